@@ -1,0 +1,37 @@
+package address
+
+import "slices"
+
+// Site is the set of hosts whose addresses belong together, whatever the
+// scheme: the origin, on which everything ends, and those that lead there.
+type Site struct {
+	Origin Address
+	Hosts  []string // in normal form, without the origin's
+}
+
+// Has reports whether a host is one of the site's.
+func (s Site) Has(host string) bool {
+	return host == s.Origin.Host || slices.Contains(s.Hosts, host)
+}
+
+// Rank orders the entries that could answer a request on host: those written
+// for every host (entry "") and those written for this very one come first,
+// then the origin's, then the others as listed.
+func (s Site) Rank(entry, host string) int {
+	switch {
+	case entry == "" || entry == host:
+		return 0
+	case entry == s.Origin.Host:
+		return 1
+	}
+	return 2 + slices.Index(s.Hosts, entry)
+}
+
+// Rebase moves an address of the site to the origin's scheme and host; other
+// addresses stay as they are.
+func (s Site) Rebase(a Address) Address {
+	if s.Has(a.Host) {
+		a.Scheme, a.Host = s.Origin.Scheme, s.Origin.Host
+	}
+	return a
+}
