@@ -1,0 +1,112 @@
+// Package book holds the address book: every address a site ever had, and the
+// page it belongs to. It only ever grows, so no visitor is ever lost.
+package book
+
+import (
+	"cmp"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/csvfile"
+	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
+)
+
+// State says what an address is to its page.
+type State string
+
+// The states of an address.
+const (
+	Current State = "current" // the one address of the page
+	Shown   State = "shown"   // served too; its canonical address is the current one
+	Variant State = "variant" // another spelling or place; leads to the current one
+	Former  State = "former"  // was current once; leads to the current one
+)
+
+func (s State) rank() int {
+	return slices.Index([]State{Current, Shown, Variant, Former}, s)
+}
+
+// Entry is one row of addresses.csv.
+type Entry struct {
+	Address address.Address
+	Page    inventory.Ref
+	State   State
+	Since   string // a date, YYYY-MM-DD
+	Line    int    // in addresses.csv; 0 when new
+}
+
+// Book is the content of addresses.csv.
+type Book struct {
+	File    string
+	Entries []Entry
+}
+
+// Read reads addresses.csv. Rows that can't be read become findings, and so do
+// second current addresses of one page.
+func Read(file string, r io.Reader) (*Book, []finding.Finding, error) {
+	table, found, err := csvfile.Read(file, r, "address", "page", "state")
+	if err != nil {
+		return nil, nil, err
+	}
+	b := &Book{File: file}
+	current := map[inventory.Ref]int{}
+	for _, row := range table.Rows {
+		bad := func(what, advice string) {
+			found = append(found, csvfile.BadRow(file, row.Line, what, advice))
+		}
+		a, err := address.Parse(row.Fields["address"])
+		if err != nil {
+			bad(err.Error(), "write an absolute http or https address")
+			continue
+		}
+		ref, ok := inventory.ParseRef(row.Fields["page"])
+		if !ok {
+			bad(fmt.Sprintf("%q names no page", row.Fields["page"]), "write key@language")
+			continue
+		}
+		e := Entry{Address: a, Page: ref, State: State(row.Fields["state"]), Since: row.Fields["since"], Line: row.Line}
+		if e.State.rank() < 0 {
+			bad(fmt.Sprintf("%q is no state of an address", row.Fields["state"]), "say current, shown, variant or former")
+			continue
+		}
+		if e.State == Current {
+			if line, ok := current[ref]; ok {
+				bad(fmt.Sprintf("%s has a current address in line %d already", ref, line), "make one of them former")
+				continue
+			}
+			current[ref] = row.Line
+		}
+		b.Entries = append(b.Entries, e)
+	}
+	return b, found, nil
+}
+
+// Current returns the position of each page's current address in Entries.
+func (b *Book) Current() map[inventory.Ref]int {
+	current := make(map[inventory.Ref]int, len(b.Entries))
+	for i, e := range b.Entries {
+		if e.State == Current {
+			current[e.Page] = i
+		}
+	}
+	return current
+}
+
+// Encode returns the book as addresses.csv: by page, its current address
+// first, then by address.
+func (b *Book) Encode() []byte {
+	entries := slices.Clone(b.Entries)
+	slices.SortFunc(entries, func(x, y Entry) int {
+		return cmp.Or(strings.Compare(x.Page.String(), y.Page.String()), cmp.Compare(x.State.rank(), y.State.rank()),
+			strings.Compare(x.Address.String(), y.Address.String()))
+	})
+	rows := make([]map[string]string, len(entries))
+	for i, e := range entries {
+		rows[i] = map[string]string{"address": e.Address.String(), "page": e.Page.String(), "state": string(e.State), "since": e.Since}
+	}
+	return csvfile.Encode([]string{"address", "page", "state", "since"}, rows)
+}

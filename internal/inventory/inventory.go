@@ -1,0 +1,208 @@
+// Package inventory holds the pages of a site: what a visitor may want,
+// independent of the addresses it had or will have.
+package inventory
+
+import (
+	"cmp"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"young-compass/internal/csvfile"
+	"young-compass/internal/finding"
+)
+
+// Ref names a page: translations share the key.
+type Ref struct{ Key, Language string }
+
+// String returns "key@language".
+func (r Ref) String() string { return r.Key + "@" + r.Language }
+
+// ParseRef reads "key@language".
+func ParseRef(s string) (Ref, bool) {
+	key, language, ok := strings.Cut(s, "@")
+	if !ok || key == "" || language == "" || strings.ContainsAny(s, "/: ?#") {
+		return Ref{}, false
+	}
+	return Ref{key, language}, true
+}
+
+func (r Ref) compare(o Ref) int {
+	return cmp.Or(strings.Compare(r.Key, o.Key), strings.Compare(r.Language, o.Language))
+}
+
+// State says whether visitors can have a page.
+type State string
+
+// The states of a page.
+const (
+	Live  State = "live"
+	Draft State = "draft" // not yet
+	Away  State = "away"  // not now
+	Gone  State = "gone"  // not any more
+)
+
+// Page is one row of pages.csv.
+type Page struct {
+	Ref
+	Kind      string
+	Title     string
+	State     State
+	Fixed     string // an address set by hand
+	Canonical string // the page or address that this one defers to
+	Robots    string
+	Fields    map[string]string // every other column
+	Line      int               // in pages.csv; 0 for a page that isn't there yet
+}
+
+// Field returns a named value of the page: one of its fields, or one of the
+// columns every page has.
+func (p *Page) Field(name string) string {
+	switch name {
+	case "key":
+		return p.Key
+	case "language":
+		return p.Language
+	case "kind":
+		return p.Kind
+	case "title":
+		return p.Title
+	}
+	return p.Fields[name]
+}
+
+// Inventory is the content of pages.csv.
+type Inventory struct {
+	File   string
+	Pages  []Page
+	fields []string // columns beyond the usual ones, in their order
+	byRef  map[Ref]int
+}
+
+// leading and trailing are the columns that every inventory has, as written.
+func leading() []string  { return []string{"key", "language", "kind", "title", "state"} }
+func trailing() []string { return []string{"fixed", "canonical", "robots"} }
+
+// Read reads pages.csv. Rows that can't be read, and pages named twice, become
+// findings.
+func Read(file string, r io.Reader) (*Inventory, []finding.Finding, error) {
+	table, found, err := csvfile.Read(file, r, "key", "title")
+	if err != nil {
+		return nil, nil, err
+	}
+	inv := &Inventory{File: file}
+	inv.AddColumns(table.Columns)
+	for _, row := range table.Rows {
+		page, bad := fromRow(file, row, "")
+		if bad != nil {
+			found = append(found, *bad)
+			continue
+		}
+		if old := inv.Find(page.Ref); old != nil {
+			found = append(found, csvfile.BadRow(file, row.Line, fmt.Sprintf("the page %s stands in line %d already", page.Ref, old.Line), "give one of them another key or language"))
+			continue
+		}
+		inv.Add(page)
+	}
+	return inv, found, nil
+}
+
+// fromRow reads a page from a row of pages.csv or of a source.
+func fromRow(file string, row csvfile.Row, defaultLanguage string) (Page, *finding.Finding) {
+	f := row.Fields
+	p := Page{
+		Ref:  Ref{f["key"], cmp.Or(f["language"], defaultLanguage)},
+		Kind: cmp.Or(f["kind"], "page"), Title: f["title"], State: State(cmp.Or(f["state"], string(Live))),
+		Fixed: f["fixed"], Canonical: f["canonical"], Robots: f["robots"], Line: row.Line, Fields: map[string]string{},
+	}
+	if _, ok := ParseRef(p.Ref.String()); !ok {
+		bad := csvfile.BadRow(file, row.Line, fmt.Sprintf("key %q with language %q name no page", p.Key, p.Language), "give both, without @ / : ? # or spaces")
+		return p, &bad
+	}
+	switch p.State {
+	case Live, Draft, Away, Gone:
+	default:
+		bad := csvfile.BadRow(file, row.Line, fmt.Sprintf("%q is no state", f["state"]), "say live, draft, away or gone")
+		return p, &bad
+	}
+	for name, value := range f {
+		if !slices.Contains(leading(), name) && !slices.Contains(trailing(), name) {
+			p.Fields[name] = value
+		}
+	}
+	return p, nil
+}
+
+// SourceRow is a page as a source tells it, with its address there.
+type SourceRow struct {
+	Page
+	Address string
+}
+
+// Source is what a table outside the project says about pages.
+type Source struct {
+	Columns []string
+	Rows    []SourceRow
+}
+
+// FromTable reads the pages of a table. The named column holds their addresses
+// and isn't a field. Rows that name no page become findings.
+func FromTable(table *csvfile.Table, defaultLanguage, addressColumn string) (Source, []finding.Finding) {
+	s := Source{Columns: slices.DeleteFunc(slices.Clone(table.Columns), func(name string) bool { return name == addressColumn })}
+	var found []finding.Finding
+	for _, row := range table.Rows {
+		page, bad := fromRow(table.File, row, defaultLanguage)
+		if bad != nil {
+			found = append(found, *bad)
+			continue
+		}
+		page.Line = 0
+		delete(page.Fields, addressColumn)
+		s.Rows = append(s.Rows, SourceRow{page, row.Fields[addressColumn]})
+	}
+	return s, found
+}
+
+// AddColumns makes the inventory keep these columns, as far as they are fields.
+func (inv *Inventory) AddColumns(names []string) {
+	for _, name := range names {
+		if !slices.Contains(leading(), name) && !slices.Contains(trailing(), name) && !slices.Contains(inv.fields, name) {
+			inv.fields = append(inv.fields, name)
+		}
+	}
+}
+
+// Add appends a page that isn't there yet.
+func (inv *Inventory) Add(p Page) {
+	if inv.byRef == nil {
+		inv.byRef = map[Ref]int{}
+	}
+	inv.byRef[p.Ref] = len(inv.Pages)
+	inv.Pages = append(inv.Pages, p)
+}
+
+// Find returns the page of that name, or nil.
+func (inv *Inventory) Find(r Ref) *Page {
+	if i, ok := inv.byRef[r]; ok {
+		return &inv.Pages[i]
+	}
+	return nil
+}
+
+// Encode returns the inventory as pages.csv, ordered by key and language.
+func (inv *Inventory) Encode() []byte {
+	pages := slices.Clone(inv.Pages)
+	slices.SortFunc(pages, func(a, b Page) int { return a.compare(b.Ref) })
+	columns := slices.Concat(leading(), inv.fields, trailing())
+	rows := make([]map[string]string, len(pages))
+	for i, p := range pages {
+		row := map[string]string{"key": p.Key, "language": p.Language, "kind": p.Kind, "title": p.Title,
+			"state": string(p.State), "fixed": p.Fixed, "canonical": p.Canonical, "robots": p.Robots}
+		for name, value := range p.Fields {
+			row[name] = value
+		}
+		rows[i] = row
+	}
+	return csvfile.Encode(columns, rows)
+}

@@ -1,0 +1,146 @@
+package redirect
+
+import (
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+)
+
+// Source is where a redirect, or an address of the book, starts.
+type Source struct {
+	Host  string // empty: every host of the site
+	Path  string // in normal form
+	Query string
+}
+
+// SourceOf returns the source that an address is.
+func SourceOf(a address.Address) Source { return Source{Host: a.Host, Path: a.Path, Query: a.Query} }
+
+// String returns the source as a path, or as //host/path where it names a host.
+func (s Source) String() string {
+	text := s.Path
+	if s.Query != "" {
+		text += "?" + s.Query
+	}
+	if s.Host != "" {
+		return "//" + s.Host + text
+	}
+	return text
+}
+
+// Names returns the parameters that the source names.
+func (s Source) Names() []string {
+	var names []string
+	for _, p := range address.SplitQuery(s.Query) {
+		if p.Raw != "" && !slices.Contains(names, p.Name) {
+			names = append(names, p.Name)
+		}
+	}
+	return names
+}
+
+// Index finds the sources that a request meets. Sources are known by the
+// number under which they were added.
+type Index struct {
+	Site address.Site
+	Fold bool // letters don't count
+	keys map[string]*group
+}
+
+// group is all sources with one path.
+type group struct {
+	names   []string // parameters that any of them names, sorted
+	sources []Source
+	numbers []int
+}
+
+// Key returns what a path in normal form is looked up by: repeated slashes
+// and, with Fold, letters don't count, nor does how a byte is written.
+func (x *Index) Key(path string) string {
+	path = address.MergeSlashes(path)
+	if x.Fold {
+		path = address.Fold(path)
+	}
+	return address.Decode(path)
+}
+
+// Add enters a source under a number.
+func (x *Index) Add(s Source, number int) {
+	if x.keys == nil {
+		x.keys = map[string]*group{}
+	}
+	key := x.Key(s.Path)
+	g := x.keys[key]
+	if g == nil {
+		g = &group{}
+		x.keys[key] = g
+	}
+	g.sources = append(g.sources, s)
+	g.numbers = append(g.numbers, number)
+	for _, name := range s.Names() {
+		if i, ok := slices.BinarySearch(g.names, name); !ok {
+			g.names = slices.Insert(g.names, i, name)
+		}
+	}
+}
+
+// Named returns the parameters, sorted, that the sources of a path name.
+func (x *Index) Named(path string) []string {
+	if g := x.keys[x.Key(path)]; g != nil {
+		return g.names
+	}
+	return nil
+}
+
+// Match returns the numbers of the sources that a request meets: the path is
+// theirs, the parameters they name are there with these values, and the
+// request carries no other of the parameters in named. The best host comes
+// first, then what was added first.
+func (x *Index) Match(host, path string, params []address.Param, named []string) []int {
+	g := x.keys[x.Key(path)]
+	if g == nil {
+		return nil
+	}
+	carried := Carried(params, named)
+	type hit struct{ rank, number int }
+	var hits []hit
+	for i, s := range g.sources {
+		if s.Host != "" && !x.Site.Has(s.Host) || !sameParams(Carried(address.SplitQuery(s.Query), named), carried) {
+			continue
+		}
+		hits = append(hits, hit{x.Site.Rank(s.Host, host), g.numbers[i]})
+	}
+	slices.SortStableFunc(hits, func(a, b hit) int { return a.rank - b.rank })
+	numbers := make([]int, len(hits))
+	for i, h := range hits {
+		numbers[i] = h.number
+	}
+	return numbers
+}
+
+// Carried returns the first occurrence of each named parameter that is there,
+// in the order of names.
+func Carried(params []address.Param, names []string) []address.Param {
+	var carried []address.Param
+	for _, name := range names {
+		if p, ok := address.First(params, name); ok {
+			carried = append(carried, p)
+		}
+	}
+	return carried
+}
+
+func sameParams(a, b []address.Param) bool {
+	return slices.EqualFunc(a, b, func(p, q address.Param) bool { return p.Raw == q.Raw })
+}
+
+// Signature writes carried parameters so that equal sets are equal texts.
+func Signature(carried []address.Param) string {
+	var b strings.Builder
+	for _, p := range carried {
+		b.WriteByte('&')
+		b.WriteString(p.Raw)
+	}
+	return b.String()
+}

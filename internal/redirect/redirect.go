@@ -1,0 +1,135 @@
+// Package redirect holds the redirects that a person wrote: reading them,
+// finding the one that a request meets, and checking that they make sense
+// together.
+package redirect
+
+import (
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/csvfile"
+	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
+)
+
+// Row is one redirect: from an address to a page, to an address, or to nothing
+// when what was there is gone.
+type Row struct {
+	Source
+	From    string        // as written
+	To      string        // as written
+	Page    inventory.Ref // the target, when it is a page
+	Target  address.Address
+	Status  int // 301, 302, 303, 307, 308 or 410; 0 when not written: permanent
+	Drop    bool
+	File    string
+	Line    int
+	Comment string // the column reason
+}
+
+// ToPage reports whether the target is a page.
+func (r Row) ToPage() bool { return r.Page != inventory.Ref{} }
+
+// Gone reports whether the row says that nothing is there any more.
+func (r Row) Gone() bool { return r.Status == 410 }
+
+// Read reads a table with the columns from, to, status and, if it likes,
+// reason, query, source, since. Rows that can't be read become findings.
+func Read(file string, r io.Reader, site address.Site) ([]Row, []finding.Finding, error) {
+	table, found, err := csvfile.Read(file, r, "from", "to")
+	if err != nil {
+		return nil, nil, err
+	}
+	var rows []Row
+	for _, record := range table.Rows {
+		row, bad := readRow(record, site)
+		if bad != nil {
+			bad.Where = finding.Place{File: file, Line: record.Line}
+			found = append(found, *bad)
+			continue
+		}
+		row.File = file
+		rows = append(rows, row)
+	}
+	return rows, found, nil
+}
+
+func readRow(record csvfile.Row, site address.Site) (Row, *finding.Finding) {
+	f := record.Fields
+	bad := func(format string, args ...any) *finding.Finding {
+		what, advice, _ := strings.Cut(fmt.Sprintf(format, args...), "; ")
+		finding := csvfile.BadRow("", 0, what, advice)
+		return &finding
+	}
+	row := Row{From: f["from"], To: f["to"], Line: record.Line, Comment: f["reason"]}
+	var err error
+	if row.Source, err = ReadSource(f["from"], site); err != nil {
+		return row, bad("from: %v; write a path, or an address on one of the site's hosts", err)
+	}
+	if f["status"] != "" {
+		if row.Status, err = strconv.Atoi(f["status"]); err != nil || !ValidStatus(row.Status) {
+			return row, bad("%q is no status of a redirect; write 301, 302, 303, 307, 308 or 410", address.Printable(f["status"]))
+		}
+	}
+	switch f["query"] {
+	case "", "keep":
+	case "drop":
+		row.Drop = true
+	default:
+		return row, bad("query: %q; write keep or drop", address.Printable(f["query"]))
+	}
+	switch {
+	case row.Gone() && row.To != "":
+		return row, bad("410 says that the page is gone, but there is a target; leave the target empty or write 301")
+	case row.Gone():
+	case row.To == "":
+		return row, bad("there is no target; write one, or the status 410")
+	default:
+		page, fragment, _ := strings.Cut(row.To, "#")
+		if ref, ok := inventory.ParseRef(page); ok {
+			row.Page, row.Target.Fragment = ref, fragment
+			break
+		}
+		if row.Target, err = address.Resolve(site.Origin, row.To); err != nil {
+			return row, bad("to: %v; write key@language, a path, or an http(s) address", err)
+		}
+	}
+	return row, nil
+}
+
+// ValidStatus reports whether a redirect may carry the status.
+func ValidStatus(status int) bool {
+	switch status {
+	case 301, 302, 303, 307, 308, 410:
+		return true
+	}
+	return false
+}
+
+// Temporary reports whether the status is one that says "for now".
+func Temporary(status int) bool { return status == 302 || status == 303 || status == 307 }
+
+// ReadSource reads where a redirect starts: a path, which stands for itself on
+// all the site's hosts, or an address on one of them.
+func ReadSource(s string, site address.Site) (Source, error) {
+	a, err := address.Resolve(site.Origin, s)
+	if err != nil {
+		return Source{}, err
+	}
+	if a.Fragment != "" {
+		return Source{}, fmt.Errorf("%s has a fragment, which no request carries", address.Printable(s))
+	}
+	if address.Unsafe(a.Path) {
+		return Source{}, fmt.Errorf("%s has an encoded slash, backslash or control character, which no rule matches", address.Printable(s))
+	}
+	source := SourceOf(a)
+	if strings.HasPrefix(s, "/") {
+		source.Host = ""
+	} else if !site.Has(a.Host) {
+		return Source{}, fmt.Errorf("%s is not on one of the site's hosts", address.Printable(s))
+	}
+	return source, nil
+}
