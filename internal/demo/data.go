@@ -1,0 +1,26 @@
+// Package demo holds the made-up site of Skerrywick Ferries: what its
+// administrator has at the beginning, and stand-ins for its old and new server.
+package demo
+
+import "embed"
+
+//go:embed data
+var files embed.FS
+
+// The files of the demo.
+const (
+	OldSite      = "old-site.csv"      // the pages with their old addresses
+	OldRedirects = "old-redirects.csv" // the inherited list, with its troubles
+	Redirects    = "redirects.csv"     // the mended list
+	Config       = "young-compass.yaml"
+)
+
+// The collision of the demo, and how a person solves it: the second of two
+// pages with one title gets an address by hand.
+const (
+	CollidingKey = "guide-walks-kvitsund"
+	FixedAddress = "/guides/harbour-walk-kvitsund"
+)
+
+// File returns a file of the demo.
+func File(name string) ([]byte, error) { return files.ReadFile("data/" + name) }

@@ -1,0 +1,114 @@
+// Package demotest builds the demo's project for tests.
+package demotest
+
+import (
+	"bytes"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/address"
+	"young-compass/internal/book"
+	"young-compass/internal/demo"
+	"young-compass/internal/design"
+	"young-compass/internal/finding"
+	"young-compass/internal/gather"
+	"young-compass/internal/inventory"
+	"young-compass/internal/plan"
+)
+
+// Today is the date on which the demo's addresses enter the book.
+const Today = "2026-11-23"
+
+// Gathered writes the demo's project as it is after gathering.
+func Gathered(t testing.TB, dir string) *plan.Plan {
+	t.Helper()
+	for _, name := range []string{demo.Config, demo.Redirects} {
+		Write(t, filepath.Join(dir, name), File(t, name))
+	}
+	site := address.Site{Origin: address.Address{Scheme: "https", Host: "skerrywick.example", Path: "/"}}
+	g := gather.Gatherer{Site: site, Language: "en", Today: Today, Pages: &inventory.Inventory{}, Book: &book.Book{}}
+	_, found, err := g.Table(demo.OldSite, bytes.NewReader(File(t, demo.OldSite)))
+	require.NoError(t, err)
+	require.Empty(t, found)
+	g.Pages.Find(inventory.Ref{Key: demo.CollidingKey, Language: "en"}).Fixed = demo.FixedAddress
+	Write(t, filepath.Join(dir, plan.PagesFile), g.Pages.Encode())
+	Write(t, filepath.Join(dir, plan.AddressesFile), g.Book.Encode())
+	return Load(t, dir)
+}
+
+// Accepted writes the demo's project as it is after the design is accepted.
+func Accepted(t testing.TB, dir string) *plan.Plan {
+	t.Helper()
+	p := Gathered(t, dir)
+	Accept(t, dir, p)
+	return Load(t, dir)
+}
+
+// Accept accepts what the plan proposes.
+func Accept(t testing.TB, dir string, p *plan.Plan) {
+	t.Helper()
+	proposals, found := design.Propose(p)
+	require.False(t, finding.Worst(found, finding.Error), "%v", found)
+	Write(t, filepath.Join(dir, plan.AddressesFile), design.Accept(p.Book, proposals, Today).Encode())
+}
+
+// Load reads a project that has no errors.
+func Load(t testing.TB, dir string) *plan.Plan {
+	t.Helper()
+	p, found, err := plan.Load(dir)
+	require.NoError(t, err)
+	require.False(t, finding.Worst(found, finding.Warning), "%v", found)
+	return p
+}
+
+// File returns a file of the demo.
+func File(t testing.TB, name string) []byte {
+	t.Helper()
+	data, err := demo.File(name)
+	require.NoError(t, err)
+	return data
+}
+
+// Write writes a file.
+func Write(t testing.TB, path string, data []byte) {
+	t.Helper()
+	require.NoError(t, os.WriteFile(path, data, 0o644))
+}
+
+// Expected is a row of testdata/expected.tsv.
+type Expected struct {
+	Line                                              int
+	Method, URL, Outcome, Status, Location, Canonical string
+}
+
+// ReadExpected reads testdata/expected.tsv; root is the way to the repository.
+func ReadExpected(t testing.TB, root string) []Expected {
+	t.Helper()
+	data, err := os.ReadFile(filepath.Join(root, "testdata", "expected.tsv"))
+	require.NoError(t, err)
+	var rows []Expected
+	for i, line := range strings.Split(string(data), "\n") {
+		if line == "" || line[0] == '#' {
+			continue
+		}
+		f := strings.Split(line, "\t")
+		require.Len(t, f, 6, "testdata/expected.tsv:%d", i+1)
+		rows = append(rows, Expected{i + 1, f[0], full(f[1]), f[2], f[3], full(f[4]), full(f[5])})
+	}
+	require.GreaterOrEqual(t, len(rows), 200)
+	return rows
+}
+
+// full writes out the abbreviated origins.
+func full(s string) string {
+	origins := map[string]string{"O": "https://skerrywick.example", "W": "http://www.skerrywick.example", "S": "https://www.skerrywick.example",
+		"H": "http://skerrywick.example", "F": "http://ferries.skerrywick.example", "G": "https://ferries.skerrywick.example"}
+	if s != "" && origins[s[:1]] != "" && (len(s) == 1 || s[1] == '/') {
+		return origins[s[:1]] + s[1:]
+	}
+	return s
+}

@@ -1,0 +1,612 @@
+package plan
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/book"
+	"young-compass/internal/inventory"
+	"young-compass/internal/redirect"
+	"young-compass/internal/template"
+)
+
+// Request is what a visitor asks: a method and an address without fragment.
+// The host is the name alone, since the port says nothing about the site.
+type Request struct {
+	Method string
+	address.Address
+}
+
+// NewRequest reads a request for an absolute URL.
+func NewRequest(method, url string) (Request, error) {
+	a, err := address.Parse(url)
+	if err != nil {
+		return Request{}, err
+	}
+	a.Fragment = ""
+	if i := strings.LastIndexByte(a.Host, ':'); i >= 0 && !strings.HasSuffix(a.Host, "]") {
+		a.Host = a.Host[:i]
+	}
+	return Request{Method: method, Address: a}, nil
+}
+
+// Outcome is the kind of an answer.
+type Outcome string
+
+// The outcomes.
+const (
+	Served  Outcome = "served"   // a live page or a file, 200
+	Moved   Outcome = "redirect" // 301, 302, 303, 307 or 308
+	Gone    Outcome = "gone"     // 410
+	Unknown Outcome = "unknown"  // 404
+	Foreign Outcome = "foreign"  // a host that isn't the site's; no rule applies
+)
+
+// Cause is one reason for an answer: a line of the plan, and its rule in words.
+type Cause struct {
+	File string `json:"file"`
+	Line int    `json:"line"`
+	Rule string `json:"rule"`
+}
+
+// Answer is what the plan answers to a request.
+type Answer struct {
+	Outcome      Outcome
+	Status       int           // 0 for Foreign
+	To           string        // for Moved: the Location
+	Page         inventory.Ref // for Served: the page, if it isn't a file
+	Canonical    string        // for Served: the page's one address
+	Unclassified []string      // for Served: parameters that the plan gives no class
+	Causes       []Cause
+}
+
+// maxRounds is how often a pattern's target may meet a pattern again.
+const maxRounds = 5
+
+// maxSteps bounds the redirects and rules composed into one answer.
+const maxSteps = 64
+
+// way is a request on its way through the plan, with the steps taken so far.
+type way struct {
+	method   string
+	start    address.Address
+	at       address.Address
+	seen     []address.Address
+	causes   []Cause
+	statuses []int // of the steps
+	patterns int
+}
+
+// Answer composes redirects and the site's own rules until nothing changes, so
+// that a visitor makes one hop. An error means that the plan contradicts
+// itself: it says which addresses lead in a circle.
+func (p *Plan) Answer(r Request) (Answer, error) {
+	if !p.Site.Has(r.Host) {
+		return Answer{Outcome: Foreign, Causes: []Cause{p.cause("hosts", r.Host+" is not one of the site's hosts")}}, nil
+	}
+	if address.Unsafe(r.Path) {
+		return Answer{Outcome: Unknown, Status: 404, Causes: []Cause{p.cause("site", "an encoded slash, backslash or control character matches no rule")}}, nil
+	}
+	w := &way{method: r.Method, start: r.Address, at: r.Address}
+	for {
+		a, done, err := p.advance(w)
+		if done || err != nil {
+			return a, err
+		}
+		if !p.Site.Has(w.at.Host) {
+			return w.moved(), nil
+		}
+		if slices.Contains(w.seen, w.at) || len(w.seen) > maxSteps {
+			return Answer{}, fmt.Errorf("this leads round in a circle: %s", w.trail())
+		}
+	}
+}
+
+func (w *way) trail() string {
+	var b strings.Builder
+	for _, a := range w.seen[max(0, len(w.seen)-6):] {
+		b.WriteString(a.String() + " -> ")
+	}
+	return b.String() + w.at.String()
+}
+
+// step moves on to another address, unless it is where the way stands.
+func (w *way) step(to address.Address, status int, cause Cause) bool {
+	if to == w.at {
+		return false
+	}
+	w.seen = append(w.seen, w.at)
+	w.at = to
+	w.statuses = append(w.statuses, status)
+	w.causes = append(w.causes, cause)
+	return true
+}
+
+// derived is the status of steps that nobody wrote a status for: other methods
+// than GET and HEAD must survive a redirect (RFC 9110 section 15.4.9).
+func (w *way) derived() int {
+	if w.method == "GET" || w.method == "HEAD" {
+		return 301
+	}
+	return 308
+}
+
+func (w *way) written(status int) int {
+	if status == 0 {
+		return w.derived()
+	}
+	return status
+}
+
+// Compose returns the one status for several steps: temporary if any of them
+// is, and then the strictest of that sort.
+func Compose(statuses []int) int {
+	for _, s := range []int{303, 307, 302, 308} {
+		if slices.Contains(statuses, s) {
+			return s
+		}
+	}
+	return 301
+}
+
+func (w *way) moved() Answer {
+	return Answer{Outcome: Moved, Status: Compose(w.statuses), To: w.at.String(), Causes: w.causes}
+}
+
+func (w *way) gone(cause Cause) Answer {
+	return Answer{Outcome: Gone, Status: 410, Causes: append(w.causes, cause)}
+}
+
+// unknown ends the way at an address that no page has.
+func (w *way) unknown(cause Cause) Answer {
+	if len(w.statuses) > 0 {
+		return w.moved()
+	}
+	return Answer{Outcome: Unknown, Status: 404, Causes: []Cause{cause}}
+}
+
+// advance takes one step, or ends the way. Exact entries decide first, then
+// patterns, then the site's own rules.
+func (p *Plan) advance(w *way) (a Answer, done bool, err error) {
+	params := address.SplitQuery(w.at.Query)
+	named := p.named(w.at.Path)
+	carried := redirect.Carried(params, named)
+	known := len(carried) > 0 // an unknown item must not slide to another page
+	for _, n := range p.index.Match(w.at.Host, w.at.Path, params, named) {
+		if n < len(p.Redirects) {
+			row := p.Redirects[n]
+			if p.ignored[n] {
+				continue
+			}
+			if row.Gone() {
+				return w.gone(rowCause(row)), true, nil
+			}
+			if p.follow(w, row) {
+				return a, false, nil
+			}
+			continue
+		}
+		e := p.Book.Entries[n-len(p.Redirects)]
+		page := p.Pages.Find(e.Page)
+		if page != nil && page.State == inventory.Live {
+			return p.meet(w, e)
+		}
+		if row := p.rowOfCurrent(e.Page); row != nil && e.State != book.Current {
+			if row.Gone() {
+				return w.gone(rowCause(*row)), true, nil
+			}
+			if p.followFormer(w, e, *row) {
+				return a, false, nil
+			}
+		}
+		if page != nil && page.State == inventory.Gone {
+			return w.gone(p.entryCause(e, "the page "+e.Page.String()+" is gone")), true, nil
+		}
+		known = true
+		break
+	}
+	if moved, err := p.pattern(w, params, carried); moved || err != nil {
+		return a, false, err
+	}
+	if p.isFile(w.at.Path) {
+		if p.home(w, w.at.Path, joinParams(params, nil)) {
+			return a, false, nil
+		}
+		if len(w.statuses) > 0 {
+			return w.moved(), true, nil
+		}
+		return Answer{Outcome: Served, Status: 200, Causes: []Cause{p.cause("files", "a listed file is served as it is")}}, true, nil
+	}
+	if p.spell(w, params) {
+		return a, false, nil
+	}
+	if !known && p.shape(w) {
+		return a, false, nil
+	}
+	return w.unknown(p.cause("site", "no page has this address")), true, nil
+}
+
+// named returns the parameters, sorted, that give the path a meaning: those
+// that any redirect, address of the book or pattern for it names.
+func (p *Plan) named(path string) []string {
+	names := p.index.Named(path)
+	shared := true
+	for _, rule := range p.Rules {
+		if len(rule.Reader.Query()) == 0 {
+			continue
+		}
+		if _, ok := rule.Reader.ReadPath(address.MergeSlashes(path), p.Paths.Lower); !ok {
+			continue
+		}
+		if shared {
+			names, shared = slices.Clone(names), false
+		}
+		for _, q := range rule.Reader.Query() {
+			if i, ok := slices.BinarySearch(names, q.Name); !ok {
+				names = slices.Insert(names, i, q.Name)
+			}
+		}
+	}
+	return names
+}
+
+// follow takes a redirect. It reports false when it leads to where the way is.
+func (p *Plan) follow(w *way, row redirect.Row) bool {
+	target := row.Target
+	if row.ToPage() {
+		current, ok := p.CurrentAddress(row.Page)
+		if !ok {
+			return false
+		}
+		current.Fragment = row.Target.Fragment
+		target = current
+	}
+	return w.step(p.travel(w.at, target, row.Names(), row.Drop), w.written(row.Status), rowCause(row))
+}
+
+// followFormer answers at a former address of a page that isn't live what the
+// page's current address answers: the redirect from there.
+func (p *Plan) followFormer(w *way, e book.Entry, row redirect.Row) bool {
+	current, ok := p.CurrentAddress(e.Page)
+	if !ok {
+		return false
+	}
+	cause := p.entryCause(e, "was an address of "+e.Page.String())
+	if !w.step(p.travel(w.at, current, redirect.SourceOf(e.Address).Names(), false), w.derived(), cause) {
+		return false
+	}
+	return p.follow(w, row)
+}
+
+func rowCause(row redirect.Row) Cause {
+	to := "gone"
+	if !row.Gone() {
+		to = "to " + row.To
+	}
+	return Cause{File: row.File, Line: row.Line, Rule: fmt.Sprintf("redirect from %s %s", row.From, to)}
+}
+
+func (p *Plan) entryCause(e book.Entry, rule string) Cause {
+	return Cause{File: p.Book.File, Line: e.Line, Rule: rule}
+}
+
+// rowOfCurrent returns the redirect from the current address of a page that
+// isn't live, or nil.
+func (p *Plan) rowOfCurrent(r inventory.Ref) *redirect.Row {
+	i, ok := p.current[r]
+	if !ok {
+		return nil
+	}
+	a := p.Book.Entries[i].Address
+	for _, n := range p.index.Match(a.Host, a.Path, address.SplitQuery(a.Query), p.index.Named(a.Path)) {
+		if n < len(p.Redirects) && !p.ignored[n] {
+			return &p.Redirects[n]
+		}
+	}
+	return nil
+}
+
+// meet answers at an address of a live page.
+func (p *Plan) meet(w *way, e book.Entry) (a Answer, done bool, err error) {
+	current, ok := p.CurrentAddress(e.Page)
+	if !ok {
+		return w.unknown(p.entryCause(e, "the page "+e.Page.String()+" has no current address")), true, nil
+	}
+	if !p.serves(e) {
+		what := "was the address of "
+		if e.State == book.Variant {
+			what = "is another address of "
+		}
+		names := redirect.SourceOf(e.Address).Names()
+		if w.step(p.travel(w.at, current, names, false), w.derived(), p.entryCause(e, what+e.Page.String())) {
+			return a, false, nil
+		}
+	}
+	path := current.Path
+	if e.State == book.Shown {
+		path = e.Address.Path
+	}
+	params := address.SplitQuery(w.at.Query)
+	if w.at.Path != path {
+		to := p.Site.Rebase(w.at)
+		to.Path, to.Query = path, joinParams(params, p.isNoise)
+		w.step(to, w.derived(), p.entryCause(e, "the address of "+e.Page.String()+" is spelled "+path))
+		return a, false, nil
+	}
+	if p.home(w, path, joinParams(params, p.isNoise)) || p.quiet(w, params) {
+		return a, false, nil
+	}
+	if len(w.statuses) > 0 {
+		return w.moved(), true, nil
+	}
+	return Answer{Outcome: Served, Status: 200, Page: e.Page, Canonical: p.canonical(e.Page, current, params),
+		Unclassified: p.unclassified(current, params), Causes: []Cause{p.entryCause(e, "the page "+e.Page.String()+" is live")}}, true, nil
+}
+
+// pattern takes the first pattern that matches.
+func (p *Plan) pattern(w *way, params, carried []address.Param) (bool, error) {
+	path := address.MergeSlashes(w.at.Path)
+	for _, rule := range p.Rules {
+		values, ok := rule.Reader.ReadPath(path, p.Paths.Lower)
+		if !ok || len(carried) != len(rule.Reader.Query()) || !rule.Reader.ReadQuery(params, values) {
+			continue
+		}
+		target, err := address.Resolve(p.Site.Origin, rule.Target.Expand(values))
+		if err != nil {
+			continue // a value that makes no address
+		}
+		var names []string
+		for _, q := range rule.Reader.Query() {
+			names = append(names, q.Name)
+		}
+		cause := Cause{File: rule.Where.File, Line: rule.Where.Line, Rule: fmt.Sprintf("pattern %s to %s", rule.From, rule.To)}
+		if !w.step(p.travel(w.at, target, names, rule.Drop), w.written(rule.Status), cause) {
+			continue
+		}
+		if w.patterns++; w.patterns > maxRounds {
+			return true, errors.New("more than five patterns lead on to one another: " + w.trail())
+		}
+		return true, nil
+	}
+	return false, nil
+}
+
+// travel returns where a redirect leads: its target, with the request's other
+// parameters behind the target's own.
+func (p *Plan) travel(from, to address.Address, named []string, drop bool) address.Address {
+	to = p.Site.Rebase(to)
+	if to.Fragment == "" {
+		to.Fragment = from.Fragment
+	}
+	if drop {
+		return to
+	}
+	own := address.SplitQuery(to.Query)
+	rest := slices.DeleteFunc(address.SplitQuery(from.Query), func(q address.Param) bool {
+		return slices.Contains(named, q.Name) || p.isNoise(q) || slices.ContainsFunc(own, func(o address.Param) bool { return o.Name == q.Name })
+	})
+	to.Query = address.JoinQuery(append(own, rest...))
+	return to
+}
+
+func (p *Plan) isNoise(q address.Param) bool { return p.ClassOf(q.Name, "") == Noise }
+
+// joinParams joins parameters without empty items and those to leave out.
+func joinParams(params []address.Param, leaveOut func(address.Param) bool) string {
+	if leaveOut != nil {
+		params = slices.DeleteFunc(slices.Clone(params), leaveOut)
+	}
+	return address.JoinQuery(params)
+}
+
+// isFile reports whether the path is served as it is.
+func (p *Plan) isFile(path string) bool {
+	path = address.Fold(path)
+	return slices.ContainsFunc(p.files, func(f string) bool {
+		switch {
+		case strings.HasSuffix(f, "/"):
+			return strings.HasPrefix(path, f)
+		case f[0] == '.':
+			return strings.HasSuffix(path, f)
+		}
+		return path == f
+	})
+}
+
+// home takes the step to the site's scheme and host.
+func (p *Plan) home(w *way, path, query string) bool {
+	if w.at.Scheme == p.Site.Origin.Scheme && w.at.Host == p.Site.Origin.Host {
+		return false
+	}
+	to := p.Site.Rebase(w.at)
+	to.Path, to.Query = path, query
+	return w.step(to, w.derived(), p.cause("origin", "everything is on "+p.Site.Origin.Scheme+"://"+p.Site.Origin.Host))
+}
+
+// quiet takes the step to an address without noise parameters.
+func (p *Plan) quiet(w *way, params []address.Param) bool {
+	if !slices.ContainsFunc(params, p.isNoise) {
+		return false
+	}
+	to := w.at
+	to.Query = joinParams(params, p.isNoise)
+	return w.step(to, w.derived(), p.cause("noise", "noise parameters are left out"))
+}
+
+// spell takes the step to the spelling of the site: its scheme and host, no
+// slash at the end, small letters, single slashes, no noise, and no prefix of
+// the default language.
+func (p *Plan) spell(w *way, params []address.Param) bool {
+	path := w.at.Path
+	cause := Cause{}
+	note := func(key, rule, changed string) {
+		if changed != path {
+			path, cause = changed, p.cause(key, rule)
+		}
+	}
+	note("site", "slashes are single", address.MergeSlashes(path))
+	note("slash", "no slash at the end", p.withoutSlash(path))
+	if p.Paths.Lower {
+		note("letters", "addresses are in small letters", address.Fold(path))
+	}
+	note("default", "the default language has no prefix", p.withoutPrefix(path))
+	if p.home(w, path, joinParams(params, p.isNoise)) {
+		if cause.Rule != "" {
+			w.causes = append(w.causes, cause)
+		}
+		return true
+	}
+	if path == w.at.Path {
+		return p.quiet(w, params)
+	}
+	to := w.at
+	to.Path, to.Query = path, joinParams(params, p.isNoise)
+	return w.step(to, w.derived(), cause)
+}
+
+func (p *Plan) withoutSlash(path string) string {
+	if !p.Paths.NoSlash {
+		return path
+	}
+	if path = strings.TrimRight(path, "/"); path == "" {
+		return "/"
+	}
+	return path
+}
+
+// withoutPrefix removes the default language's code from the front, however
+// often it stands there.
+func (p *Plan) withoutPrefix(path string) string {
+	prefix := "/" + p.Languages.Default
+	for len(path) >= len(prefix) && strings.EqualFold(path[:len(prefix)], prefix) {
+		rest := path[len(prefix):]
+		if rest == "" {
+			return "/"
+		}
+		if rest[0] != '/' {
+			break
+		}
+		path = rest
+	}
+	return path
+}
+
+// shape takes the step to an address without extension and index file.
+func (p *Plan) shape(w *way) bool {
+	path := p.withoutPrefix(p.Shape(w.at.Path))
+	if path == w.at.Path {
+		return false
+	}
+	to := w.at
+	to.Path, to.Query = path, joinParams(address.SplitQuery(to.Query), p.isNoise)
+	key, rule := "extension", "addresses have no extension"
+	if strings.HasSuffix(path, "/") || p.indexName(w.at.Path[strings.LastIndexByte(w.at.Path, '/')+1:]) {
+		key, rule = "index", "index files don't show"
+	}
+	return w.step(to, w.derived(), p.cause(key, rule))
+}
+
+// Shape removes extensions and index files from the end of a path, as long as
+// there are any.
+func (p *Plan) Shape(path string) string {
+	for {
+		slash := strings.LastIndexByte(path, '/')
+		name := path[slash+1:]
+		switch {
+		case p.indexName(name):
+			path = p.withoutSlash(path[:slash+1])
+		case p.Paths.NoExtension && extension(name) > 0:
+			path = path[:len(path)-extension(name)]
+		default:
+			return path
+		}
+	}
+}
+
+func (p *Plan) indexName(name string) bool {
+	return slices.ContainsFunc(p.Paths.Index, func(index string) bool {
+		return name == index || p.Paths.Lower && strings.EqualFold(name, index)
+	})
+}
+
+// Extensions are what the rule "extension: none" removes.
+func Extensions() []string { return []string{".html", ".htm", ".php"} }
+
+// extension returns the length of a page extension at the end of a name that
+// has more than the extension.
+func extension(name string) int {
+	for _, e := range Extensions() {
+		if n := len(name) - len(e); n > 0 && strings.EqualFold(name[n:], e) {
+			return len(e)
+		}
+	}
+	return 0
+}
+
+// canonical returns the one address of what is served: the page's own, or the
+// one it defers to, with the parameters that select content.
+func (p *Plan) canonical(r inventory.Ref, current address.Address, params []address.Param) string {
+	if page := p.Pages.Find(r); page != nil && page.Canonical != "" {
+		if ref, ok := inventory.ParseRef(page.Canonical); ok {
+			if a, ok := p.CurrentAddress(ref); ok {
+				current = a
+			}
+		} else if a, err := address.Resolve(p.Site.Origin, page.Canonical); err == nil {
+			return a.String()
+		}
+	}
+	items := address.SplitQuery(current.Query)
+	for _, class := range []Class{Identity, Pagination} {
+		for _, declared := range p.Parameters {
+			if declared.Class != class {
+				continue
+			}
+			for _, q := range params {
+				if _, have := address.First(items, q.Name); have || !declared.Matches(q.Name, current.Path) {
+					continue
+				}
+				if class == Pagination && q.Value == "=1" {
+					continue
+				}
+				items = append(items, q)
+			}
+		}
+	}
+	current.Query = address.JoinQuery(items)
+	return current.String()
+}
+
+// unclassified returns the parameters that the plan says nothing about.
+func (p *Plan) unclassified(current address.Address, params []address.Param) []string {
+	var names []string
+	for _, q := range params {
+		_, own := address.First(address.SplitQuery(current.Query), q.Name)
+		if q.Raw != "" && !own && p.ClassOf(q.Name, current.Path) == "" && !slices.Contains(names, q.Name) {
+			names = append(names, q.Name)
+		}
+	}
+	return names
+}
+
+// example returns an address that the rule matches.
+func (r Rule) example() string {
+	values := template.Values{}
+	for _, e := range r.Reader.Elements() {
+		if e.Name != "" {
+			values[e.Name] = []string{e.Class.Example()}
+		}
+	}
+	for _, q := range r.Reader.Query() {
+		if q.Variable != "" {
+			values[q.Variable] = []string{q.Class.Example()}
+		}
+	}
+	t, err := template.Parse(r.From)
+	if err != nil {
+		return ""
+	}
+	return t.Expand(values)
+}

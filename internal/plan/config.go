@@ -1,0 +1,491 @@
+package plan
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"golang.org/x/text/language"
+
+	"young-compass/internal/address"
+	"young-compass/internal/finding"
+	"young-compass/internal/redirect"
+	"young-compass/internal/template"
+)
+
+// Config is the content of young-compass.yaml.
+type Config struct {
+	File       string
+	Site       address.Site
+	Known      []string // foreign hosts that redirects may lead to
+	Paths      Paths
+	Files      []string // beyond those every site has
+	Languages  Languages
+	Parameters []Parameter
+	Kinds      []Kind
+	Rules      []Rule
+
+	lines map[string]int // where the site's own rules are written, by key
+}
+
+// cause names one of the site's own rules as the cause of an answer.
+func (c *Config) cause(key, rule string) Cause {
+	return Cause{File: c.File, Line: cmp.Or(c.lines[key], c.lines["site"]), Rule: rule}
+}
+
+// Paths says how the site spells its addresses.
+type Paths struct {
+	NoSlash     bool     // no slash at the end
+	Lower       bool     // small letters only
+	NoExtension bool     // no .html, .htm, .php at the end
+	Index       []string // names of index files, which never show
+	Depth       int      // segments; 0: no limit
+	Length      int      // bytes of the path; 0: no limit
+}
+
+// Languages says which languages the site has and where.
+type Languages struct {
+	Default  string
+	XDefault string
+	Others   []Language
+	Words    map[string]map[string]string // literal word of a template -> language -> word
+}
+
+// Language is one of the languages that have a prefix.
+type Language struct{ Tag, Prefix string }
+
+// Class says what a parameter is for.
+type Class string
+
+// The classes of parameters.
+const (
+	Identity   Class = "identity"
+	Pagination Class = "pagination"
+	Display    Class = "display"
+	Tracking   Class = "tracking"
+	Noise      Class = "noise"
+)
+
+// Parameter gives a parameter its class.
+type Parameter struct {
+	Name  string // exact, or the beginning of a name when it ends in "*"
+	For   string // a path: the class holds there and below; empty: everywhere
+	Class Class
+}
+
+// Matches reports whether a parameter of that name on that path is meant.
+func (p Parameter) Matches(name, path string) bool {
+	if start, ok := strings.CutSuffix(p.Name, "*"); ok {
+		if !strings.HasPrefix(name, start) {
+			return false
+		}
+	} else if name != p.Name {
+		return false
+	}
+	return p.For == "" || path == p.For || strings.HasPrefix(path, p.For+"/")
+}
+
+// Kind says how the pages of a kind are addressed.
+type Kind struct {
+	Name    string
+	Address *template.Template
+	Slug    string // the field that the variable slug is made from
+	Where   finding.Place
+}
+
+// Rule is a pattern redirect.
+type Rule struct {
+	From, To string // as written
+	Reader   *template.Reader
+	Target   *template.Template
+	Status   int // 0 when not written: permanent
+	Drop     bool
+	Where    finding.Place
+}
+
+// maxPlan bounds the size of young-compass.yaml in bytes.
+const maxPlan = 4 << 20
+
+// readConfig reads young-compass.yaml. Anything wrong with it is an error of
+// type *finding.Input that names line and column.
+func readConfig(file string, data []byte) (c *Config, err error) {
+	if len(data) > maxPlan {
+		return nil, finding.Unreadable(finding.Place{File: file}, "the plan is larger than 4 MiB", "long lists of redirects belong into redirects.csv")
+	}
+	defer func() {
+		if r := recover(); r != nil {
+			input, ok := r.(*finding.Input)
+			if !ok {
+				panic(r)
+			}
+			c, err = nil, input
+		}
+	}()
+	root, err := parseYAML(file, data)
+	if err != nil {
+		return nil, err
+	}
+	c = &Config{File: file, lines: map[string]int{}}
+	top := root.fields("site", "languages", "parameters", "kinds", "rules")
+	site, ok := top["site"]
+	if !ok {
+		root.fail("begin with: site: {origin: https://...}", "the plan does not name its site")
+	}
+	c.readSite(site)
+	c.readLanguages(top["languages"])
+	if v, ok := top["parameters"]; ok {
+		c.readParameters(v)
+	}
+	if v, ok := top["kinds"]; ok {
+		c.readKinds(v)
+	}
+	if v, ok := top["rules"]; ok {
+		for _, item := range v.list() {
+			c.Rules = append(c.Rules, c.readRule(item))
+		}
+	}
+	return c, nil
+}
+
+func (c *Config) readSite(v value) {
+	f := v.fields("origin", "hosts", "known", "paths", "files")
+	c.lines["site"] = v.place().Line
+	c.note(f, "origin", "hosts", "files")
+	origin, ok := f["origin"]
+	if !ok {
+		v.fail("write origin: https://your.host", "the site has no origin")
+	}
+	a, err := address.Parse(origin.text())
+	if err != nil {
+		origin.fail("write the scheme and host that every address ends on, such as https://skerrywick.example", "%v", err)
+	}
+	if a != a.Origin() || strings.Contains(a.Host, ":") {
+		origin.fail("write scheme and host only", "%q has a port, path or query", origin.text())
+	}
+	c.Site.Origin = a
+	hosts := func(v value) []string {
+		var list []string
+		for _, item := range v.list() {
+			host, err := address.Host(item.text())
+			if err != nil || strings.ContainsAny(host, ":/") {
+				item.fail("write a host name alone, such as www.skerrywick.example", "%q is no host name", address.Printable(item.text()))
+			}
+			if host == a.Host || slices.Contains(list, host) || slices.Contains(c.Site.Hosts, host) {
+				item.fail("delete it here", "the host %s stands in the plan already", host)
+			}
+			list = append(list, host)
+		}
+		return list
+	}
+	if v, ok := f["hosts"]; ok {
+		c.Site.Hosts = hosts(v)
+	}
+	if v, ok := f["known"]; ok {
+		c.Known = hosts(v)
+	}
+	if v, ok := f["files"]; ok {
+		for _, item := range v.list() {
+			s := item.text()
+			if !strings.HasPrefix(s, "/") && !strings.HasPrefix(s, ".") || strings.ContainsAny(s, "?#*") || len(s) < 2 {
+				item.fail("write /folder/, .suffix or /one/path", "%q names no files", address.Printable(s))
+			}
+			c.Files = append(c.Files, s)
+		}
+	}
+	c.Paths = Paths{NoSlash: true, Lower: true, NoExtension: true, Index: []string{"index.html", "index.php"}}
+	if v, ok := f["paths"]; ok {
+		c.readPaths(v)
+	}
+}
+
+// note remembers where these keys are written.
+func (c *Config) note(f map[string]value, keys ...string) {
+	for _, key := range keys {
+		if v, ok := f[key]; ok {
+			c.lines[key] = v.place().Line
+		}
+	}
+}
+
+func (c *Config) readPaths(v value) {
+	p := &c.Paths
+	f := v.fields("slash", "letters", "extension", "index", "depth", "length")
+	c.note(f, "slash", "letters", "extension", "index")
+	if v, ok := f["slash"]; ok {
+		p.NoSlash = v.oneOf("never", "keep") == "never"
+	}
+	if v, ok := f["letters"]; ok {
+		p.Lower = v.oneOf("lower", "keep") == "lower"
+	}
+	if v, ok := f["extension"]; ok {
+		p.NoExtension = v.oneOf("none", "keep") == "none"
+	}
+	if v, ok := f["index"]; ok {
+		p.Index = nil
+		for _, item := range v.list() {
+			name := item.text()
+			if normal, err := address.Path("/" + name); err != nil || normal != "/"+name || strings.ContainsAny(name, "/%") || name == "" {
+				item.fail("write a name such as index.html", "%q is no name of an index file", address.Printable(name))
+			}
+			p.Index = append(p.Index, name)
+		}
+	}
+	if v, ok := f["depth"]; ok {
+		p.Depth = v.number(1, 100)
+	}
+	if v, ok := f["length"]; ok {
+		p.Length = v.number(1, address.MaxLength)
+	}
+}
+
+// languageTag reads a well-formed language tag (BCP 47) in its usual case.
+func languageTag(v value, s string) string {
+	tag, err := language.Parse(s)
+	if err != nil || !strings.EqualFold(tag.String(), s) {
+		v.fail("write a language tag of BCP 47, such as en, de-CH or nb", "%q is no language", address.Printable(s))
+	}
+	return tag.String()
+}
+
+func (c *Config) readLanguages(v value) {
+	c.Languages.Default = "en"
+	if v.node == nil {
+		return
+	}
+	f := v.fields("default", "x-default", "others", "words")
+	c.note(f, "default")
+	if v, ok := f["default"]; ok {
+		c.Languages.Default = languageTag(v, v.text())
+	}
+	if v, ok := f["others"]; ok {
+		for _, e := range v.entries() {
+			l := Language{Tag: languageTag(e.at, e.key)}
+			if prefix, ok := e.value.fields("prefix")["prefix"]; ok {
+				l.Prefix = prefix.text()
+			}
+			if normal, err := address.Path("/" + l.Prefix); err != nil || l.Prefix == "" || strings.Contains(l.Prefix, "/") || normal != "/"+l.Prefix {
+				e.at.fail("write one path segment, such as prefix: de", "the language %s has no prefix that an address can begin with", l.Tag)
+			}
+			c.Languages.Others = append(c.Languages.Others, l)
+		}
+	}
+	if v, ok := f["x-default"]; ok {
+		c.Languages.XDefault = languageTag(v, v.text())
+		if !c.Languages.Has(c.Languages.XDefault) {
+			v.fail("name one of the languages above", "%s is none of the site's languages", c.Languages.XDefault)
+		}
+	}
+	if v, ok := f["words"]; ok {
+		c.Languages.Words = map[string]map[string]string{}
+		for _, e := range v.entries() {
+			c.Languages.Words[e.key] = map[string]string{}
+			for _, t := range e.value.entries() {
+				tag := languageTag(t.at, t.key)
+				if !c.Languages.Has(tag) {
+					t.at.fail("name one of the site's languages", "%s is none of them", tag)
+				}
+				c.Languages.Words[e.key][tag] = t.value.text()
+			}
+		}
+	}
+}
+
+// Has reports whether the site speaks the language.
+func (l Languages) Has(tag string) bool {
+	return tag == l.Default || slices.ContainsFunc(l.Others, func(o Language) bool { return o.Tag == tag })
+}
+
+// Prefix returns the path segment with which the addresses of a language
+// begin; empty for the default.
+func (l Languages) Prefix(tag string) string {
+	for _, o := range l.Others {
+		if o.Tag == tag {
+			return o.Prefix
+		}
+	}
+	return ""
+}
+
+func (c *Config) readParameters(v value) {
+	classes := []Class{Identity, Pagination, Display, Tracking, Noise}
+	names := make([]string, len(classes))
+	for i, class := range classes {
+		names[i] = string(class)
+	}
+	f := v.fields(names...)
+	c.note(f, names...)
+	for _, class := range classes {
+		list, ok := f[string(class)]
+		if !ok {
+			continue
+		}
+		for _, item := range list.list() {
+			p := Parameter{Class: class}
+			if item.isMapping() {
+				m := item.fields("name", "for")
+				if m["name"].node == nil || m["for"].node == nil {
+					item.fail("write {name: view, for: /timetables}", "name and for belong together")
+				}
+				p.Name, p.For = m["name"].text(), strings.TrimSuffix(m["for"].text(), "/")
+				if class == Noise {
+					item.fail("list it without for", "a noise parameter is noise everywhere")
+				}
+				if normal, err := address.Path(p.For); err != nil || normal != p.For || p.For == "/" {
+					item.fail("write a path such as /timetables", "%q is no path in normal form", address.Printable(p.For))
+				}
+			} else {
+				p.Name = item.text()
+			}
+			if strings.Trim(p.Name, "*") == "" || strings.Contains(strings.TrimSuffix(p.Name, "*"), "*") || strings.ContainsAny(p.Name, "&=#?% \"") {
+				item.fail("write it as in an address; only its end may be *", "%q is no name of a parameter", address.Printable(p.Name))
+			}
+			c.Parameters = append(c.Parameters, p)
+		}
+	}
+}
+
+func (c *Config) readKinds(v value) {
+	for _, e := range v.entries() {
+		f := e.value.fields("address", "slug")
+		text, ok := f["address"]
+		if !ok {
+			e.at.fail(`write address: "/routes/{slug}"`, "the kind %s has no address", e.key)
+		}
+		t, err := template.Parse(text.text())
+		if err != nil {
+			text.fail("see RFC 6570", "%v", err)
+		}
+		if _, err := template.NewReader(t, nil); err != nil {
+			text.fail("use /words, {x}, {/x*} and {?a,b}", "%v", err)
+		}
+		k := Kind{Name: e.key, Address: t, Slug: "title", Where: text.place()}
+		if s, ok := f["slug"]; ok {
+			k.Slug = s.text()
+		}
+		c.Kinds = append(c.Kinds, k)
+	}
+}
+
+func (c *Config) readRule(v value) Rule {
+	f := v.fields("from", "to", "class", "status", "query")
+	from, to := f["from"], f["to"]
+	if from.node == nil || to.node == nil {
+		v.fail(`write {from: "/press{/rest*}", to: "https://..."}`, "a rule needs from and to")
+	}
+	r := Rule{From: from.text(), To: to.text(), Where: v.place()}
+	classes := map[string]template.Class{}
+	if class, ok := f["class"]; ok {
+		for _, e := range class.entries() {
+			parsed, err := template.ParseClass(e.value.text())
+			if err != nil {
+				e.value.fail("see docs/plan.md", "%v", err)
+			}
+			classes[e.key] = parsed
+		}
+	}
+	source, err := template.Parse(r.From)
+	if err == nil {
+		r.Reader, err = template.NewReader(source, classes)
+	}
+	if err != nil {
+		from.fail("use /words, {x}, {/x*}, {?a,b} and name={x}", "%v", err)
+	}
+	if r.Target, err = template.Parse(r.To); err != nil {
+		to.fail("see RFC 6570", "%v", err)
+	}
+	for _, name := range r.Target.Names() {
+		if !slices.Contains(source.Names(), name) {
+			to.fail("use the variables of from: "+strings.Join(source.Names(), ", "), "the variable %s is not in from", name)
+		}
+	}
+	for name := range classes {
+		if !slices.Contains(source.Names(), name) {
+			f["class"].fail("name one of: "+strings.Join(source.Names(), ", "), "from has no variable %s", name)
+		}
+	}
+	if host := literalHost(r.To); !strings.HasPrefix(r.To, "/") && (host == "" || strings.ContainsAny(host, "{}")) {
+		to.fail("write the host, and a / before the first variable or {/x*}", "%q lets a visitor choose the host", address.Printable(r.To))
+	}
+	if _, err := address.Resolve(c.Site.Origin, sample(r.Target)); err != nil {
+		to.fail("write a path or an http(s) address", "%v", err)
+	}
+	if s, ok := f["status"]; ok {
+		r.Status = s.number(301, 410)
+		if !redirect.ValidStatus(r.Status) || r.Status == 410 {
+			s.fail("write 301, 302, 303, 307 or 308", "%d is no status of a redirect", r.Status)
+		}
+	}
+	if q, ok := f["query"]; ok {
+		r.Drop = q.oneOf("keep", "drop") == "drop"
+	}
+	return r
+}
+
+// literalHost returns the host of a target up to its first slash, "{/" or "?".
+func literalHost(to string) string {
+	_, rest, ok := strings.Cut(to, "://")
+	if !ok {
+		return ""
+	}
+	end := len(rest)
+	for _, stop := range []string{"/", "{/", "?", "{?", "#"} {
+		if i := strings.Index(rest, stop); i >= 0 {
+			end = min(end, i)
+		}
+	}
+	return rest[:end]
+}
+
+// sample expands a template with a harmless value for each variable.
+func sample(t *template.Template) string {
+	values := template.Values{}
+	for _, name := range t.Names() {
+		values[name] = []string{"x"}
+	}
+	return t.Expand(values)
+}
+
+// KindOf returns the kind of that name.
+func (c *Config) KindOf(name string) (Kind, bool) {
+	i := slices.IndexFunc(c.Kinds, func(k Kind) bool { return k.Name == name })
+	if i < 0 {
+		return Kind{}, false
+	}
+	return c.Kinds[i], true
+}
+
+// ClassOf returns the class of a parameter on a path in normal form; empty
+// when it has none. A class scoped to the path goes before one that isn't.
+func (c *Config) ClassOf(name, path string) Class {
+	if c.Paths.Lower {
+		path = address.Fold(path)
+	}
+	found := Class("")
+	for _, p := range c.Parameters {
+		if p.Matches(name, path) {
+			if p.For != "" {
+				return p.Class
+			}
+			found = cmp.Or(found, p.Class)
+		}
+	}
+	return found
+}
+
+// assetSuffixes are the endings of files that every site serves as they are.
+func assetSuffixes() []string {
+	return []string{".css", ".js", ".mjs", ".map", ".png", ".jpg", ".jpeg", ".gif", ".svg", ".webp", ".avif", ".ico", ".bmp",
+		".woff", ".woff2", ".ttf", ".otf", ".eot", ".mp3", ".mp4", ".webm", ".ogg", ".zip", ".gz", ".xml", ".txt", ".json", ".webmanifest"}
+}
+
+// FileList returns what is served as it is, in small letters: entries that end
+// in "/" mean all below, those that begin with "." an ending, others one path.
+func (c *Config) FileList() []string {
+	list := append([]string{"/.well-known/", "/robots.txt", "/favicon.ico"}, assetSuffixes()...)
+	for _, f := range c.Files {
+		if f = address.Fold(f); !slices.Contains(list, f) {
+			list = append(list, f)
+		}
+	}
+	return list
+}

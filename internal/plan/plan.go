@@ -1,0 +1,238 @@
+// Package plan holds the one function that a site is: request in, answer out.
+// A plan is made of the rules a person wrote (young-compass.yaml), the pages
+// (pages.csv), the address book (addresses.csv) and the redirects
+// (redirects.csv).
+package plan
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"young-compass/internal/address"
+	"young-compass/internal/book"
+	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
+	"young-compass/internal/redirect"
+)
+
+// The files of a project folder.
+const (
+	ConfigFile    = "young-compass.yaml"
+	PagesFile     = "pages.csv"
+	AddressesFile = "addresses.csv"
+	RedirectsFile = "redirects.csv"
+)
+
+// Plan is everything a person decided about a site's addresses.
+type Plan struct {
+	*Config
+	Pages     *inventory.Inventory
+	Book      *book.Book
+	Redirects []redirect.Row
+
+	files   []string
+	current map[inventory.Ref]int // position in Book.Entries
+	index   redirect.Index        // numbers: the redirects, then the book's entries
+	ignored []bool                // redirects from a live page's current address
+}
+
+// Load reads a project folder. A file that can't be read as what it should be
+// is an error; bad rows are findings, and so is what New finds.
+func Load(dir string) (*Plan, []finding.Finding, error) {
+	read := func(name string) ([]byte, error) {
+		data, err := os.ReadFile(filepath.Join(dir, name))
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil, nil
+		}
+		return data, err
+	}
+	data, err := read(ConfigFile)
+	if err != nil {
+		return nil, nil, fmt.Errorf("reading the plan: %w", err)
+	}
+	if data == nil {
+		return nil, nil, finding.Unreadable(finding.Place{File: filepath.Join(dir, ConfigFile)}, "there is no such file", "young-compass init starts a project, --project names its folder")
+	}
+	config, err := readConfig(ConfigFile, data)
+	if err != nil {
+		return nil, nil, err
+	}
+	pages, entries := &inventory.Inventory{File: PagesFile}, &book.Book{File: AddressesFile}
+	var rows []redirect.Row
+	var found, more []finding.Finding
+	for _, source := range []struct {
+		name string
+		read func([]byte) error
+	}{
+		{PagesFile, func(b []byte) (err error) {
+			pages, more, err = inventory.Read(PagesFile, bytes.NewReader(b))
+			return err
+		}},
+		{AddressesFile, func(b []byte) (err error) {
+			entries, more, err = book.Read(AddressesFile, bytes.NewReader(b))
+			return err
+		}},
+		{RedirectsFile, func(b []byte) (err error) {
+			rows, more, err = redirect.Read(RedirectsFile, bytes.NewReader(b), config.Site)
+			return err
+		}},
+	} {
+		data, err := read(source.name)
+		if err != nil {
+			return nil, nil, fmt.Errorf("reading %s: %w", source.name, err)
+		}
+		if data == nil {
+			continue
+		}
+		if err := source.read(data); err != nil {
+			return nil, nil, err
+		}
+		found = append(found, more...)
+	}
+	p, problems := New(config, pages, entries, rows)
+	return p, append(found, problems...), nil
+}
+
+// New puts a plan together and reports what contradicts itself in it.
+func New(config *Config, pages *inventory.Inventory, entries *book.Book, rows []redirect.Row) (*Plan, []finding.Finding) {
+	p := &Plan{Config: config, Pages: pages, Book: entries, Redirects: rows, files: config.FileList()}
+	p.Reindex()
+	return p, p.check()
+}
+
+// Reindex makes the plan answer by its parts as they are now.
+func (p *Plan) Reindex() {
+	p.current = p.Book.Current()
+	p.index = redirect.Index{Site: p.Site, Fold: p.Paths.Lower}
+	for i, row := range p.Redirects {
+		p.index.Add(row.Source, i)
+	}
+	for i, e := range p.Book.Entries {
+		p.index.Add(p.bookSource(e), len(p.Redirects)+i)
+	}
+	p.ignored = make([]bool, len(p.Redirects))
+	for i, row := range p.Redirects {
+		p.ignored[i] = p.liveSource(row) != nil
+	}
+}
+
+// bookSource returns where an entry is met: one that is served stands on the
+// origin, whatever scheme and host it was noted with.
+func (p *Plan) bookSource(e book.Entry) redirect.Source {
+	if p.serves(e) {
+		return redirect.SourceOf(p.Site.Rebase(e.Address))
+	}
+	return redirect.SourceOf(e.Address)
+}
+
+func (p *Plan) serves(e book.Entry) bool {
+	page := p.Pages.Find(e.Page)
+	return page != nil && page.State == inventory.Live && (e.State == book.Current || e.State == book.Shown)
+}
+
+// liveSource returns the entry of the live page from whose current address the
+// row would lead away, or nil.
+func (p *Plan) liveSource(row redirect.Row) *book.Entry {
+	if row.Host != "" && row.Host != p.Site.Origin.Host {
+		return nil
+	}
+	for _, n := range p.index.Match(p.Site.Origin.Host, row.Path, address.SplitQuery(row.Query), p.index.Named(row.Path)) {
+		if n < len(p.Redirects) {
+			continue
+		}
+		if e := &p.Book.Entries[n-len(p.Redirects)]; e.State == book.Current && p.serves(*e) {
+			return e
+		}
+	}
+	return nil
+}
+
+// CurrentAddress returns the page's one address, on the site's origin.
+func (p *Plan) CurrentAddress(r inventory.Ref) (address.Address, bool) {
+	i, ok := p.current[r]
+	if !ok {
+		return address.Address{}, false
+	}
+	return p.Site.Rebase(p.Book.Entries[i].Address), true
+}
+
+// check finds what contradicts itself in the plan.
+func (p *Plan) check() []finding.Finding {
+	found := redirect.Check(p.Redirects, p.Site, p.Paths.Lower)
+	add := func(code string, severity finding.Severity, where finding.Place, what, advice string) {
+		found = append(found, finding.Finding{Code: code, Severity: severity, Where: where, What: what, Advice: advice})
+	}
+	for i, row := range p.Redirects {
+		where := finding.Place{File: row.File, Line: row.Line}
+		if p.ignored[i] {
+			e := p.liveSource(row)
+			add("live-source", finding.Warning, where, fmt.Sprintf("%s is the address of the live page %s, so this redirect is ignored", row.From, e.Page), "delete the row, or give the page another address first")
+		}
+		if row.ToPage() {
+			if _, ok := p.CurrentAddress(row.Page); !ok {
+				add("unknown-page", finding.Error, where, fmt.Sprintf("the target %s has no address", row.Page), "name a page of "+PagesFile+" that is in the address book")
+			}
+		}
+	}
+	orphans := map[inventory.Ref]bool{}
+	for _, e := range p.Book.Entries {
+		where := finding.Place{File: p.Book.File, Line: e.Line}
+		page := p.Pages.Find(e.Page)
+		if page == nil {
+			if !orphans[e.Page] {
+				orphans[e.Page] = true
+				add("orphan-address", finding.Warning, where, fmt.Sprintf("the page %s is no longer in %s, so %s answers 404", e.Page, PagesFile, e.Address), "write a redirect from it, or keep the page with the state gone")
+			}
+			continue
+		}
+		if e.State == book.Current && page.State == inventory.Away {
+			source := redirect.SourceOf(e.Address)
+			hits := p.index.Match(e.Address.Host, source.Path, address.SplitQuery(source.Query), p.index.Named(source.Path))
+			if len(hits) == 0 || hits[0] >= len(p.Redirects) {
+				add("away-without-redirect", finding.Error, where, fmt.Sprintf("%s is away, but nothing says where its visitors go meanwhile", e.Page), "add a redirect with the status 302 from "+e.Address.Local()+" to "+RedirectsFile)
+			}
+		}
+	}
+	if !finding.Worst(found, finding.Error) {
+		found = append(found, p.endless()...)
+	}
+	finding.Sort(found)
+	return found
+}
+
+// endless finds requests that the plan never answers.
+func (p *Plan) endless() []finding.Finding {
+	var found []finding.Finding
+	try := func(where finding.Place, a address.Address) {
+		if _, err := p.Answer(Request{Method: "GET", Address: a}); err != nil {
+			where.URL = a.String()
+			found = append(found, finding.Finding{Code: "loop", Severity: finding.Error, Where: where, What: err.Error(), Advice: "let the last of these lead somewhere else"})
+		}
+	}
+	for _, row := range p.Redirects {
+		try(finding.Place{File: row.File, Line: row.Line}, p.onOrigin(row.Source))
+	}
+	for _, e := range p.Book.Entries {
+		try(finding.Place{File: p.Book.File, Line: e.Line}, p.Site.Rebase(e.Address))
+	}
+	for _, rule := range p.Rules {
+		if a, err := address.Resolve(p.Site.Origin, rule.example()); err == nil {
+			try(rule.Where, a)
+		}
+	}
+	return found
+}
+
+// onOrigin returns the address that a source is on its host, or on the origin.
+func (p *Plan) onOrigin(s redirect.Source) address.Address {
+	a := p.Site.Origin
+	if s.Host != "" {
+		a.Host = s.Host
+	}
+	a.Path, a.Query = s.Path, s.Query
+	return a
+}
