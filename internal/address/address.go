@@ -320,6 +320,27 @@ func Decode(path string) string {
 	return string(b)
 }
 
+// DecodeMarks returns a path in normal form with the marks that a path may hold
+// as they are (RFC 3986: sub-delims, ":" and "@") decoded. The RFC lets a
+// server tell the two spellings apart; web servers don't.
+func DecodeMarks(path string) string {
+	if strings.IndexByte(path, '%') < 0 {
+		return path
+	}
+	b := make([]byte, 0, len(path))
+	for i := 0; i < len(path); i++ {
+		if path[i] == '%' && i+2 < len(path) {
+			if c := unhex(path[i+1])<<4 | unhex(path[i+2]); c != '/' && pathByte(c) {
+				b = append(b, c)
+				i += 2
+				continue
+			}
+		}
+		b = append(b, path[i])
+	}
+	return string(b)
+}
+
 // String returns the address as it goes into a request, a file or a header.
 func (a Address) String() string {
 	s := a.Scheme + "://" + a.Host + a.Path

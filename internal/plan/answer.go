@@ -72,12 +72,13 @@ const maxSteps = 64
 // way is a request on its way through the plan, with the steps taken so far.
 type way struct {
 	method   string
-	start    address.Address
 	at       address.Address
 	seen     []address.Address
 	causes   []Cause
 	statuses []int // of the steps
 	patterns int
+	stripped []string // parameters that steps took away or gave a value of their own
+	dropped  bool     // a step took all parameters away
 }
 
 // Answer composes redirects and the site's own rules until nothing changes, so
@@ -90,7 +91,11 @@ func (p *Plan) Answer(r Request) (Answer, error) {
 	if address.Unsafe(r.Path) {
 		return Answer{Outcome: Unknown, Status: 404, Causes: []Cause{p.cause("site", "an encoded slash, backslash or control character matches no rule")}}, nil
 	}
-	w := &way{method: r.Method, start: r.Address, at: r.Address}
+	return p.walk(&way{method: r.Method, at: r.Address})
+}
+
+// walk takes steps until the way ends.
+func (p *Plan) walk(w *way) (Answer, error) {
 	for {
 		a, done, err := p.advance(w)
 		if done || err != nil {
@@ -238,7 +243,7 @@ func (p *Plan) named(path string) []string {
 		if len(rule.Reader.Query()) == 0 {
 			continue
 		}
-		if _, ok := rule.Reader.ReadPath(address.MergeSlashes(path), p.Paths.Lower); !ok {
+		if _, ok := rule.Reader.ReadPath(patternPath(path), p.Paths.Lower); !ok {
 			continue
 		}
 		if shared {
@@ -264,7 +269,7 @@ func (p *Plan) follow(w *way, row redirect.Row) bool {
 		current.Fragment = row.Target.Fragment
 		target = current
 	}
-	return w.step(p.travel(w.at, target, row.Names(), row.Drop), w.written(row.Status), rowCause(row))
+	return w.step(p.travel(w, target, row.Names(), row.Drop), w.written(row.Status), rowCause(row))
 }
 
 // followFormer answers at a former address of a page that isn't live what the
@@ -275,7 +280,7 @@ func (p *Plan) followFormer(w *way, e book.Entry, row redirect.Row) bool {
 		return false
 	}
 	cause := p.entryCause(e, "was an address of "+e.Page.String())
-	if !w.step(p.travel(w.at, current, redirect.SourceOf(e.Address).Names(), false), w.derived(), cause) {
+	if !w.step(p.travel(w, current, redirect.SourceOf(e.Address).Names(), false), w.derived(), cause) {
 		return false
 	}
 	return p.follow(w, row)
@@ -321,7 +326,7 @@ func (p *Plan) meet(w *way, e book.Entry) (a Answer, done bool, err error) {
 			what = "is another address of "
 		}
 		names := redirect.SourceOf(e.Address).Names()
-		if w.step(p.travel(w.at, current, names, false), w.derived(), p.entryCause(e, what+e.Page.String())) {
+		if w.step(p.travel(w, current, names, false), w.derived(), p.entryCause(e, what+e.Page.String())) {
 			return a, false, nil
 		}
 	}
@@ -330,7 +335,7 @@ func (p *Plan) meet(w *way, e book.Entry) (a Answer, done bool, err error) {
 		path = e.Address.Path
 	}
 	params := address.SplitQuery(w.at.Query)
-	if w.at.Path != path {
+	if address.Decode(w.at.Path) != address.Decode(path) {
 		to := p.Site.Rebase(w.at)
 		to.Path, to.Query = path, joinParams(params, p.isNoise)
 		w.step(to, w.derived(), p.entryCause(e, "the address of "+e.Page.String()+" is spelled "+path))
@@ -348,7 +353,7 @@ func (p *Plan) meet(w *way, e book.Entry) (a Answer, done bool, err error) {
 
 // pattern takes the first pattern that matches.
 func (p *Plan) pattern(w *way, params, carried []address.Param) (bool, error) {
-	path := address.MergeSlashes(w.at.Path)
+	path := patternPath(w.at.Path)
 	for _, rule := range p.Rules {
 		values, ok := rule.Reader.ReadPath(path, p.Paths.Lower)
 		if !ok || len(carried) != len(rule.Reader.Query()) || !rule.Reader.ReadQuery(params, values) {
@@ -363,7 +368,7 @@ func (p *Plan) pattern(w *way, params, carried []address.Param) (bool, error) {
 			names = append(names, q.Name)
 		}
 		cause := Cause{File: rule.Where.File, Line: rule.Where.Line, Rule: fmt.Sprintf("pattern %s to %s", rule.From, rule.To)}
-		if !w.step(p.travel(w.at, target, names, rule.Drop), w.written(rule.Status), cause) {
+		if !w.step(p.travel(w, target, names, rule.Drop), w.written(rule.Status), cause) {
 			continue
 		}
 		if w.patterns++; w.patterns > maxRounds {
@@ -374,19 +379,29 @@ func (p *Plan) pattern(w *way, params, carried []address.Param) (bool, error) {
 	return false, nil
 }
 
+// patternPath is a path as patterns read it: like in looking up, repeated
+// slashes don't count, nor whether a mark such as ( is encoded.
+func patternPath(path string) string { return address.DecodeMarks(address.MergeSlashes(path)) }
+
 // travel returns where a redirect leads: its target, with the request's other
 // parameters behind the target's own.
-func (p *Plan) travel(from, to address.Address, named []string, drop bool) address.Address {
+func (p *Plan) travel(w *way, to address.Address, named []string, drop bool) address.Address {
 	to = p.Site.Rebase(to)
 	if to.Fragment == "" {
-		to.Fragment = from.Fragment
+		to.Fragment = w.at.Fragment
 	}
 	if drop {
+		w.dropped = true
 		return to
 	}
 	own := address.SplitQuery(to.Query)
-	rest := slices.DeleteFunc(address.SplitQuery(from.Query), func(q address.Param) bool {
-		return slices.Contains(named, q.Name) || p.isNoise(q) || slices.ContainsFunc(own, func(o address.Param) bool { return o.Name == q.Name })
+	leave := slices.Clone(named)
+	for _, q := range own {
+		leave = append(leave, q.Name)
+	}
+	w.stripped = append(w.stripped, leave...)
+	rest := slices.DeleteFunc(address.SplitQuery(w.at.Query), func(q address.Param) bool {
+		return slices.Contains(leave, q.Name) || p.isNoise(q)
 	})
 	to.Query = address.JoinQuery(append(own, rest...))
 	return to
@@ -404,7 +419,7 @@ func joinParams(params []address.Param, leaveOut func(address.Param) bool) strin
 
 // isFile reports whether the path is served as it is.
 func (p *Plan) isFile(path string) bool {
-	path = address.Fold(path)
+	path = address.Fold(address.MergeSlashes(path))
 	return slices.ContainsFunc(p.files, func(f string) bool {
 		switch {
 		case strings.HasSuffix(f, "/"):

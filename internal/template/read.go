@@ -143,7 +143,7 @@ func (r *Reader) addLiteral(piece string) error {
 	if err != nil {
 		return err
 	}
-	normal, ok := strings.CutPrefix(normal, "/x")
+	normal, ok := strings.CutPrefix(address.DecodeMarks(normal), "/x")
 	if !ok || strings.Contains("/"+piece+"/", "/../") || strings.Contains("/"+piece+"/", "/./") {
 		return fmt.Errorf("%q holds a dot segment", piece)
 	}

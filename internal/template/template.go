@@ -272,3 +272,46 @@ func encode(s string, reserved bool) string {
 	}
 	return b.String()
 }
+
+// Piece is a stretch of what a template writes: a literal, or the value of a
+// variable. A list's value has a slash in front of each of its items.
+type Piece struct {
+	Literal string
+	Name    string
+	List    bool
+}
+
+// Pieces returns what the template writes, as far as it is of the kind that
+// Reader reads; of other templates the second result is false.
+func (t *Template) Pieces() ([]Piece, bool) {
+	var pieces []Piece
+	literal := func(s string) { pieces = append(pieces, Piece{Literal: s}) }
+	for _, p := range t.parts {
+		if p.vars == nil {
+			literal(encode(p.literal, true))
+			continue
+		}
+		o := operatorOf(p.op)
+		lead := o.first
+		for _, v := range p.vars {
+			switch {
+			case v.prefix > 0 || v.explode && p.op != '/':
+				return nil, false
+			case v.explode:
+				pieces = append(pieces, Piece{Name: v.name, List: true})
+			case p.op == 0 && len(p.vars) == 1:
+				pieces = append(pieces, Piece{Name: v.name})
+			case p.op == '/' || p.op == '?' || p.op == '&':
+				if o.named {
+					lead += v.name + "="
+				}
+				literal(lead)
+				pieces = append(pieces, Piece{Name: v.name})
+			default:
+				return nil, false
+			}
+			lead = o.separator
+		}
+	}
+	return pieces, true
+}

@@ -1,0 +1,259 @@
+package server_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/address"
+	"young-compass/internal/demo/demotest"
+	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
+	"young-compass/internal/plan"
+	"young-compass/internal/server"
+	"young-compass/internal/server/nginx"
+	"young-compass/internal/server/servertest"
+)
+
+// ask is one request of the comparison.
+type ask struct{ method, url string }
+
+// demoSite returns what the demo's plan says is there.
+func demoSite(t *testing.T, p *plan.Plan) servertest.Site {
+	var site servertest.Site
+	for _, page := range p.Pages.Pages {
+		if a, ok := p.CurrentAddress(page.Ref); ok && page.State == inventory.Live {
+			site.Pages = append(site.Pages, address.Decode(a.Path))
+		}
+	}
+	for _, row := range demotest.ReadExpected(t, "../..") {
+		if row.Outcome == "served" && row.Canonical == "-" {
+			r, err := plan.NewRequest("GET", row.URL)
+			require.NoError(t, err)
+			site.Files = append(site.Files, r.Path)
+		}
+	}
+	return site
+}
+
+// knownAddresses returns every old and new address of the plan.
+func knownAddresses(p *plan.Plan) []string {
+	var list []string
+	for _, e := range p.Book.Entries {
+		list = append(list, e.Address.String())
+	}
+	for _, row := range p.Redirects {
+		if strings.HasPrefix(row.From, "/") {
+			list = append(list, "http://www.skerrywick.example"+row.From)
+		} else {
+			list = append(list, row.From)
+		}
+	}
+	return list
+}
+
+// mutate writes an address in one of eight other ways.
+func mutate(random *rand.Rand, url string, way int) string {
+	scheme, rest, _ := strings.Cut(url, "://")
+	slash := strings.Index(rest, "/")
+	host, local := rest[:slash], rest[slash:]
+	path, query, _ := strings.Cut(local, "?")
+	join := func(more string) {
+		if query != "" {
+			query += "&"
+		}
+		query += more
+	}
+	switch way {
+	case 0: // slash
+		path += strings.Repeat("/", 1+random.IntN(2))
+	case 1: // letters
+		b := []byte(path)
+		for i := range b {
+			if c := b[i]; 'a' <= c && c <= 'z' && random.IntN(3) == 0 && (i == 0 || b[i-1] != '%') && (i < 2 || b[i-2] != '%') {
+				b[i] -= 32
+			}
+		}
+		path = string(b)
+	case 2: // encoding
+		var b strings.Builder
+		for i := 0; i < len(path); i++ {
+			if c := path[i]; address.Unreserved(c) && (i == 0 || path[i-1] != '%') && (i < 2 || path[i-2] != '%') && random.IntN(4) == 0 {
+				fmt.Fprintf(&b, []string{"%%%02X", "%%%02x"}[random.IntN(2)], c)
+			} else {
+				b.WriteByte(c)
+			}
+		}
+		path = b.String()
+	case 3: // order of parameters, among others
+		items := append(strings.Split(query, "&"), "a=b", "c")
+		random.Shuffle(len(items), func(i, j int) { items[i], items[j] = items[j], items[i] })
+		query = strings.Join(items, "&")
+	case 4: // tracking
+		join("utm_source=letter&utm_medium=mail")
+	case 5: // noise
+		query = strings.Trim("sid=8f3&"+query+"&sid=1", "&")
+	case 6: // host
+		host = []string{"skerrywick.example", "www.skerrywick.example", "ferries.skerrywick.example", "WWW.Skerrywick.Example"}[random.IntN(4)]
+	case 7: // scheme
+		scheme = map[string]string{"http": "https", "https": "http"}[scheme]
+	}
+	if query != "" {
+		query = "?" + query
+	}
+	return scheme + "://" + host + path + query
+}
+
+// unknownPath makes up an address that nobody listed.
+func unknownPath(random *rand.Rand) string {
+	words := []string{"nope", "old", "news", "2019", "img_1", "a.b", "x~y", "index", "page-2", "en", "de", "press", "timetable"}
+	var b strings.Builder
+	b.WriteString([]string{"https://skerrywick.example", "http://www.skerrywick.example", "http://skerrywick.example"}[random.IntN(3)])
+	for range 1 + random.IntN(4) {
+		b.WriteString([]string{"/", "/", "/", "//"}[random.IntN(4)] + words[random.IntN(len(words))])
+	}
+	b.WriteString([]string{"", "", "", ".html", ".htm", ".php", "/", "/index.html", "/index.php", ".php/", ".jpeg"}[random.IntN(11)])
+	b.WriteString([]string{"", "", "", "?a=b", "?sid=1", "?a=b&sid=2&c=d&sid=3", "?utm_source=x&&y"}[random.IntN(7)])
+	return b.String()
+}
+
+// demoAsks returns the whole comparison.
+func demoAsks(t *testing.T, p *plan.Plan) []ask {
+	var asks []ask
+	for _, row := range demotest.ReadExpected(t, "../..") {
+		asks = append(asks, ask{row.Method, row.URL})
+	}
+	random := rand.New(rand.NewPCG(7, 2026))
+	for _, url := range knownAddresses(p) {
+		asks = append(asks, ask{"GET", url})
+		for way := range 8 {
+			method := "GET"
+			if random.IntN(8) == 0 {
+				method = "POST"
+			}
+			asks = append(asks, ask{method, mutate(random, url, way)})
+		}
+	}
+	for range 500 {
+		asks = append(asks, ask{"GET", unknownPath(random)})
+	}
+	return asks
+}
+
+// exceptional are requests that meet each documented exception.
+func exceptional(code string) []ask {
+	many := "https://skerrywick.example/nope?sid=0"
+	for i := range 10 {
+		many += fmt.Sprintf("&a%d=1&sid=%d", i, i)
+	}
+	return map[string][]ask{
+		"refused":          {{"GET", "http://www.skerrywick.example/../routes"}, {"GET", "http://www.skerrywick.example/a%00b"}},
+		"spelling":         {{"GET", "http://www.skerrywick.example/caf%c3%a9"}, {"GET", "http://www.skerrywick.example/Caf%C3%A9"}, {"GET", "https://skerrywick.example/caf%C3%A9//x"}},
+		"slashes-and-dots": {{"GET", "https://skerrywick.example/a//../nope"}},
+		"many-parameters":  {{"GET", many}},
+		"two-hops":         {{"GET", "https://skerrywick.example/newsletter?lang=de"}, {"GET", "https://skerrywick.example/feedback.php?lang=nb"}},
+		"letters":          {{"GET", "https://skerrywick.example/Nope"}, {"GET", "http://www.skerrywick.example/Nope"}},
+	}[code]
+}
+
+// compare asks a server everything and holds it to the plan.
+func compare(t *testing.T, name string, g *plan.Program, s *servertest.Server, asks []ask, exceptions []server.Exception) {
+	met := map[string]int{}
+	for _, e := range exceptions {
+		require.NotEmpty(t, exceptional(e.Code), e.Code)
+		asks = append(asks, exceptional(e.Code)...)
+	}
+	excepted, different := 0, 0
+	for _, q := range asks {
+		r, err := server.NewAsked(q.method, q.url)
+		require.NoError(t, err, q.url)
+		want, err := g.Answer(r.Request)
+		require.NoError(t, err, q.url)
+		got, err := s.Ask(q.method, q.url)
+		require.NoError(t, err)
+		if agrees(want, got) || want.Outcome == plan.Served && got.Status == 404 && missingFile(s, want, r) {
+			continue
+		}
+		i := slices.IndexFunc(exceptions, func(e server.Exception) bool { return e.Applies(g, r) })
+		if i < 0 {
+			if different++; different <= 25 {
+				t.Errorf("%s: %s %s\n\tplan:   %s %d %s\n\tserver: %s", name, q.method, q.url, want.Outcome, want.Status, want.To, got)
+			}
+			continue
+		}
+		excepted++
+		met[exceptions[i].Code]++
+		assert.True(t, sameEnd(t, g, r, exceptions[i], got), "%s: %s %s\n\tplan:   %s %d %s\n\tserver: %s\n\tleads elsewhere, exception or not", name, q.method, q.url, want.Outcome, want.Status, want.To, got)
+	}
+	for _, e := range exceptions {
+		assert.NotZero(t, met[e.Code], "%s: the exception %s is obsolete: no request met it", name, e.Code)
+	}
+	t.Logf("%s: %d asked, %d compared, %d excepted (%.2f %%), %d different", name, len(asks), len(asks)-excepted, excepted, 100*float64(excepted)/float64(len(asks)), different)
+	assert.LessOrEqual(t, float64(excepted), 0.02*float64(len(asks)), "more than 2 %% excepted")
+}
+
+// agrees compares an answer of the plan with a server's.
+func agrees(want plan.Answer, got servertest.Reply) bool {
+	switch want.Outcome {
+	case plan.Foreign:
+		return got.Location == ""
+	case plan.Moved:
+		return got.Status == want.Status && got.Location == want.To
+	}
+	return got.Status == want.Status && got.Location == ""
+}
+
+// missingFile reports whether the plan says that a file is served as it is, and
+// there is none.
+func missingFile(s *servertest.Server, want plan.Answer, r server.Asked) bool {
+	_, err := os.Stat(filepath.Join(s.Dir, "www", address.Decode(r.Path)))
+	return want.Page == (inventory.Ref{}) && os.IsNotExist(err)
+}
+
+// sameEnd reports whether a server that differs leads to where the plan leads
+// in the end: to the same address, letters and spelling aside.
+func sameEnd(t *testing.T, g *plan.Program, r server.Asked, e server.Exception, got servertest.Reply) bool {
+	if got.Status == 400 || got.Status == 404 && strings.Contains(r.RawPath, "%00") {
+		return true // refused
+	}
+	if e.Reads != nil {
+		r.Request = e.Reads(r)
+	}
+	want, err := g.Trace(r.Request)
+	require.NoError(t, err)
+	at := r.Request
+	if got.Location != "" {
+		if at, err = plan.NewRequest(r.Method, got.Location); err != nil {
+			return false
+		}
+	}
+	real, err := g.Trace(at)
+	require.NoError(t, err)
+	form := func(a plan.Request) string {
+		return a.Scheme + "://" + a.Host + address.Decode(g.SiteForm(a.Path)) + "?" + a.Query
+	}
+	return want.Answer.Outcome == real.Answer.Outcome && form(want.Final) == form(real.Final)
+}
+
+func compiled(t *testing.T, p *plan.Plan) *plan.Program {
+	g, found, err := p.Compile()
+	require.NoError(t, err)
+	require.False(t, finding.Worst(found, finding.Warning), "%v", found)
+	return g
+}
+
+func TestNginxAnswersAsThePlan(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	g := compiled(t, p)
+	files, found := nginx.Emit(g)
+	require.Empty(t, found)
+	s := servertest.Nginx(t, files, append([]string{p.Site.Origin.Host}, p.Site.Hosts...), demoSite(t, p))
+	compare(t, "nginx", g, s, demoAsks(t, p), server.Exceptions(false))
+}

@@ -1,0 +1,164 @@
+package server
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/plan"
+	"young-compass/internal/redirect"
+)
+
+// Asked is a request as it was sent, with what the plan reads in it.
+type Asked struct {
+	plan.Request
+	RawPath string
+}
+
+// NewAsked reads a request for an absolute URL, keeping the path as sent.
+func NewAsked(method, url string) (Asked, error) {
+	r, err := plan.NewRequest(method, url)
+	if err != nil {
+		return Asked{}, err
+	}
+	_, rest, _ := strings.Cut(url, "://")
+	raw := "/"
+	if i := strings.IndexAny(rest, "/?#"); i >= 0 && rest[i] == '/' {
+		raw = rest[i:]
+	}
+	if i := strings.IndexAny(raw, "?#"); i >= 0 {
+		raw = raw[:i]
+	}
+	return Asked{r, raw}, nil
+}
+
+// Exception is a documented difference between a server and the plan: which
+// requests it concerns, and what the server does instead. Applies is a
+// predicate on requests; the tests hold the real server to it, and to leading
+// where the plan leads in the end.
+type Exception struct {
+	Code    string
+	What    string
+	Applies func(g *plan.Program, r Asked) bool
+	Reads   func(r Asked) plan.Request // what the server takes the request for; nil: what the plan does
+}
+
+// Exceptions returns the differences of a target that matches decoded paths,
+// as nginx and Apache httpd do. foldsLetters says whether it can make letters
+// small that nobody listed.
+func Exceptions(foldsLetters bool) []Exception {
+	list := []Exception{
+		{Code: "refused", What: "the path climbs above the root or holds %00: the server refuses it before any rule", Applies: refused},
+		{Code: "spelling", What: "an address nobody listed, with bytes other than A-Z a-z 0-9 - . _ ~ that aren't written in normal form: it is redirected as it was sent", Applies: spelling},
+		{Code: "slashes-and-dots", What: "doubled slashes are merged before dot segments are removed", Applies: slashesAndDots, Reads: mergedFirst},
+		{Code: "many-parameters", What: "parameters that are left out stand between more than eight others: those further on stay until the next hop", Applies: manyParameters},
+		{Code: "two-hops", What: "a parameter that travels means something only at the target: it is followed there, with a second hop", Applies: twoHops},
+	}
+	if !foldsLetters {
+		list = append(list, Exception{Code: "letters", What: "capital letters in an address nobody listed stay", Applies: letters})
+	}
+	return list
+}
+
+func refused(_ *plan.Program, r Asked) bool {
+	if strings.Contains(r.Path, "%00") {
+		return true
+	}
+	depth := 0
+	raw := address.MergeSlashes(strings.ReplaceAll(strings.ReplaceAll(r.RawPath, "%2e", "."), "%2E", "."))
+	for _, segment := range strings.Split(raw[1:], "/") {
+		switch segment {
+		case ".", "":
+		case "..":
+			if depth--; depth < 0 {
+				return true
+			}
+		default:
+			depth++
+		}
+	}
+	return false
+}
+
+// listed reports whether the path, or what the site's own rules make of it, is
+// in the plan.
+func listed(g *plan.Program, path string) bool {
+	return slices.ContainsFunc([]string{path, g.Spelling(path), g.SiteForm(path)}, func(form string) bool {
+		key := g.Key(form)
+		i, _ := slices.BinarySearchFunc(g.Entries, key, func(e plan.Entry, k string) int { return strings.Compare(e.Key, k) })
+		return i < len(g.Entries) && g.Entries[i].Key == key
+	})
+}
+
+func letters(g *plan.Program, r Asked) bool {
+	_, item := matched(g, r)
+	return g.Paths.Lower && address.HasCapitals(r.Path) && (!listed(g, r.Path) || !item)
+}
+
+// matched returns the parameters that give the path a meaning, and whether
+// the plan knows what they mean together.
+func matched(g *plan.Program, r Asked) ([]address.Param, bool) {
+	group := GroupOf(g)
+	for _, form := range []string{r.Path, g.Spelling(r.Path), g.SiteForm(r.Path)} {
+		key := g.Key(form)
+		var carried []address.Param
+		if n := group(key); n > 0 {
+			carried = redirect.Carried(address.SplitQuery(r.Query), g.Groups[n-1].Names)
+		}
+		signature := redirect.Signature(carried)
+		if slices.ContainsFunc(g.Entries, func(e plan.Entry) bool { return e.Key == key && e.Signature == signature }) {
+			return carried, true
+		}
+	}
+	return nil, false
+}
+
+func spelling(g *plan.Program, r Asked) bool {
+	safe := true
+	for _, c := range []byte(address.Decode(r.Path)) {
+		safe = safe && (address.Unreserved(c) || c == '/')
+	}
+	_, item := matched(g, r)
+	return !safe && !item && (r.RawPath != r.Path || strings.Contains(r.RawPath, "//") || address.HasCapitals(r.Path))
+}
+
+func slashesAndDots(_ *plan.Program, r Asked) bool {
+	return strings.Contains(r.RawPath, "//") && regexp.MustCompile(`/(\.|%2[eE]){1,2}(/|$)`).MatchString(r.RawPath)
+}
+
+func mergedFirst(r Asked) plan.Request {
+	if path, err := address.Path(address.MergeSlashes(r.RawPath)); err == nil {
+		r.Path = path
+	}
+	return r.Request
+}
+
+func manyParameters(g *plan.Program, r Asked) bool {
+	carried, _ := matched(g, r)
+	return RunsOf(r.Query, func(q address.Param) bool {
+		_, named := address.First(carried, q.Name)
+		return named || g.ClassOf(q.Name, "") == plan.Noise
+	}) > Runs
+}
+
+// twoHops compares where the request leads with where it would lead without
+// the parameters that travel.
+func twoHops(g *plan.Program, r Asked) bool {
+	full, err := g.Answer(r.Request)
+	if err != nil || full.Outcome != plan.Moved {
+		return false
+	}
+	bare := r.Request
+	carried, ok := matched(g, r)
+	bare.Query = address.JoinQuery(carried)
+	alone, err := g.Answer(bare)
+	if err != nil || !ok || alone.Outcome != plan.Moved {
+		return false
+	}
+	path := func(s string) string {
+		a, _ := address.Parse(s)
+		return a.Path
+	}
+	return path(full.To) != path(alone.To)
+}

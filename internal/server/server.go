@@ -1,0 +1,289 @@
+// Package server holds what the targets of emit share: what an emitted file
+// is, and how the parts of a compiled plan are written as expressions. Each
+// target has a folder below, in which all its escaping lives.
+package server
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+	"young-compass/internal/template"
+)
+
+// File is a file to write. Names never come from data.
+type File struct {
+	Name string
+	Data []byte
+}
+
+// Runs is how many runs of parameters that stay are kept apart by those that
+// are left out; what comes after the last run stays whole.
+const Runs = 8
+
+// Quote writes the bytes of a text as an expression for them alone (PCRE):
+// letters, digits and - / _ stay, all others become \xhh, so that no character
+// of a configuration language can appear.
+func Quote(s string) string {
+	var b strings.Builder
+	for i := 0; i < len(s); i++ {
+		c := s[i]
+		if c == '/' || c == '-' || c == '_' || 'a' <= c|0x20 && c|0x20 <= 'z' || '0' <= c && c <= '9' {
+			b.WriteByte(c)
+		} else {
+			fmt.Fprintf(&b, `\x%02x`, c)
+		}
+	}
+	return b.String()
+}
+
+// Names writes an expression for the names of parameters; one that ends in "*"
+// means all names that begin so.
+func Names(names []string) string {
+	list := make([]string, len(names))
+	for i, name := range names {
+		if start, ok := strings.CutSuffix(name, "*"); ok {
+			list[i] = Quote(start) + "[^=&]*"
+		} else {
+			list[i] = Quote(name)
+		}
+	}
+	return "(?:" + strings.Join(list, "|") + ")"
+}
+
+// KeptRuns writes an expression that captures the parameters that stay when
+// those of the given names, and empty items, are left out: Runs runs named
+// prefix1, prefix2, ..., and then the rest. Possessive, so that it never
+// backtracks.
+func KeptRuns(names []string, capture func(n int, expression string) string) string {
+	leave, stay := `&`, `[^&]+(?:&|\z)`
+	if len(names) > 0 {
+		leave = Names(names) + `(?:=[^&]*)?(?:&|\z)|&`
+		stay = `(?!` + Names(names) + `(?:[=&]|\z))` + stay
+	}
+	var b strings.Builder
+	b.WriteString("^")
+	for n := 1; n <= Runs; n++ {
+		b.WriteString(`(?:` + leave + `)*+` + capture(n, `(?:`+stay+`)*+`))
+	}
+	b.WriteString(`(?:` + leave + `)*+` + capture(Runs+1, `.*`) + `\z`)
+	return b.String()
+}
+
+// RunsOf counts the runs of parameters that stay, when those for which leave
+// is true and empty items are left out.
+func RunsOf(query string, leave func(address.Param) bool) int {
+	runs, inRun := 0, false
+	for _, q := range address.SplitQuery(query) {
+		stays := q.Raw != "" && !leave(q)
+		if stays && !inRun {
+			runs++
+		}
+		inRun = stays
+	}
+	return runs
+}
+
+// Noise returns the names of the plan's noise parameters.
+func Noise(p *plan.Plan) []string {
+	var names []string
+	for _, q := range p.Parameters {
+		if q.Class == plan.Noise {
+			names = append(names, q.Name)
+		}
+	}
+	return names
+}
+
+// Sets numbers the sets of parameters that don't travel. Set 0 is the noise
+// alone; it is part of every other one.
+type Sets struct {
+	noise []string
+	sets  [][]string
+}
+
+// NewSets returns the sets of a plan, with set 0 in it.
+func NewSets(p *plan.Plan) *Sets {
+	noise := Noise(p)
+	return &Sets{noise: noise, sets: [][]string{noise}}
+}
+
+// Number returns the number of a set as text, "drop" where nothing travels.
+func (s *Sets) Number(strip []string, drop bool) string {
+	if drop {
+		return "drop"
+	}
+	names := slices.Clone(s.noise)
+	for _, name := range strip {
+		if !slices.Contains(names, name) {
+			names = append(names, name)
+		}
+	}
+	i := slices.IndexFunc(s.sets, func(have []string) bool { return slices.Equal(have, names) })
+	if i < 0 {
+		i = len(s.sets)
+		s.sets = append(s.sets, names)
+	}
+	return fmt.Sprint(i)
+}
+
+// All returns the sets by number.
+func (s *Sets) All() [][]string { return s.sets }
+
+// SpellingExpressions returns what the rules about the beginning and end of a
+// path look like: an expression for paths that are all prefix, one that
+// captures the rest, and one for paths that change at all. slashes is "/" for
+// paths whose slashes are merged, "/+" for others.
+func SpellingExpressions(p *plan.Plan, slashes string, capture func(string) string) (whole, rest, changes string) {
+	prefix := `(?:` + slashes + Quote(p.Languages.Default) + `(?=/|\z))`
+	end, ends := ``, ``
+	if p.Paths.NoSlash {
+		end, ends = `/*`, `|.+/\z`
+	}
+	whole = `^` + prefix + `*/*\z`
+	rest = `^` + prefix + `*` + capture(`/.+?`) + end + `\z`
+	changes = `^(?:` + prefix + ends + `)`
+	return whole, rest, changes
+}
+
+// ShapeExpressions does the same for extensions and index files at the end.
+// Without either rule all are empty.
+func ShapeExpressions(p *plan.Plan, capture func(string) string) (whole, rest, changes string) {
+	var tokens []string
+	if len(p.Paths.Index) > 0 {
+		names := make([]string, len(p.Paths.Index))
+		for i, name := range p.Paths.Index {
+			names[i] = Quote(name)
+		}
+		lead := `/`
+		if !p.Paths.NoSlash {
+			lead = `(?<=/)`
+		}
+		tokens = append(tokens, lead+`(?:`+strings.Join(names, "|")+`)`)
+	}
+	if p.Paths.NoExtension {
+		list := make([]string, 0, 3)
+		for _, e := range plan.Extensions() {
+			list = append(list, Quote(e))
+		}
+		tokens = append(tokens, `(?<=[^/])(?:`+strings.Join(list, "|")+`)`)
+	}
+	if len(tokens) == 0 {
+		return "", "", ""
+	}
+	changes = `(?:` + strings.Join(tokens, "|") + `)\z`
+	more := tokens
+	if p.Paths.NoSlash {
+		more = append(slices.Clone(tokens), `/`)
+	}
+	end := `(?:` + strings.Join(more, "|") + `)+\z`
+	whole = `^(?:/` + Quote(p.Languages.Default) + `)?` + end
+	if !p.Paths.NoSlash {
+		whole = `^/(?:` + Quote(p.Languages.Default) + `)?` + end
+	}
+	rest = `^` + capture(`/.+?`) + end
+	return whole, rest, changes
+}
+
+// FileExpression matches the paths that are served as they are.
+func FileExpression(p *plan.Plan) string {
+	var list []string
+	for _, f := range p.FileList() {
+		path := address.Decode(f)
+		switch {
+		case strings.HasSuffix(f, "/"):
+			list = append(list, `^`+Quote(path))
+		case f[0] == '.':
+			list = append(list, Quote(path)+`\z`)
+		default:
+			list = append(list, `^`+Quote(path)+`\z`)
+		}
+	}
+	return strings.Join(list, "|")
+}
+
+// Variant is a pattern made ready for a server: an expression for the path,
+// the parameters, and the pieces of its target.
+type Variant struct {
+	Path   []PathPiece
+	Query  []template.QueryItem
+	Target []template.Piece
+}
+
+// PathPiece is a stretch of a path: a literal (decoded bytes) or an expression
+// whose value is the variable's.
+type PathPiece struct {
+	Literal    string
+	Name       string
+	Expression string
+}
+
+// Variants returns the forms of a pattern. A list that comes right after the
+// target's host is treated apart when it is absent, since a host alone is not
+// an address in normal form.
+func Variants(q plan.Pattern) ([]Variant, error) {
+	pieces, ok := q.Target.Pieces()
+	if !ok {
+		return nil, fmt.Errorf("%s: the target has parts that no server can be told to write; use {x}, {/x*} and {?a,b}", q.Where.Rule)
+	}
+	for name, class := range q.Reader.Classes() {
+		if !class.Reflectable() || class.Several() {
+			return nil, fmt.Errorf("%s: values of %s may hold what a server can't put into a target unchanged; use a narrower class", q.Where.Rule, name)
+		}
+	}
+	v := Variant{Query: q.Reader.Query(), Target: pieces}
+	afterHost := ""
+	if len(pieces) > 1 && pieces[1].List && strings.Count(pieces[0].Literal, "/") == 2 && strings.Contains(pieces[0].Literal, "://") {
+		afterHost = pieces[1].Name
+	}
+	absent := Variant{Query: v.Query}
+	for _, e := range q.Reader.Elements() {
+		switch {
+		case e.Name == "":
+			literal := PathPiece{Literal: address.Decode(e.Literal)}
+			v.Path, absent.Path = append(v.Path, literal), append(absent.Path, literal)
+			continue
+		case e.List:
+			times := `*`
+			if e.Name == afterHost {
+				times = `+`
+			}
+			v.Path = append(v.Path, PathPiece{Name: e.Name, Expression: `(?:/` + e.Class.Regexp() + `)` + times})
+			if e.Name == afterHost {
+				continue
+			}
+		default:
+			v.Path = append(v.Path, PathPiece{Name: e.Name, Expression: e.Class.Regexp()})
+		}
+		absent.Path = append(absent.Path, v.Path[len(v.Path)-1])
+	}
+	if afterHost == "" {
+		return []Variant{v}, nil
+	}
+	absent.Target = append([]template.Piece{{Literal: pieces[0].Literal + "/"}}, pieces[2:]...)
+	return []Variant{v, absent}, nil
+}
+
+// NotExpressible is the finding for what a target can't do.
+func NotExpressible(target string, where plan.Cause, what, advice string) finding.Finding {
+	return finding.Finding{Code: "not-expressible", Severity: finding.Error, Where: finding.Place{File: where.File, Line: where.Line}, What: target + ": " + what, Advice: advice}
+}
+
+// GroupOf returns the number of the group of parameters that gives a path its
+// meaning, from 1; 0 when there is none.
+func GroupOf(g *plan.Program) func(key string) int {
+	groups := map[string]int{}
+	for i, group := range g.Groups {
+		for _, path := range group.Paths {
+			groups[path] = i + 1
+		}
+	}
+	return func(key string) int { return groups[key] }
+}
+
+// Spelled reports whether an entry's path is spelled as the site spells paths,
+// so that it is looked up after the site's spelling rules.
+func Spelled(g *plan.Program, e plan.Entry) bool { return g.Spelling(e.Key) == e.Key }

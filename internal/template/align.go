@@ -1,0 +1,78 @@
+package template
+
+import (
+	"maps"
+
+	"young-compass/internal/address"
+)
+
+// Classes returns the class of every variable.
+func (r *Reader) Classes() map[string]Class {
+	classes := map[string]Class{}
+	for _, e := range r.elements {
+		if e.Name != "" {
+			classes[e.Name] = e.Class
+		}
+	}
+	for _, q := range r.query {
+		if q.Variable != "" {
+			classes[q.Variable] = q.Class
+		}
+	}
+	return classes
+}
+
+// Align reports whether every path that a reads is one that b reads, variable
+// by variable, and returns b's variables with the names they have in a.
+func Align(a, b *Reader, fold bool) (map[string]string, bool) {
+	if len(a.elements) != len(b.elements) {
+		return nil, false
+	}
+	names := map[string]string{}
+	for i, e := range a.elements {
+		f := b.elements[i]
+		if e.List != f.List || (e.Name == "") != (f.Name == "") {
+			return nil, false
+		}
+		if e.Name == "" {
+			if e.Literal != f.Literal && !(fold && address.Fold(e.Literal) == address.Fold(f.Literal)) {
+				return nil, false
+			}
+			continue
+		}
+		if !e.Class.within(f.Class) {
+			return nil, false
+		}
+		names[f.Name] = e.Name
+	}
+	return names, true
+}
+
+// within reports whether every value of c is one of o.
+func (c Class) within(o Class) bool {
+	for b := range c.set {
+		if c.set[b] && !o.set[b] {
+			return false
+		}
+	}
+	return (!c.several || o.several) && c.min >= o.min && (o.max == 0 || c.max > 0 && c.max <= o.max)
+}
+
+// Rename returns the template with other names for its variables.
+func (t *Template) Rename(names map[string]string) *Template {
+	names = maps.Clone(names)
+	out := &Template{}
+	for _, p := range t.parts {
+		vars := p.vars
+		p.vars = nil
+		for _, v := range vars {
+			if name, ok := names[v.name]; ok {
+				v.name = name
+			}
+			p.vars = append(p.vars, v)
+		}
+		out.parts = append(out.parts, p)
+		out.source += p.String()
+	}
+	return out
+}
