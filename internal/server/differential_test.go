@@ -18,6 +18,7 @@ import (
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 	"young-compass/internal/server"
+	"young-compass/internal/server/htaccess"
 	"young-compass/internal/server/nginx"
 	"young-compass/internal/server/servertest"
 )
@@ -256,4 +257,13 @@ func TestNginxAnswersAsThePlan(t *testing.T) {
 	require.Empty(t, found)
 	s := servertest.Nginx(t, files, append([]string{p.Site.Origin.Host}, p.Site.Hosts...), demoSite(t, p))
 	compare(t, "nginx", g, s, demoAsks(t, p), server.Exceptions(false))
+}
+
+func TestApacheAnswersAsThePlan(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	g := compiled(t, p)
+	files, found := htaccess.Emit(g)
+	require.False(t, finding.Worst(found, finding.Error), "%v", found)
+	s := servertest.Apache(t, files[0].Data, demoSite(t, p))
+	compare(t, "htaccess", g, s, demoAsks(t, p), server.Exceptions(true))
 }

@@ -7,6 +7,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -77,11 +78,13 @@ func run(t *testing.T, dir string, name string, args ...string) *Server {
 	command := exec.Command(path, args...)
 	var output strings.Builder
 	command.Stdout, command.Stderr = &output, &output
+	command.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	command.WaitDelay = time.Second // workers that outlive their parent keep its output open
 	require.NoError(t, command.Start(), "%s must be installed; test.sh does it", name)
 	exited := make(chan error, 1)
 	go func() { exited <- command.Wait() }()
 	t.Cleanup(func() {
-		_ = command.Process.Kill()
+		_ = syscall.Kill(-command.Process.Pid, syscall.SIGKILL) // the workers too
 		<-exited
 	})
 	s := &Server{Dir: dir}
@@ -171,14 +174,19 @@ RewriteCond %{DOCUMENT_ROOT}/.site%{REQUEST_URI}/page.html -f
 RewriteRule "^" "/.site%{REQUEST_URI}/page.html" [END]
 `)
 	plain, secure := ports(t, dir)
+	user := ""
+	if os.Geteuid() == 0 { // workers give up root's rights
+		user = "User www-data\nGroup www-data"
+	}
 	write(t, filepath.Join(dir, "mime.types"), "text/html html\n")
-	write(t, filepath.Join(dir, "apache.conf"), strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure, "MODS", "/usr/lib/apache2/modules").Replace(`
+	write(t, filepath.Join(dir, "apache.conf"), strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure, "MODS", "/usr/lib/apache2/modules", "USER", user).Replace(`
 ServerRoot "DIR"
 Mutex posixsem
 PidFile "DIR/pid"
 Listen PLAIN
 Listen SECURE
 ServerName skerrywick.example
+USER
 LoadModule mpm_event_module MODS/mod_mpm_event.so
 LoadModule authz_core_module MODS/mod_authz_core.so
 LoadModule rewrite_module MODS/mod_rewrite.so

@@ -1,0 +1,584 @@
+// Package htaccess writes a plan as Apache httpd's per-folder file, for hosting
+// where only that file can be edited.
+//
+// The rules keep what they find out in environment variables and redirect at
+// the very end, once. httpd matches the decoded path with single slashes; what
+// goes into a Location header comes from the plan, from characters that mean
+// the same encoded and decoded, or from the request line as it was sent.
+package htaccess
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+	"young-compass/internal/server"
+)
+
+// FileName is the file that Emit writes.
+const FileName = ".htaccess"
+
+// maxLine is the longest line that httpd reads from a per-folder file, safely.
+const maxLine = 8000
+
+// manyRules is the number of rules from which on the file slows every request
+// down noticeably, since httpd reads it anew each time.
+const manyRules = 50
+
+// Emit writes the plan. Findings say what httpd can't be told in such a file,
+// and what it costs.
+func Emit(g *plan.Program) ([]server.File, []finding.Finding) {
+	e := &emitter{Program: g, group: server.GroupOf(g), sets: server.NewSets(g.Plan)}
+	e.request()
+	e.lookup()
+	e.decide()
+	e.act()
+	if finding.Worst(e.found, finding.Error) {
+		return nil, e.found
+	}
+	if n := e.count(); n > manyRules {
+		e.found = append(e.found, finding.Finding{Code: "slow-folder-file", Severity: finding.Warning, Where: finding.Place{File: FileName},
+			What:   fmt.Sprintf("%d rules, which httpd reads and compiles anew for each request to the folder", n),
+			Why:    "measured: about 300 rules leave 3 % of the requests a second, images included",
+			Advice: "use the server's own configuration where you can"})
+	}
+	if e.comma {
+		e.defineComma()
+	}
+	head := "# Written by young-compass from " + g.File + " for Apache httpd.\n" +
+		"# Put it into the site's document root as " + FileName + ", before rules that send requests to a script.\n" +
+		"# Needs mod_rewrite, and AllowOverride FileInfo for the folder.\n"
+	return []server.File{{Name: FileName, Data: []byte(head + e.text())}}, e.found
+}
+
+type emitter struct {
+	*plan.Program
+	group func(string) int
+	sets  *server.Sets
+	lines []line
+	codes []int
+	comma bool
+	found []finding.Finding
+}
+
+// line is a line of the file; skip makes it a rule that passes over all that
+// follow.
+type line struct {
+	text string
+	rule bool
+	skip bool
+}
+
+func (e *emitter) count() (n int) {
+	for _, l := range e.lines {
+		if l.rule {
+			n++
+		}
+	}
+	return n
+}
+
+// text writes the lines, with the numbers of rules to pass over filled in.
+func (e *emitter) text() string {
+	var b strings.Builder
+	left := e.count()
+	for _, l := range e.lines {
+		if l.rule {
+			left--
+		}
+		if l.skip {
+			fmt.Fprintf(&b, "RewriteRule \"^\" \"-\" [S=%d]\n", left)
+			continue
+		}
+		b.WriteString(l.text + "\n")
+	}
+	return b.String()
+}
+
+func (e *emitter) add(text string, rule bool) {
+	if len(text) > maxLine {
+		e.found = append(e.found, server.NotExpressible("htaccess", plan.Cause{File: e.File}, "a line longer than httpd reads", "shorten the addresses, or use fewer of them"))
+	}
+	e.lines = append(e.lines, line{text: text, rule: rule})
+}
+
+func (e *emitter) note(text string) { e.add("# "+text, false) }
+
+// cond writes a condition: a test string and an expression.
+func (e *emitter) cond(test, expression string, flags ...string) {
+	text := `RewriteCond "` + test + `" "` + expression + `"`
+	if len(flags) > 0 {
+		text += " [" + strings.Join(flags, ",") + "]"
+	}
+	e.add(text, false)
+}
+
+// set writes a rule that gives variables values; %1 and so on are what the
+// conditions before it captured.
+func (e *emitter) set(pairs ...string) {
+	flags := make([]string, 0, len(pairs)/2)
+	for i := 0; i < len(pairs); i += 2 {
+		flags = append(flags, "E=yc_"+pairs[i]+":"+pairs[i+1])
+	}
+	e.add(`RewriteRule "^" "-" "[`+strings.Join(flags, ",")+`]"`, true)
+}
+
+func (e *emitter) clear(name string) { e.add(`RewriteRule "^" "-" [E=!yc_`+name+`]`, true) }
+
+func (e *emitter) skip() { e.lines = append(e.lines, line{rule: true, skip: true}) }
+
+// env is a variable's value in a test string.
+func env(name string) string { return "%{ENV:yc_" + name + "}" }
+
+const (
+	empty    = `^$`
+	filled   = `.`
+	original = `^\S+ (?:https?://[^/? ]+)?`
+)
+
+func group(s string) string { return "(" + s + ")" }
+
+// hosts is an expression for host headers that name one of these hosts.
+func hosts(names []string) string {
+	list := make([]string, len(names))
+	for i, name := range names {
+		list[i] = server.Quote(name)
+	}
+	return `^(?:` + strings.Join(list, "|") + `)\.?(?::[0-9]*)?$`
+}
+
+// request finds out what was asked, and the path as the site's own rules make
+// it, step by step (0 as asked, 1 spelled, 2 shaped).
+func (e *emitter) request() {
+	origin := e.Site.Origin
+	e.add("RewriteEngine On", false)
+	e.note("requests that the server makes itself, and hosts that are not the site's, are left alone")
+	e.cond("%{ENV:REDIRECT_STATUS}", filled)
+	e.skip()
+	e.cond("%{HTTP_HOST}", "!"+hosts(append([]string{origin.Host}, e.Site.Hosts...)), "NC")
+	e.skip()
+	e.note("what no rule may touch")
+	e.cond("%{THE_REQUEST}", original+`[^? ]*(?:%(?:2f|5c|7f|[01][0-9a-f])|\x5c)`, "NC")
+	e.add(`RewriteRule "^" "-" [R=404,L]`, true)
+	e.note("scheme, host and path as they were sent")
+	if origin.Scheme == "https" {
+		e.cond("%{HTTPS}", "=on")
+	} else {
+		e.cond("%{HTTPS}", "!=on")
+	}
+	e.cond("%{HTTP_HOST}", hosts([]string{origin.Host}), "NC")
+	e.set("home", "1")
+	e.cond("%{THE_REQUEST}", original+`(/[^? ]*)`)
+	e.set("raw", "%1")
+	e.cond(env("raw"), `//`)
+	e.set("doubled", "1")
+	e.cond("%{REQUEST_URI}", `^[A-Za-z0-9._~/-]*$`)
+	e.set("safe", "1")
+
+	e.note("the site's own rules on the decoded path, and on the path as sent")
+	e.set("p0", "%{REQUEST_URI}", "p1", "%{REQUEST_URI}", "r1", env("raw"))
+	for _, form := range []struct{ source, slashes, out string }{{"%{REQUEST_URI}", "/", "p"}, {env("raw"), "/+", "r"}} {
+		whole, rest, changes := server.SpellingExpressions(e.Plan, form.slashes, group)
+		e.cond(form.source, rest, "NC")
+		e.set(form.out+"1", "%1")
+		e.cond(form.source, whole, "NC")
+		e.set(form.out+"1", "/")
+		e.cond(form.source, `!^/$`)
+		e.cond(form.source, changes, "NC")
+		e.set(form.out+"1c", "1")
+		e.set(form.out+"2", env(form.out+"1"))
+		whole, rest, changes = server.ShapeExpressions(e.Plan, group)
+		if whole == "" {
+			continue
+		}
+		e.cond(env(form.out+"1"), rest, "NC")
+		e.set(form.out+"2", "%1")
+		e.cond(env(form.out+"1"), whole, "NC")
+		e.set(form.out+"2", "/")
+		e.cond(env(form.out+"1"), changes, "NC")
+		e.set(form.out+"2c", "1")
+	}
+	e.note("files that are served as they are")
+	for _, stage := range []string{"0", "1"} {
+		e.cond(env("p"+stage), server.FileExpression(e.Plan), "NC")
+		e.set("file"+stage, "1")
+	}
+}
+
+// letters makes an expression match without regard to letters, if the plan
+// does.
+func (e *emitter) letters(expression string) string {
+	if e.Paths.Lower {
+		return "(?i:" + expression + ")"
+	}
+	return expression
+}
+
+// lookup finds what the path means in each of its forms. The forms to look up
+// stand in one text, "//0group:path signature//1...//", so that each known
+// address is one condition; a doubled slash is in no merged path, and a
+// parameter that holds one is given a value that nothing matches.
+func (e *emitter) lookup() {
+	if len(e.Groups) > 0 {
+		e.note("parameters that give a path a meaning: the first of each name, as sent")
+	}
+	var names []string
+	for _, g := range e.Groups {
+		names = append(names, g.Names...)
+	}
+	slices.Sort(names)
+	names = slices.Compact(names)
+	for i, name := range names {
+		e.cond("%{QUERY_STRING}", `(?:^|&)(`+server.Quote(name)+`(?:=[^&]*)?)(?:&|\z)`)
+		e.set(fmt.Sprintf("q%d", i+1), "&%1")
+		e.cond(env(fmt.Sprintf("q%d", i+1)), `//`)
+		e.set(fmt.Sprintf("q%d", i+1), "&?")
+	}
+	for stage := range 3 {
+		n := fmt.Sprint(stage)
+		e.set("g"+n, "0")
+		for i, g := range e.Groups {
+			paths := make([]string, len(g.Paths))
+			for j, path := range g.Paths {
+				paths[j] = server.Quote(path)
+			}
+			var signature strings.Builder
+			for _, name := range g.Names {
+				signature.WriteString(env(fmt.Sprintf("q%d", slices.Index(names, name)+1)))
+			}
+			for part := range slices.Chunk(paths, 60) {
+				e.cond(env("p"+n), e.letters(`^(?:`+strings.Join(part, "|")+`)$`))
+				e.set("g"+n, fmt.Sprint(i+1), "s"+n, signature.String())
+			}
+		}
+	}
+	e.note("the forms to look up: as asked, as the site spells it, without extension and index file")
+	key := func(n string) string { return n + env("g"+n) + ":" + env("p"+n) + env("s"+n) + "//" }
+	e.set("keys", "//"+key("1"))
+	e.cond(env("p1c"), filled)
+	e.set("keys", "//"+key("0")+key("1"))
+	e.cond(env("p2c"), filled)
+	e.set("keys", env("keys")+key("2"))
+	e.entries()
+	e.patterns()
+}
+
+func (e *emitter) entries() {
+	e.note("known addresses")
+	where := plan.Cause{}
+	for _, x := range e.Entries {
+		if x.Plain {
+			continue
+		}
+		if strings.Contains(x.Signature, "//") {
+			e.found = append(e.found, server.NotExpressible("htaccess", x.Where, "a parameter whose value holds //", "use the server's own configuration"))
+			continue
+		}
+		if w := x.Where; w.File != where.File || w.Line != where.Line {
+			e.note(fmt.Sprintf("%s %d", w.File, w.Line))
+			where = w
+		}
+		stage := "[12]"
+		if !server.Spelled(e.Program, x) {
+			stage = "0"
+		}
+		if x.Host != "" {
+			e.cond("%{HTTP_HOST}", hosts([]string{x.Host}), "NC")
+			stage = e.hostStage(x)
+		}
+		e.cond(env("keys"), `//(`+stage+`)`+fmt.Sprint(e.group(x.Key))+`:`+e.letters(server.Quote(x.Key))+server.Quote(x.Signature)+`//`)
+		e.set("d%1", e.action(x))
+		if x.Kind == plan.EntryLive {
+			e.cond("%{REQUEST_URI}", `^`+server.Quote(address.Decode(x.Target.Path))+`$`)
+			e.set("exact", "1")
+		}
+	}
+}
+
+// hostStage says in which forms an entry for one host is looked up: only as
+// asked, since the site's own rules lead to the origin.
+func (e *emitter) hostStage(x plan.Entry) string {
+	if server.Spelled(e.Program, x) {
+		e.cond(env("p1c"), empty)
+		return "1"
+	}
+	return "0"
+}
+
+// literal writes a text of the plan where variables and lists are understood.
+func (e *emitter) literal(s string) string {
+	if strings.Contains(s, ",") {
+		e.comma = true
+	}
+	return strings.NewReplacer(`%`, `\%`, `$`, `\$`, `,`, env("comma")).Replace(s)
+}
+
+// defineComma gives the comma a name, since flags are separated by it.
+func (e *emitter) defineComma() {
+	at := slices.IndexFunc(e.lines, func(l line) bool { return l.rule })
+	definition := []line{{text: `RewriteCond "," "^(,)$"`}, {text: `RewriteRule "^" "-" "[E=yc_comma:%1]"`, rule: true}}
+	e.lines = slices.Insert(e.lines, at+1, definition...)
+}
+
+func (e *emitter) action(x plan.Entry) string {
+	switch x.Kind {
+	case plan.EntryGone:
+		return "410"
+	case plan.EntryHold:
+		return "hold"
+	case plan.EntryLive:
+		t := x.Target
+		t.Query = ""
+		return "live;" + e.literal(t.String())
+	}
+	return e.move(x.Status, x.Strip, x.Drop) + e.literal(x.Target.String())
+}
+
+// move writes the beginning of a redirect and remembers its statuses.
+func (e *emitter) move(s plan.Statuses, strip []string, drop bool) string {
+	after := s.AfterSiteRule()
+	for _, code := range []int{s.Get, s.Other, after.Get, after.Other} {
+		if !slices.Contains(e.codes, code) {
+			e.codes = append(e.codes, code)
+		}
+	}
+	return fmt.Sprintf("m%d-%d;%s;", s.Get, s.Other, e.sets.Number(strip, drop))
+}
+
+// patterns are written last first, so that the first that matches has the
+// last word.
+func (e *emitter) patterns() {
+	for _, q := range slices.Backward(e.Patterns) {
+		variants, err := server.Variants(q)
+		if err != nil {
+			e.found = append(e.found, server.NotExpressible("htaccess", q.Where, err.Error(), "narrow the pattern"))
+			continue
+		}
+		if _, literal := q.Reader.LiteralPath(); len(q.Reader.Query()) > 0 && !literal {
+			e.found = append(e.found, server.NotExpressible("htaccess", q.Where, "variables in the path and in the query of one pattern", "name the paths one by one"))
+			continue
+		}
+		e.note(fmt.Sprintf("%s %d", q.Where.File, q.Where.Line))
+		for _, v := range variants {
+			e.variant(q, v)
+		}
+	}
+}
+
+func (e *emitter) variant(q plan.Pattern, v server.Variant) {
+	captures := map[string]int{}
+	capture := func(name, expression string) string {
+		captures[name] = len(captures) + 2 // %1 is the form that was looked up
+		return "(" + expression + ")"
+	}
+	var keys strings.Builder
+	keys.WriteString(`//([012])[0-9]+:`)
+	for _, piece := range v.Path {
+		if piece.Name == "" {
+			keys.WriteString(e.letters(server.Quote(piece.Literal)))
+		} else {
+			keys.WriteString(e.letters(capture(piece.Name, piece.Expression)))
+		}
+	}
+	for _, item := range v.Query {
+		keys.WriteString("&" + server.Quote(item.Name))
+		if item.Variable == "" {
+			keys.WriteString(server.Quote(item.Value))
+		} else {
+			keys.WriteString("=" + capture(item.Variable, item.Class.Regexp()))
+		}
+	}
+	if len(captures) > 8 {
+		e.found = append(e.found, server.NotExpressible("htaccess", q.Where, "more than eight variables in one pattern", "join some of them"))
+		return
+	}
+	target := e.move(q.Status, q.Strip, q.Drop)
+	for i, piece := range v.Target {
+		switch {
+		case piece.Name != "":
+			target += fmt.Sprintf("%%%d", captures[piece.Name])
+		case i == 0 && strings.HasPrefix(piece.Literal, "/"):
+			target += e.literal(e.origin() + piece.Literal)
+		default:
+			target += e.literal(piece.Literal)
+		}
+	}
+	e.cond(env("keys"), keys.String()+`//`)
+	e.set("m%1", target)
+}
+
+func (e *emitter) origin() string {
+	return e.Site.Origin.Scheme + "://" + e.Site.Origin.Host
+}
+
+// decide chooses between the forms. The way begins with 0 or 1: whether one of
+// the site's own rules came before.
+func (e *emitter) decide() {
+	e.note("which of them decides: first as asked, then files, then as spelled, then as shaped")
+	undecided := func() { e.cond(env("way"), empty) }
+	for _, n := range []string{"0", "1", "2"} {
+		e.cond(env("d"+n), empty)
+		e.set("d"+n, env("m"+n))
+	}
+	e.cond(env("d0"), filled)
+	e.set("way", "0;"+env("d0"))
+	undecided()
+	e.cond(env("p1c"), empty)
+	e.cond(env("d1"), filled)
+	e.set("way", "0;"+env("d1"))
+	undecided()
+	e.cond(env("file0"), filled)
+	e.set("way", "0;file")
+	undecided()
+	e.cond(env("d1"), `^(?!hold).`)
+	e.set("way", "1;"+env("d1"))
+	undecided()
+	e.cond(env("s1")+env("d1"), filled)
+	e.set("way", "0;hold")
+	undecided()
+	e.cond(env("p2c"), filled)
+	e.cond(env("file1"), empty)
+	e.cond(env("d2"), `^(?!hold).`)
+	e.set("way", "1;"+env("d2"))
+	undecided()
+	e.cond(env("p2c"), filled)
+	e.cond(env("file1"), empty)
+	e.set("way", "1;site2")
+	undecided()
+	e.set("way", "0;site1")
+}
+
+// act works status and Location out and answers.
+func (e *emitter) act() {
+	e.note("gone")
+	e.cond(env("way"), `;410$`)
+	e.add(`RewriteRule "^" "-" [R=410,L]`, true)
+
+	e.note("redirects of the plan")
+	parts := `^([01]);m([0-9]+)-([0-9]+);([0-9a-z]+);([^#]*)(#.*)?$`
+	e.cond(env("way"), parts)
+	e.set("code", "%3", "set", "%4", "to", "%5", "fragment", "%6")
+	e.cond(env("way"), `^1;m[0-9]+-301;`)
+	e.set("code", "308")
+	e.cond("%{REQUEST_METHOD}", `^(?:GET|HEAD)$`)
+	e.cond(env("way"), parts)
+	e.set("code", "%2")
+
+	e.note("the site's own rules: the path")
+	e.cond(env("way"), `;(?:site1|hold)$`)
+	e.set("path", env("p1"), "rpath", env("r1"))
+	e.cond(env("way"), `;site2$`)
+	e.set("path", env("p2"), "rpath", env("r2"))
+	if e.Paths.Lower {
+		e.cond(env("path"), `[A-Z]`)
+		e.cond(env("safe"), filled)
+		e.set("capitals", "1")
+		e.cond(env("capitals"), filled)
+		e.add(`RewriteCond expr "tolower(%{ENV:yc_path}) =~ /^(.*)$/"`, false)
+		e.set("path", "%1")
+	}
+	e.cond(env("safe"), empty)
+	e.set("path", env("rpath"))
+	e.cond(env("way"), `;file$`)
+	e.set("path", env("raw"))
+	e.cond(env("way"), `;file$`)
+	e.cond(env("safe")+env("doubled"), `^1$`)
+	e.set("path", "%{REQUEST_URI}")
+
+	e.note("is there anything about the request that the site's own rules change?")
+	e.cond(env("way"), `;(?:site1|hold)$`)
+	e.cond(env("safe"), filled)
+	e.cond(env("p1c")+env("doubled")+env("capitals"), filled)
+	e.set("changed", "1")
+	e.cond(env("way"), `;(?:site1|hold)$`)
+	e.cond(env("safe"), empty)
+	e.cond(env("r1c"), filled)
+	e.set("changed", "1")
+	e.cond(env("way"), `;site2$`)
+	e.cond(env("safe")+env("r1c")+env("r2c"), filled)
+	e.set("changed", "1")
+	e.cond(env("way"), `^1;live`)
+	e.set("changed", "1")
+	e.cond(env("way"), `^0;live`)
+	e.cond(env("exact")+env("doubled"), `!^1$`)
+	e.set("changed", "1")
+	if noise := server.Noise(e.Plan); len(noise) > 0 {
+		e.cond(env("way"), `!;file$`)
+		e.cond("%{QUERY_STRING}", `(?:^|&)`+server.Names(noise)+`(?:[=&]|\z)`)
+		e.set("changed", "1")
+	}
+	e.cond(env("home"), empty)
+	e.set("changed", "1")
+	e.cond(env("way"), `;(?:site1|site2|hold|file|live)`)
+	e.cond(env("changed"), filled)
+	e.set("code", "308", "set", "0", "to", e.literal(e.origin())+env("path"))
+	e.cond(env("changed"), filled)
+	e.cond(env("way"), `;live;(.*)$`) // last: what it captures is used
+	e.set("to", "%1")
+	e.cond(env("way"), `;(?:site1|site2|hold|file|live)`)
+	e.cond(env("changed"), filled)
+	e.cond("%{REQUEST_METHOD}", `^(?:GET|HEAD)$`)
+	e.set("code", "301")
+	e.cond(env("way"), `;file$`)
+	e.set("set", "all")
+	e.cond(env("way"), `;hold$`)
+	e.cond(env("code"), empty)
+	e.add(`RewriteRule "^" "-" [R=404,L]`, true)
+	if e.Paths.Lower {
+		e.note("patterns that stay on the site take small letters")
+		e.cond(env("way"), `^[01];m`)
+		e.cond(env("to"), `^`+server.Quote(e.origin())+`/[^?]*[A-Z][^?]*$`)
+		e.add(`RewriteCond expr "tolower(%{ENV:yc_to}) =~ /^(.*)$/"`, false)
+		e.set("to", "%1")
+	}
+	e.travel()
+	e.answer()
+}
+
+// travel leaves out the parameters that don't travel.
+func (e *emitter) travel() {
+	e.note("the parameters that travel")
+	kept := func(number string, names []string) {
+		captured := ""
+		expression := server.KeptRuns(names, func(n int, s string) string {
+			captured += fmt.Sprintf("%%%d", n)
+			return "(" + s + ")"
+		})
+		e.cond(env("set"), "="+number)
+		e.cond("%{QUERY_STRING}", expression)
+		e.set("kept", captured)
+	}
+	kept("all", nil)
+	for i, names := range e.sets.All() {
+		kept(fmt.Sprint(i), names)
+	}
+	e.cond(env("kept"), `^&*$`)
+	e.clear("kept")
+	e.cond(env("kept"), `^(.*[^&])&+$`)
+	e.set("kept", "%1")
+	e.cond(env("kept"), filled)
+	e.set("joint", "?")
+	e.cond(env("kept"), filled)
+	e.cond(env("to"), `\?`)
+	e.set("joint", "&")
+	e.set("location", env("to")+env("joint")+env("kept")+env("fragment"))
+}
+
+// answer redirects. What stands before and behind the question mark are two
+// texts, since httpd refuses one that brings its own.
+func (e *emitter) answer() {
+	e.note("the answer")
+	codes := append([]int{301, 308}, e.codes...)
+	slices.Sort(codes)
+	for _, code := range slices.Compact(codes) {
+		e.cond(env("code"), fmt.Sprintf("=%d", code))
+		e.cond(env("location"), `^([^?]*)\?(.+)$`)
+		e.add(fmt.Sprintf(`RewriteRule "^" "%%1?%%2" [R=%d,L,NE,QSD]`, code), true)
+		e.cond(env("code"), fmt.Sprintf("=%d", code))
+		e.cond(env("location"), `^([^?]+)$`)
+		e.add(fmt.Sprintf(`RewriteRule "^" "%%1" [R=%d,L,NE,QSD]`, code), true)
+	}
+}
