@@ -231,6 +231,9 @@ func (p *Plan) advance(w *way) (a Answer, done bool, err error) {
 	if !known && p.shape(w) {
 		return a, false, nil
 	}
+	if len(carried) > 0 {
+		return w.unknown(p.cause("site", "no page has this item: the path is known with other values of "+strings.Join(named, ", "))), true, nil
+	}
 	return w.unknown(p.cause("site", "no page has this address")), true, nil
 }
 

@@ -115,7 +115,7 @@ func ways(rows []Row, next []int) []finding.Finding {
 		found = append(found, finding.Finding{Code: "chain", Severity: finding.Error, Where: row.place(), Related: related,
 			What:   fmt.Sprintf("%s leads to %s, which line %s redirects again", row.From, row.To, lines(related[:1])),
 			Why:    "each further hop costs the visitor time, and some give up following",
-			Advice: "write " + strings.TrimSpace("to "+rows[last].goal()), Evidence: append(steps, rows[last].goal())})
+			Advice: "lead it straight to " + rows[last].goal(), Evidence: append(steps, rows[last].goal())})
 	}
 	return found
 }

@@ -1,0 +1,18 @@
+// Young-compass designs a site's addresses, redirects every former one, and
+// checks that the live site answers as planned.
+package main
+
+import (
+	"context"
+	"os"
+	"os/signal"
+
+	"young-compass/internal/cli"
+)
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
+	status := cli.Main(ctx, os.Args[1:], os.Stdin, os.Stdout, os.Stderr)
+	stop()
+	os.Exit(status)
+}

@@ -1,0 +1,333 @@
+// Package cli is the command line: flags, reading files, printing. It computes
+// nothing.
+package cli
+
+import (
+	"context"
+	"encoding/csv"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"runtime/debug"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"young-compass/internal/address"
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+	"young-compass/internal/safefile"
+	"young-compass/internal/term"
+)
+
+// The exit statuses.
+const (
+	exitFine       = 0
+	exitFindings   = 1
+	exitUsage      = 2
+	exitUnfinished = 3
+)
+
+// errFindings ends a command whose findings are bad enough; they are printed
+// already.
+var errFindings = errors.New("findings")
+
+// unfinished marks an error of the network or the disk.
+type unfinished struct{ error }
+
+func (u unfinished) Unwrap() error { return u.error }
+
+// app is one run of the program.
+type app struct {
+	stdin          io.Reader
+	stdout, stderr io.Writer
+	now            time.Time
+
+	project, format, output, color, failOn string
+	quiet                                  bool
+	limit                                  finding.Severity
+}
+
+// Main runs the program and returns its exit status.
+func Main(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer) int {
+	now, err := clock()
+	if err != nil {
+		_, _ = fmt.Fprintln(stderr, "young-compass:", err)
+		return exitUsage
+	}
+	a := &app{stdin: stdin, stdout: stdout, stderr: stderr, now: now}
+	return a.run(ctx, args)
+}
+
+// clock returns the time, or what SOURCE_DATE_EPOCH says (reproducible-builds.org).
+func clock() (time.Time, error) {
+	s := os.Getenv("SOURCE_DATE_EPOCH")
+	if s == "" {
+		return time.Now(), nil
+	}
+	seconds, err := strconv.ParseInt(s, 10, 64)
+	if err != nil {
+		return time.Time{}, fmt.Errorf("SOURCE_DATE_EPOCH is %s; write seconds since 1970", address.Printable(s))
+	}
+	return time.Unix(seconds, 0), nil
+}
+
+func (a *app) run(ctx context.Context, args []string) int {
+	root := a.root()
+	root.SetArgs(args)
+	err := root.ExecuteContext(ctx)
+	var input *finding.Input
+	var broken unfinished
+	switch {
+	case err == nil:
+		return exitFine
+	case errors.Is(err, errFindings):
+		return exitFindings
+	case errors.As(err, &input):
+		_, _ = fmt.Fprintln(a.stderr, input.Finding)
+		return exitUsage
+	case errors.As(err, &broken), errors.Is(err, context.Canceled):
+		_, _ = fmt.Fprintln(a.stderr, "young-compass:", address.Printable(err.Error()))
+		return exitUnfinished
+	}
+	_, _ = fmt.Fprintln(a.stderr, "young-compass:", address.Printable(err.Error()))
+	return exitUsage
+}
+
+func (a *app) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "young-compass",
+		Short: "Design a site's addresses, move them without losing anyone, and check the result",
+		Long: `Young Compass helps the administrator of a web site to design clean, readable
+addresses, to redirect every former one, and to check that the live site answers
+as planned. A project is a folder with a plan (young-compass.yaml), the pages,
+the address book and the redirects.`,
+		Version:       version(),
+		SilenceErrors: true, SilenceUsage: true,
+		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
+		PersistentPreRunE: func(*cobra.Command, []string) error { return a.checkFlags() },
+	}
+	root.SetOut(a.stdout)
+	root.SetErr(a.stderr)
+	f := root.PersistentFlags()
+	f.StringVar(&a.project, "project", ".", "the project's `DIR`")
+	f.StringVar(&a.format, "format", "table", "table, json or csv; trace also ndjson")
+	f.StringVar(&a.output, "output", "", "write the result to `FILE` instead of standard output")
+	f.BoolVar(&a.quiet, "quiet", false, "print findings only")
+	f.StringVar(&a.color, "color", "auto", "auto, always or never")
+	f.StringVar(&a.failOn, "fail-on", "error", "exit with 1 from this severity on: error, warning, note or never")
+	root.AddCommand(a.initCommand(), a.gatherCommand(), a.designCommand(), a.redirectsCommand(), a.traceCommand(), a.emitCommand(), a.probeCommand(), a.demoCommand())
+	return root
+}
+
+func version() string {
+	info, ok := debug.ReadBuildInfo()
+	if !ok || info.Main.Version == "" {
+		return "(unknown)"
+	}
+	return info.Main.Version
+}
+
+func (a *app) checkFlags() (err error) {
+	if a.limit, err = finding.ParseSeverity(a.failOn); err != nil {
+		return fmt.Errorf("--fail-on: %w", err)
+	}
+	switch a.format {
+	case "table", "json", "csv", "ndjson":
+	default:
+		return fmt.Errorf("--format: %s is none; say table, json or csv", address.Printable(a.format))
+	}
+	switch a.color {
+	case "auto", "always", "never":
+	default:
+		return fmt.Errorf("--color: %s is none; say auto, always or never", address.Printable(a.color))
+	}
+	return nil
+}
+
+func (a *app) paint(w io.Writer) term.Paint {
+	switch a.color {
+	case "always":
+		return true
+	case "never":
+		return false
+	}
+	return term.Paint(os.Getenv("NO_COLOR") == "" && term.IsTerminal(w))
+}
+
+// say prints a message for a person.
+func (a *app) say(format string, args ...any) {
+	if !a.quiet {
+		_, _ = fmt.Fprintln(a.stderr, address.Printable(fmt.Sprintf(format, args...)))
+	}
+}
+
+func (a *app) today() string { return a.now.UTC().Format("2006-01-02") }
+
+// in returns the path of a file in the project.
+func (a *app) in(name string) string { return filepath.Join(a.project, name) }
+
+// write replaces a file and says what became of the one that was there.
+func (a *app) write(path string, data []byte) error {
+	kept, written, err := safefile.Write(path, data, a.now)
+	switch {
+	case err != nil:
+		return unfinished{err}
+	case !written:
+		a.say("%s: unchanged", path)
+	case kept != "":
+		a.say("%s: written; what was there is now %s", path, filepath.Base(kept))
+	default:
+		a.say("%s: written", path)
+	}
+	return nil
+}
+
+// open reads a file, or standard input for "-".
+func (a *app) open(path string) (io.ReadCloser, error) {
+	if path == "-" {
+		return io.NopCloser(a.stdin), nil
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		what := err.Error()
+		var pathError *os.PathError
+		if errors.As(err, &pathError) {
+			what = pathError.Err.Error()
+		}
+		return nil, finding.Unreadable(finding.Place{File: path}, what, "check the name")
+	}
+	return f, nil
+}
+
+// load reads the project. Findings of the plan itself come along.
+func (a *app) load() (*plan.Plan, []finding.Finding, error) { return plan.Load(a.project) }
+
+// count is one figure of a summary.
+type count struct {
+	name, words string
+	n           int
+}
+
+// report is what a command has to say, in every format.
+type report struct {
+	columns  []string
+	rows     [][]string
+	items    any // the rows as JSON
+	name     string
+	counts   []count
+	findings []finding.Finding
+	text     func(w io.Writer, paint term.Paint) error // instead of a table
+}
+
+// print writes a report and returns errFindings when it is bad enough.
+func (a *app) print(r report) error {
+	finding.Sort(r.findings)
+	w := a.stdout
+	var file strings.Builder
+	if a.output != "" {
+		w = &file
+	}
+	if err := a.write1(w, r); err != nil {
+		return unfinished{fmt.Errorf("printing: %w", err)}
+	}
+	if a.output != "" {
+		if err := a.write(a.output, []byte(file.String())); err != nil {
+			return err
+		}
+	}
+	if finding.Worst(r.findings, a.limit) {
+		return errFindings
+	}
+	return nil
+}
+
+func (a *app) write1(w io.Writer, r report) error {
+	switch a.format {
+	case "json":
+		return a.printJSON(w, r)
+	case "csv":
+		return printCSV(w, r)
+	}
+	paint := a.paint(w)
+	if !a.quiet {
+		switch {
+		case r.text != nil:
+			if err := r.text(w, paint); err != nil {
+				return err
+			}
+		case len(r.rows) > 0:
+			if err := term.Table(w, paint, r.columns, r.rows); err != nil {
+				return err
+			}
+			_, _ = fmt.Fprintln(w)
+		}
+		var words []string
+		for _, c := range r.counts {
+			words = append(words, fmt.Sprintf("%s %s", paint.Bold(fmt.Sprint(c.n)), c.words))
+		}
+		if len(words) > 0 {
+			if _, err := fmt.Fprintln(w, strings.Join(words, ", ")); err != nil {
+				return err
+			}
+		}
+	}
+	return term.Findings(w, paint, r.findings)
+}
+
+func (a *app) printJSON(w io.Writer, r report) error {
+	summary := map[string]any{"findings": finding.Count(r.findings)}
+	for _, c := range r.counts {
+		summary[c.name] = c.n
+	}
+	if r.findings == nil {
+		r.findings = []finding.Finding{}
+	}
+	out := map[string]any{"summary": summary, "findings": r.findings}
+	if r.items != nil {
+		out[r.name] = r.items
+	}
+	e := json.NewEncoder(w)
+	e.SetIndent("", "  ")
+	e.SetEscapeHTML(false)
+	return e.Encode(out)
+}
+
+// printCSV writes the rows, or the findings where there are no rows.
+func printCSV(w io.Writer, r report) error {
+	columns, rows := r.columns, r.rows
+	if columns == nil {
+		columns = []string{"code", "severity", "where", "what", "advice"}
+		for _, f := range r.findings {
+			rows = append(rows, []string{f.Code, string(f.Severity), f.Where.String(), f.What, f.Advice})
+		}
+	}
+	out := csv.NewWriter(w)
+	if err := out.Write(columns); err != nil {
+		return err
+	}
+	for _, row := range rows {
+		guarded := make([]string, len(row))
+		for i, cell := range row {
+			guarded[i] = guard(cell)
+		}
+		if err := out.Write(guarded); err != nil {
+			return err
+		}
+	}
+	out.Flush()
+	return out.Error()
+}
+
+// guard keeps a spreadsheet from taking a cell for a formula.
+func guard(cell string) string {
+	if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
+		return "'" + cell
+	}
+	return cell
+}

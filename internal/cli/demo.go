@@ -1,0 +1,326 @@
+package cli
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"young-compass/internal/address"
+	"young-compass/internal/demo"
+	"young-compass/internal/inventory"
+	"young-compass/internal/plan"
+	"young-compass/internal/probe"
+	"young-compass/internal/redirect"
+)
+
+func (a *app) demoCommand() *cobra.Command {
+	var keep string
+	var hold bool
+	c := &cobra.Command{
+		Use:   "demo",
+		Short: "Run the whole work on a made-up site",
+		Long: `Asks only stand-ins that it starts itself on loopback ports. Moves the made-up site
+of an island ferry operator from opaque to clean addresses, printing each command
+as a person would type it. --keep leaves the project in a folder to go on with,
+--hold keeps the stand-ins running until it is interrupted.`,
+		Args: cobra.NoArgs,
+		RunE: func(command *cobra.Command, _ []string) error {
+			return a.demo(command.Context(), keep, hold)
+		},
+	}
+	c.Flags().StringVar(&keep, "keep", "", "leave the project in `DIR`, which must be new or empty")
+	c.Flags().BoolVar(&hold, "hold", false, "keep the stand-ins running until interrupted")
+	return c
+}
+
+// tour is a run of the demo.
+type tour struct {
+	*app
+	ctx      context.Context
+	old, new *demo.StandIn
+}
+
+func (a *app) demo(ctx context.Context, keep string, hold bool) (err error) {
+	dir, err := demoFolder(keep)
+	if err != nil {
+		return err
+	}
+	if keep == "" {
+		defer func() { err = errors.Join(err, os.RemoveAll(dir)) }()
+	}
+	back, err := os.Getwd()
+	if err != nil {
+		return unfinished{err}
+	}
+	if err := os.Chdir(dir); err != nil { // the commands are shown as they are typed in the folder
+		return unfinished{err}
+	}
+	defer func() { err = errors.Join(err, os.Chdir(back)) }()
+	t := &tour{app: a, ctx: ctx}
+	defer func() { err = errors.Join(err, t.close()) }()
+	for _, step := range []func() error{t.start, t.takeStock, t.mend, t.askOld, t.design, t.emit, t.check} {
+		if err := step(); err != nil {
+			return err
+		}
+	}
+	if keep != "" {
+		t.tell("The project is in %s.", keep)
+	}
+	if hold {
+		t.tell("The old site answers at %s, the new one at %s. Interrupt to end.", t.old.At(), t.new.At())
+		<-ctx.Done()
+	}
+	return nil
+}
+
+func demoFolder(keep string) (string, error) {
+	if keep == "" {
+		dir, err := os.MkdirTemp("", "young-compass-demo")
+		if err != nil {
+			return "", unfinished{err}
+		}
+		return dir, nil
+	}
+	if entries, err := os.ReadDir(keep); err == nil && len(entries) > 0 {
+		return "", fmt.Errorf("--keep: %s is not empty; name a new folder", keep)
+	}
+	if err := os.MkdirAll(keep, 0o755); err != nil {
+		return "", unfinished{err}
+	}
+	return keep, nil
+}
+
+func (t *tour) close() (err error) {
+	for _, s := range []*demo.StandIn{t.old, t.new} {
+		if s != nil {
+			err = errors.Join(err, s.Close())
+		}
+	}
+	return err
+}
+
+// tell explains, as a comment between commands.
+func (t *tour) tell(format string, args ...any) {
+	_, _ = fmt.Fprintf(t.stdout, "\n# %s\n", fmt.Sprintf(format, args...))
+}
+
+// run shows a command, runs it and shows what it says: the lines that hold
+// filter, if one is given. The exit status must be the one expected.
+func (t *tour) run(command string, filter string, status int) error {
+	shown := "young-compass " + command
+	if filter != "" {
+		shown += " | grep " + filter
+	}
+	_, _ = fmt.Fprintf(t.stdout, "\n$ %s\n", t.paint(t.stdout).Bold(shown))
+	var out bytes.Buffer
+	sub := &app{stdin: strings.NewReader(""), stdout: &out, stderr: &out, now: t.now}
+	color := "never"
+	if t.paint(t.stdout) {
+		color = "always"
+	}
+	args := append(split(command), "--color", color)
+	got := sub.run(t.ctx, args)
+	for line := range strings.Lines(out.String()) {
+		if strings.Contains(line, filter) {
+			if _, err := fmt.Fprint(t.stdout, line); err != nil {
+				return unfinished{err}
+			}
+		}
+	}
+	if got != exitFine {
+		_, _ = fmt.Fprintf(t.stdout, "(exit status %d)\n", got)
+	}
+	if got != status {
+		return fmt.Errorf("the demo's command %q ended with %d, not with %d\n%s", command, got, status, out.String())
+	}
+	return nil
+}
+
+// split divides a command at spaces, as a shell does; 'quoted' words stay.
+func split(command string) []string {
+	var args []string
+	for i, part := range strings.Split(command, "'") {
+		if i%2 == 1 {
+			args = append(args, part)
+		} else {
+			args = append(args, strings.Fields(part)...)
+		}
+	}
+	return args
+}
+
+func (t *tour) put(name string, data []byte) error {
+	if err := os.WriteFile(name, data, 0o644); err != nil {
+		return unfinished{err}
+	}
+	return nil
+}
+
+func (t *tour) give(name, as string) error {
+	data, err := demo.File(name)
+	if err != nil {
+		return err
+	}
+	return t.put(as, data)
+}
+
+// serve starts a stand-in and leaves its certificate in the folder.
+func (t *tour) serve(handler http.Handler, prefer [2]string, certificate string) (*demo.StandIn, error) {
+	s, err := demo.Start(handler, []string{"skerrywick.example", "www.skerrywick.example", "ferries.skerrywick.example"}, prefer[0], prefer[1])
+	if err != nil {
+		return nil, unfinished{err}
+	}
+	return s, t.put(certificate, s.Certificate)
+}
+
+func (t *tour) start() error {
+	t.tell("Skerrywick Ferries has a site at http://www.skerrywick.example with addresses like\n# /index.php?sec=route&item=214&lang=de. It is to move to https://skerrywick.example.")
+	if err := t.give(demo.OldSite, demo.OldSite); err != nil {
+		return err
+	}
+	if err := t.give(demo.OldRedirects, demo.OldRedirects); err != nil {
+		return err
+	}
+	if err := t.run("init --origin https://skerrywick.example", "", exitFine); err != nil {
+		return err
+	}
+	t.tell("The plan is edited: languages, kinds of pages, parameters (see %s).", plan.ConfigFile)
+	return t.give(demo.Config, plan.ConfigFile)
+}
+
+func (t *tour) takeStock() error {
+	return t.run("gather "+demo.OldSite, "", exitFine)
+}
+
+func (t *tour) askOld() error {
+	handler, err := demo.OldServer()
+	if err != nil {
+		return err
+	}
+	if t.old, err = t.serve(handler, [2]string{"18080", "18443"}, "old-site.pem"); err != nil {
+		return err
+	}
+	t.tell("Which pages does the old server show at several addresses?")
+	return t.run("probe --at "+t.old.At()+" --ca old-site.pem --quiet", "many-addresses", exitFindings)
+}
+
+func (t *tour) mend() error {
+	t.tell("There is an inherited list of redirects.")
+	if err := t.run("redirects check "+demo.OldRedirects, "", exitFindings); err != nil {
+		return err
+	}
+	t.tell("It is mended by hand, and becomes the project's %s. The difference:", plan.RedirectsFile)
+	if err := t.give(demo.Redirects, plan.RedirectsFile); err != nil {
+		return err
+	}
+	if err := t.difference(); err != nil {
+		return err
+	}
+	return t.run("redirects check", "", exitFine)
+}
+
+// difference shows which rows the mended list has instead of the old ones.
+func (t *tour) difference() error {
+	site := address.Site{Origin: address.Address{Scheme: "https", Host: "skerrywick.example", Path: "/"}, Hosts: []string{"www.skerrywick.example", "ferries.skerrywick.example"}}
+	lines := map[string][]string{}
+	for _, name := range []string{demo.OldRedirects, demo.Redirects} {
+		data, err := demo.File(name)
+		if err != nil {
+			return err
+		}
+		rows, _, err := redirect.Read(name, bytes.NewReader(data), site)
+		if err != nil {
+			return err
+		}
+		for _, row := range rows {
+			lines[name] = append(lines[name], strings.TrimSpace(fmt.Sprintf("%s -> %s %d", row.From, row.To, row.Status)))
+		}
+	}
+	for _, side := range []struct{ sign, in, notIn string }{{"-", demo.OldRedirects, demo.Redirects}, {"+", demo.Redirects, demo.OldRedirects}} {
+		have := strings.Join(lines[side.notIn], "\n") + "\n"
+		for _, line := range lines[side.in] {
+			if !strings.Contains(have, line+"\n") {
+				if _, err := fmt.Fprintln(t.stdout, side.sign, line); err != nil {
+					return unfinished{err}
+				}
+			}
+		}
+	}
+	return nil
+}
+
+func (t *tour) design() error {
+	if err := t.run("design --sample 14", "", exitFindings); err != nil {
+		return err
+	}
+	t.tell("Two pages have one title. The second gets an address by hand, in the column fixed of %s.", plan.PagesFile)
+	f, err := os.Open(plan.PagesFile)
+	if err != nil {
+		return unfinished{err}
+	}
+	pages, _, err := inventory.Read(plan.PagesFile, f)
+	_ = f.Close()
+	if err != nil {
+		return err
+	}
+	pages.Find(inventory.Ref{Key: demo.CollidingKey, Language: "en"}).Fixed = demo.FixedAddress
+	if err := t.put(plan.PagesFile, pages.Encode()); err != nil {
+		return err
+	}
+	if err := t.run("design --write --sample 14", "", exitFine); err != nil {
+		return err
+	}
+	return t.run("trace 'http://www.skerrywick.example/index.php?sid=8f3&item=214&lang=de&sec=route&utm_source=letter' /Guides/Tides.html '/index.php?item=999'", "", exitFine)
+}
+
+func (t *tour) emit() error {
+	if err := t.run("emit nginx --directory out/nginx", "", exitFine); err != nil {
+		return err
+	}
+	return t.run("emit htaccess --directory out/htaccess", "", exitFine)
+}
+
+func (t *tour) check() error {
+	p, _, err := plan.Load(".")
+	if err != nil {
+		return err
+	}
+	if t.new, err = t.serve(demo.NewSite(p), [2]string{"18081", "18444"}, "new-site.pem"); err != nil {
+		return err
+	}
+	t.tell("The new server is asked for every address there ever was, before the name leads to it.")
+	if err := t.run("probe --at "+t.new.At()+" --ca new-site.pem", "", exitFine); err != nil {
+		return err
+	}
+	observations, err := t.observe(t.ctx, p, t.new.At(), "new-site.pem")
+	if err != nil {
+		return err
+	}
+	return t.summary(p, observations)
+}
+
+// summary says where each former address ends.
+func (t *tour) summary(p *plan.Plan, observations []probe.Observation) error {
+	var former []probe.Observation
+	for _, o := range observations {
+		page := p.Pages.Find(o.Target.Page)
+		current, ok := p.CurrentAddress(o.Target.Page)
+		if page != nil && page.State == inventory.Live && ok && current == o.Target.Address {
+			continue
+		}
+		former = append(former, o)
+	}
+	s := probe.Summarise(former)
+	t.tell("Summary: %d old addresses. In one hop %d reach a page (200), %d their listed temporary page,\n# %d a page on another host; %d say that the page is gone (410); %d end otherwise.",
+		s.Asked, s.OneHop, s.Temporary, s.Elsewhere, s.Gone, s.Direct+s.Other)
+	if s.Direct+s.Other > 0 {
+		return errFindings
+	}
+	return nil
+}

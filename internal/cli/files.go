@@ -1,0 +1,323 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"young-compass/internal/address"
+	"young-compass/internal/design"
+	"young-compass/internal/finding"
+	"young-compass/internal/gather"
+	"young-compass/internal/plan"
+	"young-compass/internal/redirect"
+	"young-compass/internal/server"
+	"young-compass/internal/server/htaccess"
+	"young-compass/internal/server/nginx"
+)
+
+// firstPlan is what init writes; %s is the origin.
+const firstPlan = `# The plan of a site: how its addresses look. See docs/plan.md.
+site:
+  origin: %s
+  hosts: [%s]          # lead there, on http and https
+  # known: [media.skerrywick.example]  # foreign hosts that redirects may lead to
+  paths:
+    slash: never                       # or keep: no slash at the end of an address
+    letters: lower                     # or keep: small letters only
+    extension: none                    # or keep: no .html, .htm, .php at the end
+    index: [index.html, index.php]     # never show
+    # depth: 4                         # segments, at most
+    # length: 75                       # characters of the path, at most
+  # files: [/assets/, .pdf]            # served as they are, besides images, styles and the like
+languages:
+  default: en                          # has no prefix
+  # others: {de: {prefix: de}}
+  # words: {news: {de: nachrichten}}   # words of the templates below, by language
+# parameters:                          # what they are for
+#   identity: [season]                 # selects the content
+#   pagination: [page]
+#   display: [sort]                    # sorts or filters; the canonical address leaves it out
+#   tracking: ["utm_*"]                # carried along, never a reason to redirect
+#   noise: [sid]                       # redirected away
+kinds:                                 # the address of each kind of page
+  page: {address: "/{slug}"}
+# rules:                               # redirects by pattern
+#   - {from: "/news/{id}.htm", to: "/articles/{id}", class: {id: digits}}
+`
+
+func (a *app) initCommand() *cobra.Command {
+	var origin string
+	c := &cobra.Command{
+		Use:   "init",
+		Short: "Start a project: write a commented plan",
+		Long:  "Reads files only. Writes a commented young-compass.yaml into the project folder, unless there is one.",
+		Args:  cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			o, err := address.Parse(origin)
+			if err != nil || o != o.Origin() {
+				return fmt.Errorf("--origin: %s is no origin; write scheme and host, such as https://skerrywick.example", address.Printable(origin))
+			}
+			path := a.in(plan.ConfigFile)
+			if _, err := os.Stat(path); !errors.Is(err, fs.ErrNotExist) {
+				return fmt.Errorf("%s is there already; edit it, or choose another folder with --project", path)
+			}
+			other := "www." + o.Host
+			if bare, ok := strings.CutPrefix(o.Host, "www."); ok {
+				other = bare
+			}
+			return a.write(path, fmt.Appendf(nil, firstPlan, o.Scheme+"://"+o.Host, other))
+		},
+	}
+	c.Flags().StringVar(&origin, "origin", "https://www.example.org", "the scheme and host that every address ends on")
+	return c
+}
+
+func (a *app) gatherCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "gather FILE...",
+		Short: "Build the inventory and the address book from tables of pages",
+		Long: `Reads files only. Merges tables (CSV with the columns key, title, address and,
+if there, language, kind, state, fixed and any field) into pages.csv and
+addresses.csv. A page's first address becomes its current one, others variants.
+What pages.csv says already stays.`,
+		Args: cobra.MinimumNArgs(1),
+		RunE: func(_ *cobra.Command, files []string) error {
+			p, found, err := a.load()
+			if err != nil {
+				return err
+			}
+			if bad := only(found, "bad-row"); len(bad) > 0 {
+				return a.print(report{findings: bad})
+			}
+			g := gather.Gatherer{Site: p.Site, Language: p.Languages.Default, Today: a.today(), Pages: p.Pages, Book: p.Book}
+			r := report{columns: []string{"source", "rows", "new pages", "known pages", "current addresses", "further addresses", "without address"}, name: "sources"}
+			var all []finding.Finding
+			var items []gather.Summary
+			for _, file := range files {
+				s, more, err := a.gatherOne(&g, file)
+				if err != nil {
+					return err
+				}
+				all = append(all, more...)
+				items = append(items, s)
+				row := []string{s.Source}
+				for _, n := range []int{s.Rows, s.New, s.Known, s.Current, s.Variants, s.NoAddress} {
+					row = append(row, fmt.Sprint(n))
+				}
+				r.rows = append(r.rows, row)
+			}
+			r.items, r.findings = items, all
+			if !finding.Worst(all, finding.Error) {
+				if err := a.write(a.in(plan.PagesFile), p.Pages.Encode()); err != nil {
+					return err
+				}
+				if err := a.write(a.in(plan.AddressesFile), p.Book.Encode()); err != nil {
+					return err
+				}
+			} else {
+				a.say("nothing written while there are errors")
+			}
+			r.counts = []count{{"pages", "pages", len(p.Pages.Pages)}, {"addresses", "addresses", len(p.Book.Entries)}}
+			return a.print(r)
+		},
+	}
+}
+
+func (a *app) gatherOne(g *gather.Gatherer, file string) (gather.Summary, []finding.Finding, error) {
+	f, err := a.open(file)
+	if err != nil {
+		return gather.Summary{}, nil, err
+	}
+	defer func() { _ = f.Close() }()
+	return g.Table(file, f)
+}
+
+// only returns the findings with one code.
+func only(list []finding.Finding, code string) []finding.Finding {
+	var out []finding.Finding
+	for _, f := range list {
+		if f.Code == code {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// move is a row of design, as JSON.
+type move struct {
+	Page  string `json:"page"`
+	Title string `json:"title"`
+	Old   string `json:"old,omitempty"`
+	New   string `json:"new"`
+	What  string `json:"what"`
+}
+
+func (a *app) designCommand() *cobra.Command {
+	var write bool
+	var sample int
+	c := &cobra.Command{
+		Use:   "design",
+		Short: "Propose addresses, show what moves and collides; --write accepts",
+		Long: `Reads files only. Gives every live page the address that the plan's templates
+say, beside the one it has. --write accepts them into the address book: former
+addresses stay bound to their pages, so that they redirect in one hop.`,
+		Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			p, found, err := a.load()
+			if err != nil {
+				return err
+			}
+			proposals, more := design.Propose(p)
+			r := designReport(p, proposals, sample)
+			r.findings = append(found, more...)
+			if write {
+				if finding.Worst(r.findings, finding.Error) {
+					a.say("nothing written while there are errors")
+				} else if err := a.write(a.in(plan.AddressesFile), design.Accept(p.Book, proposals, a.today()).Encode()); err != nil {
+					return err
+				}
+			}
+			return a.print(r)
+		},
+	}
+	c.Flags().BoolVar(&write, "write", false, "accept the proposals into the address book")
+	c.Flags().IntVar(&sample, "sample", 0, "show `N` rows, spread over all")
+	return c
+}
+
+func designReport(p *plan.Plan, proposals []design.Proposal, sample int) report {
+	r := report{columns: []string{"page", "old address", "", "new address"}, name: "pages"}
+	counts := map[string]int{}
+	items := []move{}
+	for i, q := range proposals {
+		what, old, sign := "stays", q.Old.Readable(), "="
+		switch {
+		case q.IsNew():
+			what, old, sign = "new", "", "+"
+		case q.Moves():
+			what, sign = "moves", "->"
+		}
+		counts[what]++
+		if sample > 0 && i*sample/len(proposals) == (i-1)*sample/len(proposals) && i > 0 {
+			continue
+		}
+		m := move{Page: q.Page.Ref.String(), Title: q.Page.Title, New: q.New.String(), What: what}
+		if !q.IsNew() {
+			m.Old = q.Old.String()
+		}
+		items = append(items, m)
+		r.rows = append(r.rows, []string{m.Page, shorten(old, p.Site), sign, shorten(q.New.Readable(), p.Site)})
+	}
+	r.items = items
+	r.counts = []count{{"pages", "live pages", len(proposals)}, {"move", "move", counts["moves"]}, {"stay", "stay", counts["stays"]}, {"new", "new", counts["new"]}}
+	return r
+}
+
+// shorten leaves the origin out of an address in a table.
+func shorten(s string, site address.Site) string {
+	return strings.TrimPrefix(s, site.Origin.Scheme+"://"+site.Origin.Host)
+}
+
+func (a *app) redirectsCommand() *cobra.Command {
+	c := &cobra.Command{Use: "redirects", Short: "The redirect map, from files"}
+	c.AddCommand(&cobra.Command{
+		Use:   "check [FILE...]",
+		Short: "Find redirects that contradict or undo each other",
+		Long: `Reads files only. Checks the project's redirects.csv, or other lists with the
+columns from, to, status. Finds: loop (rows that lead round in a circle), chain (a
+row whose target is redirected again), conflict (one source with several targets
+or statuses), bad-row.`,
+		RunE: func(_ *cobra.Command, files []string) error {
+			p, found, err := a.load()
+			if err != nil {
+				return err
+			}
+			rows := p.Redirects
+			if len(files) > 0 {
+				if rows, found, err = a.readRedirects(p, files); err != nil {
+					return err
+				}
+				found = append(found, redirect.Check(rows, p.Site, p.Paths.Lower)...)
+			}
+			r := report{findings: found, counts: []count{{"rows", "redirects", len(rows)}}}
+			for _, code := range []string{"loop", "chain", "conflict", "bad-row"} {
+				r.counts = append(r.counts, count{code, code, finding.Count(found)[code]})
+			}
+			return a.print(r)
+		},
+	})
+	return c
+}
+
+// readRedirects reads lists as one map.
+func (a *app) readRedirects(p *plan.Plan, files []string) (rows []redirect.Row, found []finding.Finding, err error) {
+	for _, file := range files {
+		f, err := a.open(file)
+		if err != nil {
+			return nil, nil, err
+		}
+		more, bad, err := redirect.Read(file, f, p.Site)
+		_ = f.Close()
+		if err != nil {
+			return nil, nil, err
+		}
+		rows, found = append(rows, more...), append(found, bad...)
+	}
+	return rows, found, nil
+}
+
+func (a *app) emitCommand() *cobra.Command {
+	var directory string
+	c := &cobra.Command{
+		Use:       "emit FORM",
+		Short:     "Write the plan for a web server: htaccess or nginx",
+		Long:      "Reads files only. Writes the files for a server into a folder: htaccess (Apache's per-folder file) or nginx.",
+		Args:      cobra.ExactArgs(1),
+		ValidArgs: []string{"htaccess", "nginx"},
+		RunE: func(_ *cobra.Command, args []string) error {
+			forms := map[string]func(*plan.Program) ([]server.File, []finding.Finding){"htaccess": htaccess.Emit, "nginx": nginx.Emit}
+			emit, ok := forms[args[0]]
+			if !ok {
+				return fmt.Errorf("emit: %s is no form; say htaccess or nginx", address.Printable(args[0]))
+			}
+			p, found, err := a.load()
+			if err != nil {
+				return err
+			}
+			if finding.Worst(found, finding.Error) {
+				a.say("nothing written while there are errors")
+				return a.print(report{findings: found})
+			}
+			program, more, err := p.Compile()
+			if err != nil {
+				return err
+			}
+			found = append(found, more...)
+			files, more := emit(program)
+			found = append(found, more...)
+			if directory == "" {
+				directory = filepath.Join(a.project, "out", args[0])
+			}
+			r := report{columns: []string{"file", "bytes"}, name: "files", findings: found}
+			items := []map[string]any{}
+			for _, f := range files {
+				if err := a.write(filepath.Join(directory, f.Name), f.Data); err != nil {
+					return err
+				}
+				r.rows = append(r.rows, []string{f.Name, fmt.Sprint(len(f.Data))})
+				items = append(items, map[string]any{"file": f.Name, "bytes": len(f.Data)})
+			}
+			r.items = items
+			r.counts = []count{{"addresses", "known addresses", len(program.Entries)}, {"patterns", "patterns", len(program.Patterns)}}
+			return a.print(r)
+		},
+	}
+	c.Flags().StringVar(&directory, "directory", "", "the folder to write to (out/FORM in the project)")
+	return c
+}

@@ -1,0 +1,274 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"young-compass/internal/address"
+	"young-compass/internal/fetch"
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+	"young-compass/internal/probe"
+	"young-compass/internal/term"
+)
+
+// traced is what trace says of one URL.
+type traced struct {
+	Input       string     `json:"input"`
+	Request     string     `json:"request,omitempty"`
+	Error       string     `json:"error,omitempty"`
+	Answer      string     `json:"answer,omitempty"`
+	Hops        []plan.Hop `json:"hops"`
+	Final       string     `json:"final,omitempty"`
+	FinalStatus int        `json:"final_status,omitempty"`
+	Canonical   string     `json:"canonical,omitempty"`
+	Headers     struct{}   `json:"headers"`
+
+	trace plan.Trace
+}
+
+func (a *app) traceCommand() *cobra.Command {
+	var method string
+	c := &cobra.Command{
+		Use:   "trace URL...|-",
+		Short: "Say what the plan answers, hop by hop, and why",
+		Long: `Reads files only. Follows each URL through the plan and names the line behind
+every hop. A path stands for itself on the site's origin. With - the URLs are read
+from standard input, one a line; --format ndjson writes a line for each.`,
+		Args: cobra.MinimumNArgs(1),
+		RunE: func(_ *cobra.Command, urls []string) error {
+			p, found, err := a.load()
+			if err != nil {
+				return err
+			}
+			if urls[0] == "-" && len(urls) == 1 {
+				return a.traceLines(p, method)
+			}
+			r := report{findings: only(found, "bad-row"), name: "traces"}
+			var items []traced
+			for _, url := range urls {
+				t := follow(p, method, url)
+				if t.Error != "" {
+					r.findings = append(r.findings, finding.Finding{Code: "untraceable", Severity: finding.Error, Where: finding.Place{URL: url}, What: t.Error, Advice: "write an http(s) URL, or a path"})
+				}
+				items = append(items, t)
+				r.rows = append(r.rows, t.row())
+			}
+			r.items, r.columns = items, []string{"input", "answer", "hops", "final", "status"}
+			r.text = func(w io.Writer, paint term.Paint) error {
+				for _, t := range items {
+					if err := t.print(w, paint); err != nil {
+						return err
+					}
+				}
+				return nil
+			}
+			if a.format == "ndjson" {
+				for _, t := range items {
+					if err := json.NewEncoder(a.stdout).Encode(t); err != nil {
+						return unfinished{err}
+					}
+				}
+				return nil
+			}
+			return a.print(r)
+		},
+	}
+	c.Flags().StringVar(&method, "method", "GET", "the request's method")
+	return c
+}
+
+// traceLines follows a URL for each line of standard input.
+func (a *app) traceLines(p *plan.Plan, method string) error {
+	out := bufio.NewWriter(a.stdout)
+	encoder := json.NewEncoder(out)
+	encoder.SetEscapeHTML(false)
+	lines := bufio.NewScanner(a.stdin)
+	lines.Buffer(make([]byte, 64<<10), 2*address.MaxLength)
+	for lines.Scan() {
+		t := follow(p, method, lines.Text())
+		var err error
+		if a.format == "ndjson" || a.format == "json" {
+			err = encoder.Encode(t)
+		} else {
+			err = t.print(out, a.paint(a.stdout))
+		}
+		if err != nil {
+			return unfinished{err}
+		}
+	}
+	if err := lines.Err(); err != nil {
+		return unfinished{fmt.Errorf("reading standard input: %w", err)}
+	}
+	if err := out.Flush(); err != nil {
+		return unfinished{err}
+	}
+	return nil
+}
+
+func follow(p *plan.Plan, method, url string) traced {
+	t := traced{Input: url, Hops: []plan.Hop{}}
+	full := url
+	if strings.HasPrefix(url, "/") && !strings.HasPrefix(url, "//") {
+		full = strings.TrimSuffix(p.Site.Origin.String(), "/") + url
+	}
+	r, err := plan.NewRequest(method, full)
+	if err == nil {
+		t.Request = r.Address.String()
+		t.trace, err = p.Trace(r)
+	}
+	if err != nil {
+		t.Error = err.Error()
+		return t
+	}
+	final := t.trace.Answer
+	t.Answer, t.Final, t.FinalStatus, t.Canonical = string(final.Outcome), t.trace.Final.Address.String(), final.Status, final.Canonical
+	if len(t.trace.Hops) > 0 {
+		t.Hops, t.Answer = t.trace.Hops, string(plan.Moved)
+		t.Final = t.Hops[len(t.Hops)-1].To
+	}
+	return t
+}
+
+func (t traced) row() []string {
+	return []string{t.Input, t.Answer, fmt.Sprint(len(t.Hops)), t.Final, fmt.Sprint(t.FinalStatus)}
+}
+
+// print writes a trace for a person.
+func (t traced) print(w io.Writer, paint term.Paint) error {
+	if t.Error != "" {
+		_, err := fmt.Fprintf(w, "%s\n", paint.Bold(address.Printable(t.Input)))
+		return err
+	}
+	var b strings.Builder
+	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
+	causes := func(list []plan.Cause) {
+		for _, c := range list {
+			line("       %s", paint.Dim(address.Printable(fmt.Sprintf("%s:%d: %s", c.File, c.Line, c.Rule))))
+		}
+	}
+	line("%s %s", t.trace.Request.Method, paint.Bold(address.Printable(t.Request)))
+	for _, hop := range t.trace.Hops {
+		line("  %d  %s", hop.Status, address.Printable(hop.To))
+		causes(hop.Causes)
+	}
+	final := t.trace.Answer
+	status := fmt.Sprint(final.Status)
+	if final.Status == 0 {
+		status = "---"
+	}
+	outcome := string(final.Outcome)
+	if final.Outcome == plan.Served {
+		outcome = paint.Good(outcome)
+	}
+	line("  %s  %s", status, outcome)
+	causes(final.Causes)
+	if final.Canonical != "" && final.Canonical != t.trace.Final.Address.String() {
+		line("       canonical %s", address.Printable(final.Canonical))
+	}
+	for _, name := range final.Unclassified {
+		line("       the plan gives the parameter %s no class", address.Printable(name))
+	}
+	_, err := io.WriteString(w, b.String()+"\n")
+	return err
+}
+
+func (a *app) probeCommand() *cobra.Command {
+	var at, ca string
+	c := &cobra.Command{
+		Use:   "probe",
+		Short: "Ask the live or staged site for every known address, and compare with the plan",
+		Long: `Asks the site. Requests every address of the book and of the redirects, follows
+each hop by hand and compares status, target, number of hops and the answer at the
+end with the plan. --at asks another server in the names' place.`,
+		Args: cobra.NoArgs,
+		RunE: func(command *cobra.Command, _ []string) error {
+			p, found, err := a.load()
+			if err != nil {
+				return err
+			}
+			if finding.Worst(found, finding.Error) {
+				return a.print(report{findings: found})
+			}
+			observations, err := a.observe(command.Context(), p, at, ca)
+			if err != nil {
+				return err
+			}
+			return a.print(probeReport(observations))
+		},
+	}
+	c.Flags().StringVar(&at, "at", "", "ask the server at `ADDRESS:HTTPPORT,HTTPSPORT`")
+	c.Flags().StringVar(&ca, "ca", "", "trust the certificate in `FILE` too (PEM)")
+	return c
+}
+
+// observe asks for every address that the plan knows.
+func (a *app) observe(ctx context.Context, p *plan.Plan, at, ca string) ([]probe.Observation, error) {
+	o := fetch.Options{Site: p.Site, UserAgent: "young-compass/" + version()}
+	if at != "" {
+		where, err := fetch.ParseAt(at)
+		if err != nil {
+			return nil, fmt.Errorf("--at: %w", err)
+		}
+		o.At = &where
+	}
+	if ca != "" {
+		var err error
+		if o.CA, err = os.ReadFile(ca); err != nil {
+			return nil, finding.Unreadable(finding.Place{File: ca}, "the certificate can't be read", "check --ca")
+		}
+	}
+	client, err := fetch.New(o)
+	if err != nil {
+		return nil, err
+	}
+	targets := probe.Targets(p)
+	observations, err := probe.Run(ctx, p, client, targets, term.NewProgress(a.stderr, "asking", len(targets)).Step)
+	if err != nil {
+		return nil, unfinished{err}
+	}
+	return observations, nil
+}
+
+// probed is an observation as JSON.
+type probed struct {
+	Address string      `json:"address"`
+	Page    string      `json:"page,omitempty"`
+	Hops    []probe.Hop `json:"hops"`
+	Status  int         `json:"final_status,omitempty"`
+	Error   string      `json:"error,omitempty"`
+}
+
+func probeReport(observations []probe.Observation) report {
+	found := probe.Compare(observations)
+	s := probe.Summarise(observations)
+	r := report{name: "observations", findings: found, counts: []count{
+		{"asked", "addresses asked", s.Asked}, {"one_hop_200", "reach 200 in one hop", s.OneHop}, {"direct_200", "answer 200 themselves", s.Direct},
+		{"one_hop_temporary", "lead to a temporary page in one hop", s.Temporary}, {"one_hop_to_known_host", "to another host in one hop", s.Elsewhere},
+		{"gone_410", "say 410", s.Gone}, {"other", "end otherwise", s.Other}, {"differences", "findings against the plan", len(found)}}}
+	items := []probed{}
+	for _, o := range observations {
+		item := probed{Address: o.Target.Address.String(), Hops: o.Hops, Status: o.Status}
+		if o.Target.Page.Key != "" {
+			item.Page = o.Target.Page.String()
+		}
+		if o.Err != nil {
+			item.Error = o.Err.Error()
+		}
+		if item.Hops == nil {
+			item.Hops = []probe.Hop{}
+		}
+		items = append(items, item)
+		r.rows = append(r.rows, []string{item.Address, o.Way()})
+	}
+	r.items, r.columns = items, []string{"address", "answer"}
+	r.text = func(io.Writer, term.Paint) error { return nil } // the rows are for CSV
+	return r
+}

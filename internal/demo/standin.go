@@ -1,0 +1,194 @@
+package demo
+
+import (
+	"bytes"
+	"context"
+	"crypto/tls"
+	"errors"
+	"fmt"
+	"html"
+	"net"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"young-compass/internal/address"
+	"young-compass/internal/csvfile"
+	"young-compass/internal/plan"
+)
+
+// StandIn is a web server on a pair of loopback ports, one for http and one
+// for https, that answers for every host name.
+type StandIn struct {
+	HTTPPort, HTTPSPort string
+	Certificate         []byte // PEM; what a client must trust
+	servers             []*http.Server
+}
+
+// Start serves a site. The preferred ports are taken if they are free, others
+// if not.
+func Start(handler http.Handler, hosts []string, preferHTTP, preferHTTPS string) (*StandIn, error) {
+	certificate, key, err := Certificate(hosts)
+	if err != nil {
+		return nil, err
+	}
+	pair, err := tls.X509KeyPair(certificate, key)
+	if err != nil {
+		return nil, fmt.Errorf("using the certificate: %w", err)
+	}
+	s := &StandIn{Certificate: certificate}
+	for _, secure := range []bool{false, true} {
+		prefer := preferHTTP
+		if secure {
+			prefer = preferHTTPS
+		}
+		listener, err := net.Listen("tcp", net.JoinHostPort("127.0.0.1", prefer))
+		if err != nil {
+			if listener, err = net.Listen("tcp", "127.0.0.1:0"); err != nil {
+				return nil, fmt.Errorf("starting the stand-in: %w", err)
+			}
+		}
+		_, port, err := net.SplitHostPort(listener.Addr().String())
+		if err != nil {
+			return nil, err
+		}
+		server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second}
+		s.servers = append(s.servers, server)
+		if secure {
+			s.HTTPSPort = port
+			listener = tls.NewListener(listener, &tls.Config{Certificates: []tls.Certificate{pair}, MinVersion: tls.VersionTLS12})
+		} else {
+			s.HTTPPort = port
+		}
+		go func() { _ = server.Serve(listener) }() // ends with Close
+	}
+	return s, nil
+}
+
+// At returns where to ask, as --at takes it.
+func (s *StandIn) At() string { return fmt.Sprintf("127.0.0.1:%s,%s", s.HTTPPort, s.HTTPSPort) }
+
+// Close stops serving.
+func (s *StandIn) Close() error {
+	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Second)
+	defer cancel()
+	var all error
+	for _, server := range s.servers {
+		all = errors.Join(all, server.Shutdown(ctx))
+	}
+	return all
+}
+
+// requestOf reads what was asked, with the path as it was sent.
+func requestOf(r *http.Request) (plan.Request, error) {
+	scheme := "http"
+	if r.TLS != nil {
+		scheme = "https"
+	}
+	return plan.NewRequest(r.Method, scheme+"://"+r.Host+r.RequestURI)
+}
+
+// NewSite answers as a plan says.
+func NewSite(p *plan.Plan) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		request, err := requestOf(r)
+		if err != nil {
+			http.Error(w, "400", http.StatusBadRequest)
+			return
+		}
+		a, err := p.Answer(request)
+		switch {
+		case err != nil:
+			http.Error(w, "500", http.StatusInternalServerError)
+		case a.Outcome == plan.Foreign:
+			http.Error(w, "421", http.StatusMisdirectedRequest)
+		case a.Outcome == plan.Moved:
+			w.Header()["Location"] = []string{a.To}
+			w.WriteHeader(a.Status)
+		case a.Outcome == plan.Served:
+			title := request.Path
+			if page := p.Pages.Find(a.Page); page != nil {
+				title = page.Title
+			}
+			writePage(w, title, a.Canonical)
+		default:
+			http.Error(w, fmt.Sprint(a.Status), a.Status)
+		}
+	})
+}
+
+func writePage(w http.ResponseWriter, title, canonical string) {
+	link := ""
+	if canonical != "" {
+		link = `<link rel="canonical" href="` + html.EscapeString(canonical) + `">`
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	_, _ = fmt.Fprintf(w, "<!doctype html><title>%s</title>%s<h1>%[1]s</h1>\n", html.EscapeString(title), link)
+}
+
+// OldServer answers as the old site did: every old address by itself, on any
+// host and scheme, and the inherited redirects as they are.
+func OldServer() (http.Handler, error) {
+	answers := map[string]func(http.ResponseWriter){}
+	site := address.Site{Origin: address.Address{Scheme: "http", Host: "www.skerrywick.example", Path: "/"}}
+	key := func(a address.Address) string {
+		params := strings.Split(a.Query, "&")
+		slices.Sort(params)
+		return a.Path + "?" + strings.Join(params, "&")
+	}
+	enter := func(text string, answer func(http.ResponseWriter)) error {
+		a, err := address.Resolve(site.Origin, text)
+		if err != nil {
+			return err
+		}
+		if _, have := answers[key(a)]; !have {
+			answers[key(a)] = answer
+		}
+		return nil
+	}
+	for _, source := range []struct {
+		file, column string
+		answer       func(row csvfile.Row) func(http.ResponseWriter)
+	}{
+		{OldSite, "address", func(row csvfile.Row) func(http.ResponseWriter) {
+			return func(w http.ResponseWriter) { writePage(w, row.Fields["title"], "") }
+		}},
+		{OldRedirects, "from", func(row csvfile.Row) func(http.ResponseWriter) {
+			return func(w http.ResponseWriter) {
+				w.Header().Set("Location", row.Fields["to"])
+				w.WriteHeader(map[string]int{"301": 301, "302": 302}[row.Fields["status"]])
+			}
+		}},
+	} {
+		data, err := File(source.file)
+		if err != nil {
+			return nil, err
+		}
+		table, _, err := csvfile.Read(source.file, bytes.NewReader(data), source.column)
+		if err != nil {
+			return nil, err
+		}
+		for _, row := range table.Rows {
+			if row.Fields[source.column] == "" || row.Fields["state"] == "draft" {
+				continue
+			}
+			if err := enter(row.Fields[source.column], source.answer(row)); err != nil {
+				return nil, fmt.Errorf("%s:%d: %w", source.file, row.Line, err)
+			}
+		}
+	}
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		request, err := requestOf(r)
+		if err != nil {
+			http.Error(w, "400", http.StatusBadRequest)
+			return
+		}
+		answer, ok := answers[key(request.Address)]
+		if !ok {
+			http.NotFound(w, r)
+			return
+		}
+		answer(w)
+	}), nil
+}

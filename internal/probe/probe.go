@@ -1,0 +1,252 @@
+// Package probe asks a live or staged site what it answers, hop by hop, and
+// compares that with the plan.
+package probe
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"golang.org/x/sync/errgroup"
+
+	"young-compass/internal/address"
+	"young-compass/internal/fetch"
+	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
+	"young-compass/internal/plan"
+)
+
+// Getter asks for one address without following; fetch.Client is one.
+type Getter interface {
+	Get(ctx context.Context, a address.Address) (fetch.Reply, error)
+}
+
+// Target is an address to ask, and why.
+type Target struct {
+	Address address.Address
+	Page    inventory.Ref // of an address of the book
+	Where   finding.Place
+}
+
+// Hop is one answer that led on.
+type Hop struct {
+	Status int    `json:"status"`
+	To     string `json:"to"`
+}
+
+// Observation is what a site answered to one address.
+type Observation struct {
+	Target  Target
+	Hops    []Hop
+	Final   address.Address
+	Status  int  // at the end; 0 when it wasn't asked
+	Foreign bool // the way leaves the site's hosts
+	Err     error
+	Plan    plan.Trace
+}
+
+// maxHops is how far a way is followed.
+const maxHops = 10
+
+// asking is how many addresses are asked at a time.
+const asking = 8
+
+// Targets returns every address that the plan knows, in the order of its files.
+func Targets(p *plan.Plan) []Target {
+	var list []Target
+	seen := map[address.Address]bool{}
+	add := func(t Target) {
+		if !seen[t.Address] {
+			seen[t.Address] = true
+			list = append(list, t)
+		}
+	}
+	for _, e := range p.Book.Entries {
+		add(Target{e.Address, e.Page, finding.Place{File: p.Book.File, Line: e.Line}})
+	}
+	for _, row := range p.Redirects {
+		if a, err := address.Resolve(p.Site.Origin, row.From); err == nil {
+			add(Target{Address: a, Where: finding.Place{File: row.File, Line: row.Line}})
+		}
+	}
+	return list
+}
+
+// Run asks for every target and follows it. Observations come in the order of
+// the targets; progress is called after each.
+func Run(ctx context.Context, p *plan.Plan, client Getter, targets []Target, progress func()) ([]Observation, error) {
+	observations := make([]Observation, len(targets))
+	done := make(chan struct{})
+	reported := make(chan struct{})
+	go func() {
+		defer close(reported)
+		for range done {
+			progress()
+		}
+	}()
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(asking)
+	for i, target := range targets {
+		g.Go(func() error {
+			observations[i] = follow(ctx, p, client, target)
+			done <- struct{}{}
+			return ctx.Err()
+		})
+	}
+	err := g.Wait()
+	close(done)
+	<-reported
+	return observations, err
+}
+
+// follow asks for an address and for each that it is led to.
+func follow(ctx context.Context, p *plan.Plan, client Getter, t Target) Observation {
+	o := Observation{Target: t, Final: t.Address}
+	if o.Plan, o.Err = p.Trace(plan.Request{Method: "GET", Address: t.Address}); o.Err != nil {
+		return o
+	}
+	for {
+		reply, err := client.Get(ctx, o.Final)
+		if errors.Is(err, fetch.ErrForeign) {
+			o.Foreign = true
+			return o
+		}
+		if err != nil {
+			o.Err = err
+			return o
+		}
+		if reply.Status < 300 || reply.Status > 399 || reply.Location == "" {
+			o.Status = reply.Status
+			return o
+		}
+		o.Hops = append(o.Hops, Hop{reply.Status, reply.Location})
+		if o.Final, err = address.Resolve(o.Final.Origin(), reply.Location); err != nil {
+			o.Err = fmt.Errorf("it leads to %s: %w", address.Printable(reply.Location), err)
+			return o
+		}
+		if len(o.Hops) > maxHops {
+			o.Err = fmt.Errorf("still being redirected after %d hops", maxHops)
+			return o
+		}
+	}
+}
+
+// Compare says where the site and the plan differ, each difference with its
+// hop, and which pages answer at several addresses.
+func Compare(observations []Observation) []finding.Finding {
+	var found []finding.Finding
+	at := map[inventory.Ref][]Observation{}
+	for _, o := range observations {
+		if f := o.difference(); f != nil {
+			found = append(found, *f)
+		}
+		if o.Status == 200 && len(o.Hops) == 0 && o.Target.Page != (inventory.Ref{}) {
+			at[o.Target.Page] = append(at[o.Target.Page], o)
+		}
+	}
+	for page, list := range at {
+		if len(list) < 2 {
+			continue
+		}
+		f := finding.Finding{Code: "many-addresses", Severity: finding.Error, Where: list[0].place(),
+			What: fmt.Sprintf("the page %s answers at %d addresses itself", page, len(list)),
+			Why:  "a search engine sees the same page several times and chooses one on its own", Advice: "let all but one redirect; young-compass emit writes the rules"}
+		for _, o := range list {
+			f.Evidence = append(f.Evidence, o.Target.Address.String())
+		}
+		found = append(found, f)
+	}
+	finding.Sort(found)
+	return found
+}
+
+func (o Observation) place() finding.Place {
+	where := o.Target.Where
+	where.URL = o.Target.Address.String()
+	return where
+}
+
+// difference returns how the site differs from the plan, or nil.
+func (o Observation) difference() *finding.Finding {
+	differ := func(code, what, advice string) *finding.Finding {
+		return &finding.Finding{Code: code, Severity: finding.Error, Where: o.place(), What: o.Target.Address.String() + ": " + what, Advice: advice}
+	}
+	if o.Err != nil {
+		return differ("no-answer", o.Err.Error(), "ask again; if it stays so, look at the server")
+	}
+	want := o.Plan
+	for i, hop := range want.Hops {
+		switch {
+		case i >= len(o.Hops):
+			return differ("not-redirected", fmt.Sprintf("hop %d answers %d itself; the plan says %d to %s", i+1, o.Status, hop.Status, hop.To), "put the emitted rules into the server")
+		case o.Hops[i].To != hop.To:
+			return differ("wrong-target", fmt.Sprintf("hop %d leads to %s; the plan says %s", i+1, o.Hops[i].To, hop.To), "emit again, or look for another rule in the server")
+		case o.Hops[i].Status != hop.Status:
+			return differ("wrong-status", fmt.Sprintf("hop %d has the status %d; the plan says %d", i+1, o.Hops[i].Status, hop.Status), "emit again, or look for another rule in the server")
+		}
+	}
+	if len(o.Hops) > len(want.Hops) {
+		hop := o.Hops[len(want.Hops)]
+		return differ("more-hops", fmt.Sprintf("hop %d leads on to %s (%d); the plan ends before it", len(want.Hops)+1, hop.To, hop.Status), "look for another rule in the server")
+	}
+	if status := want.Answer.Status; status != 0 && status != o.Status {
+		return differ("wrong-answer", fmt.Sprintf("it ends with %d; the plan says %d", o.Status, status), "look at the page on the server")
+	}
+	return nil
+}
+
+// Summary counts how addresses end.
+type Summary struct {
+	Asked     int `json:"asked"`
+	Direct    int `json:"direct_200"`
+	OneHop    int `json:"one_hop_200"`
+	Temporary int `json:"one_hop_temporary"`
+	Elsewhere int `json:"one_hop_to_known_host"`
+	Gone      int `json:"gone_410"`
+	Other     int `json:"other"`
+}
+
+// Summarise counts how addresses end.
+func Summarise(observations []Observation) Summary {
+	s := Summary{Asked: len(observations)}
+	for _, o := range observations {
+		hops := len(o.Hops)
+		switch {
+		case o.Err != nil || hops > 1:
+			s.Other++
+		case o.Foreign && hops == 1:
+			s.Elsewhere++
+		case o.Status == 410 && hops == 0:
+			s.Gone++
+		case o.Status == 200 && hops == 0:
+			s.Direct++
+		case o.Status == 200 && slices.Contains([]int{302, 303, 307}, o.Hops[0].Status):
+			s.Temporary++
+		case o.Status == 200:
+			s.OneHop++
+		default:
+			s.Other++
+		}
+	}
+	return s
+}
+
+// Way returns the observed way in words.
+func (o Observation) Way() string {
+	var b strings.Builder
+	for _, hop := range o.Hops {
+		fmt.Fprintf(&b, "%d %s ", hop.Status, hop.To)
+	}
+	switch {
+	case o.Err != nil:
+		b.WriteString(o.Err.Error())
+	case o.Foreign:
+		b.WriteString("(not asked)")
+	default:
+		fmt.Fprintf(&b, "%d", cmp.Or(o.Status, 0))
+	}
+	return b.String()
+}
