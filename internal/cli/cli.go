@@ -206,7 +206,22 @@ func (a *app) open(path string) (io.ReadCloser, error) {
 }
 
 // load reads the project. Findings of the plan itself come along.
-func (a *app) load() (*plan.Plan, []finding.Finding, error) { return plan.Load(a.project) }
+func (a *app) load() (*plan.Plan, []finding.Finding, error) {
+	p, found, err := plan.Load(a.project)
+	var input *finding.Input
+	if errors.As(err, &input) {
+		a.locate(&input.Finding.Where)
+	}
+	return p, found, err
+}
+
+// locate turns the name of one of the project's files into its path.
+func (a *app) locate(where *finding.Place) {
+	switch where.File {
+	case plan.ConfigFile, plan.PagesFile, plan.AddressesFile, plan.RedirectsFile:
+		where.File = a.in(where.File)
+	}
+}
 
 // count is one figure of a summary.
 type count struct {
@@ -227,6 +242,12 @@ type report struct {
 
 // print writes a report and returns errFindings when it is bad enough.
 func (a *app) print(r report) error {
+	for i := range r.findings {
+		a.locate(&r.findings[i].Where)
+		for j := range r.findings[i].Related {
+			a.locate(&r.findings[i].Related[j])
+		}
+	}
 	finding.Sort(r.findings)
 	w := a.stdout
 	var file strings.Builder

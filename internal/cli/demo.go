@@ -264,7 +264,7 @@ func (t *tour) design() error {
 	if err != nil {
 		return unfinished{err}
 	}
-	pages, _, err := inventory.Read(plan.PagesFile, f)
+	pages, _, err := inventory.Read(plan.PagesFile, f, "en")
 	_ = f.Close()
 	if err != nil {
 		return err

@@ -2,7 +2,6 @@ package demo
 
 import (
 	"bytes"
-	"context"
 	"crypto/tls"
 	"errors"
 	"fmt"
@@ -71,11 +70,9 @@ func (s *StandIn) At() string { return fmt.Sprintf("127.0.0.1:%s,%s", s.HTTPPort
 
 // Close stops serving.
 func (s *StandIn) Close() error {
-	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Second)
-	defer cancel()
 	var all error
 	for _, server := range s.servers {
-		all = errors.Join(all, server.Shutdown(ctx))
+		all = errors.Join(all, server.Close())
 	}
 	return all
 }

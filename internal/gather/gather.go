@@ -55,7 +55,7 @@ func (g *Gatherer) Table(file string, r io.Reader) (Summary, []finding.Finding, 
 	g.Pages.AddColumns(pages.Columns)
 	for _, row := range pages.Rows {
 		bad := func(what, advice string) {
-			found = append(found, csvfile.BadRow(file, row.Line, what, advice))
+			found = append(found, csvfile.BadRow(file, row.At, what, advice))
 		}
 		var a address.Address
 		if row.Address != "" {

@@ -84,9 +84,9 @@ type Inventory struct {
 func leading() []string  { return []string{"key", "language", "kind", "title", "state"} }
 func trailing() []string { return []string{"fixed", "canonical", "robots"} }
 
-// Read reads pages.csv. Rows that can't be read, and pages named twice, become
-// findings.
-func Read(file string, r io.Reader) (*Inventory, []finding.Finding, error) {
+// Read reads pages.csv; rows that name no language are in the default one. Rows
+// that can't be read, and pages named twice, become findings.
+func Read(file string, r io.Reader, defaultLanguage string) (*Inventory, []finding.Finding, error) {
 	table, found, err := csvfile.Read(file, r, "key", "title")
 	if err != nil {
 		return nil, nil, err
@@ -94,7 +94,7 @@ func Read(file string, r io.Reader) (*Inventory, []finding.Finding, error) {
 	inv := &Inventory{File: file}
 	inv.AddColumns(table.Columns)
 	for _, row := range table.Rows {
-		page, bad := fromRow(file, row, "")
+		page, bad := fromRow(file, row, defaultLanguage)
 		if bad != nil {
 			found = append(found, *bad)
 			continue
@@ -138,6 +138,7 @@ func fromRow(file string, row csvfile.Row, defaultLanguage string) (Page, *findi
 type SourceRow struct {
 	Page
 	Address string
+	At      int // line of the source
 }
 
 // Source is what a table outside the project says about pages.
@@ -159,7 +160,7 @@ func FromTable(table *csvfile.Table, defaultLanguage, addressColumn string) (Sou
 		}
 		page.Line = 0
 		delete(page.Fields, addressColumn)
-		s.Rows = append(s.Rows, SourceRow{page, row.Fields[addressColumn]})
+		s.Rows = append(s.Rows, SourceRow{page, row.Fields[addressColumn], row.Line})
 	}
 	return s, found
 }

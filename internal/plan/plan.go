@@ -55,7 +55,7 @@ func Load(dir string) (*Plan, []finding.Finding, error) {
 		return nil, nil, fmt.Errorf("reading the plan: %w", err)
 	}
 	if data == nil {
-		return nil, nil, finding.Unreadable(finding.Place{File: filepath.Join(dir, ConfigFile)}, "there is no such file", "young-compass init starts a project, --project names its folder")
+		return nil, nil, finding.Unreadable(finding.Place{File: ConfigFile}, "there is no such file", "young-compass init starts a project, --project names its folder")
 	}
 	config, err := readConfig(ConfigFile, data)
 	if err != nil {
@@ -69,7 +69,7 @@ func Load(dir string) (*Plan, []finding.Finding, error) {
 		read func([]byte) error
 	}{
 		{PagesFile, func(b []byte) (err error) {
-			pages, more, err = inventory.Read(PagesFile, bytes.NewReader(b))
+			pages, more, err = inventory.Read(PagesFile, bytes.NewReader(b), config.Languages.Default)
 			return err
 		}},
 		{AddressesFile, func(b []byte) (err error) {

@@ -20,28 +20,27 @@ import (
 	"young-compass/internal/server"
 	"young-compass/internal/server/htaccess"
 	"young-compass/internal/server/nginx"
-	"young-compass/internal/server/servertest"
 )
 
 // ask is one request of the comparison.
 type ask struct{ method, url string }
 
 // demoSite returns what the demo's plan says is there.
-func demoSite(t *testing.T, p *plan.Plan) servertest.Site {
-	var site servertest.Site
+func demoSite(t *testing.T, p *plan.Plan) site {
+	var there site
 	for _, page := range p.Pages.Pages {
 		if a, ok := p.CurrentAddress(page.Ref); ok && page.State == inventory.Live {
-			site.Pages = append(site.Pages, address.Decode(a.Path))
+			there.Pages = append(there.Pages, address.Decode(a.Path))
 		}
 	}
 	for _, row := range demotest.ReadExpected(t, "../..") {
 		if row.Outcome == "served" && row.Canonical == "-" {
 			r, err := plan.NewRequest("GET", row.URL)
 			require.NoError(t, err)
-			site.Files = append(site.Files, r.Path)
+			there.Files = append(there.Files, r.Path)
 		}
 	}
-	return site
+	return there
 }
 
 // knownAddresses returns every old and new address of the plan.
@@ -165,7 +164,7 @@ func exceptional(code string) []ask {
 }
 
 // compare asks a server everything and holds it to the plan.
-func compare(t *testing.T, name string, g *plan.Program, s *servertest.Server, asks []ask, exceptions []server.Exception) {
+func compare(t *testing.T, name string, g *plan.Program, s *realServer, asks []ask, exceptions []server.Exception) {
 	met := map[string]int{}
 	for _, e := range exceptions {
 		require.NotEmpty(t, exceptional(e.Code), e.Code)
@@ -201,7 +200,7 @@ func compare(t *testing.T, name string, g *plan.Program, s *servertest.Server, a
 }
 
 // agrees compares an answer of the plan with a server's.
-func agrees(want plan.Answer, got servertest.Reply) bool {
+func agrees(want plan.Answer, got reply) bool {
 	switch want.Outcome {
 	case plan.Foreign:
 		return got.Location == ""
@@ -213,14 +212,14 @@ func agrees(want plan.Answer, got servertest.Reply) bool {
 
 // missingFile reports whether the plan says that a file is served as it is, and
 // there is none.
-func missingFile(s *servertest.Server, want plan.Answer, r server.Asked) bool {
+func missingFile(s *realServer, want plan.Answer, r server.Asked) bool {
 	_, err := os.Stat(filepath.Join(s.Dir, "www", address.Decode(r.Path)))
 	return want.Page == (inventory.Ref{}) && os.IsNotExist(err)
 }
 
 // sameEnd reports whether a server that differs leads to where the plan leads
 // in the end: to the same address, letters and spelling aside.
-func sameEnd(t *testing.T, g *plan.Program, r server.Asked, e server.Exception, got servertest.Reply) bool {
+func sameEnd(t *testing.T, g *plan.Program, r server.Asked, e server.Exception, got reply) bool {
 	if got.Status == 400 || got.Status == 404 && strings.Contains(r.RawPath, "%00") {
 		return true // refused
 	}
@@ -255,7 +254,7 @@ func TestNginxAnswersAsThePlan(t *testing.T) {
 	g := compiled(t, p)
 	files, found := nginx.Emit(g)
 	require.Empty(t, found)
-	s := servertest.Nginx(t, files, append([]string{p.Site.Origin.Host}, p.Site.Hosts...), demoSite(t, p))
+	s := startNginx(t, files, append([]string{p.Site.Origin.Host}, p.Site.Hosts...), demoSite(t, p))
 	compare(t, "nginx", g, s, demoAsks(t, p), server.Exceptions(false))
 }
 
@@ -264,6 +263,6 @@ func TestApacheAnswersAsThePlan(t *testing.T) {
 	g := compiled(t, p)
 	files, found := htaccess.Emit(g)
 	require.False(t, finding.Worst(found, finding.Error), "%v", found)
-	s := servertest.Apache(t, files[0].Data, demoSite(t, p))
+	s := startApache(t, files[0].Data, demoSite(t, p))
 	compare(t, "htaccess", g, s, demoAsks(t, p), server.Exceptions(true))
 }

@@ -1,4 +1,4 @@
-package servertest
+package server_test
 
 import (
 	"fmt"
@@ -17,22 +17,22 @@ import (
 	"young-compass/internal/server"
 )
 
-// Site is what a server is to serve: pages by path, each as a file of its own
+// site is what a server is to serve: pages by path, each as a file of its own
 // that addresses without extension are mapped to, and files as they are.
-type Site struct {
+type site struct {
 	Pages []string // decoded paths
 	Files []string
 }
 
-// Server starts real servers in a folder that any user can read.
-type Server struct {
+// realServer starts real servers in a folder that any user can read.
+type realServer struct {
 	Dir string
-	Client
+	client
 }
 
 // folder makes a folder that the server's own user may read, with the site and
 // a certificate in it.
-func folder(t *testing.T, site Site) string {
+func folder(t *testing.T, site site) string {
 	t.Helper()
 	dir, err := os.MkdirTemp("", "young-compass-test")
 	require.NoError(t, err)
@@ -69,7 +69,7 @@ func freePort(t *testing.T) string {
 
 // run starts a server and waits until both ports answer. The test fails, and
 // doesn't skip, when the program isn't installed.
-func run(t *testing.T, dir string, name string, args ...string) *Server {
+func run(t *testing.T, dir string, name string, args ...string) *realServer {
 	t.Helper()
 	path, err := exec.LookPath(name)
 	if err != nil {
@@ -87,7 +87,7 @@ func run(t *testing.T, dir string, name string, args ...string) *Server {
 		_ = syscall.Kill(-command.Process.Pid, syscall.SIGKILL) // the workers too
 		<-exited
 	})
-	s := &Server{Dir: dir}
+	s := &realServer{Dir: dir}
 	s.HTTP, s.HTTPS = readText(t, filepath.Join(dir, "http")), readText(t, filepath.Join(dir, "https"))
 	for _, at := range []string{s.HTTP, s.HTTPS} {
 		deadline := time.Now().Add(10 * time.Second)
@@ -129,7 +129,7 @@ func ports(t *testing.T, dir string) (plain, secure string) {
 }
 
 // Nginx starts nginx with the pieces that were emitted for it.
-func Nginx(t *testing.T, files []server.File, hosts []string, site Site) *Server {
+func startNginx(t *testing.T, files []server.File, hosts []string, site site) *realServer {
 	t.Helper()
 	dir := folder(t, site)
 	for _, f := range files {
@@ -165,7 +165,7 @@ http {
 
 // Apache starts Apache httpd with a per-folder file in its document root. The
 // site's own rules for its content stand behind what was emitted.
-func Apache(t *testing.T, htaccess []byte, site Site) *Server {
+func startApache(t *testing.T, htaccess []byte, site site) *realServer {
 	t.Helper()
 	dir := folder(t, site)
 	write(t, filepath.Join(dir, "www", ".htaccess"), string(htaccess)+`
@@ -217,4 +217,4 @@ DirectoryIndex disabled
 }
 
 // Describe returns a reply in words.
-func (r Reply) String() string { return strings.TrimSpace(fmt.Sprintf("%d %s", r.Status, r.Location)) }
+func (r reply) String() string { return strings.TrimSpace(fmt.Sprintf("%d %s", r.Status, r.Location)) }

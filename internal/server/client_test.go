@@ -1,5 +1,4 @@
-// Package servertest asks real web servers, byte for byte, what they answer.
-package servertest
+package server_test
 
 import (
 	"bufio"
@@ -13,9 +12,9 @@ import (
 	"time"
 )
 
-// Client asks a server on two loopback ports. Unlike an ordinary client it
+// client asks a server on two loopback ports. Unlike an ordinary client it
 // sends the address as it is written and follows nothing.
-type Client struct {
+type client struct {
 	HTTP, HTTPS string // address and port
 	conns       map[string]*connection
 }
@@ -25,14 +24,14 @@ type connection struct {
 	reader *bufio.Reader
 }
 
-// Reply is what a server answered.
-type Reply struct {
+// reply is what a server answered.
+type reply struct {
 	Status   int
 	Location string
 }
 
 // Ask sends one request for an absolute URL.
-func (c *Client) Ask(method, address string) (Reply, error) {
+func (c *client) Ask(method, address string) (reply, error) {
 	scheme, rest, _ := strings.Cut(address, "://")
 	scheme = strings.ToLower(scheme)
 	host, target := rest, "/"
@@ -41,23 +40,23 @@ func (c *Client) Ask(method, address string) (Reply, error) {
 	}
 	var err error
 	for range 2 { // once more when the server closed an idle connection
-		var reply Reply
+		var reply reply
 		if reply, err = c.ask(scheme, method, host, target); err == nil {
 			return reply, nil
 		}
 		c.drop(scheme)
 	}
-	return Reply{}, fmt.Errorf("%s %s: %w", method, address, err)
+	return reply{}, fmt.Errorf("%s %s: %w", method, address, err)
 }
 
-func (c *Client) drop(scheme string) {
+func (c *client) drop(scheme string) {
 	if conn := c.conns[scheme]; conn != nil {
 		_ = conn.Close()
 		delete(c.conns, scheme)
 	}
 }
 
-func (c *Client) dial(scheme string) (*connection, error) {
+func (c *client) dial(scheme string) (*connection, error) {
 	if conn := c.conns[scheme]; conn != nil {
 		return conn, nil
 	}
@@ -81,10 +80,10 @@ func (c *Client) dial(scheme string) (*connection, error) {
 	return c.conns[scheme], nil
 }
 
-func (c *Client) ask(scheme, method, host, target string) (Reply, error) {
+func (c *client) ask(scheme, method, host, target string) (reply, error) {
 	conn, err := c.dial(scheme)
 	if err != nil {
-		return Reply{}, err
+		return reply{}, err
 	}
 	_ = conn.SetDeadline(time.Now().Add(10 * time.Second))
 	length := ""
@@ -92,16 +91,16 @@ func (c *Client) ask(scheme, method, host, target string) (Reply, error) {
 		length = "Content-Length: 0\r\n"
 	}
 	if _, err := fmt.Fprintf(conn, "%s %s HTTP/1.1\r\nHost: %s\r\n%s\r\n", method, target, host, length); err != nil {
-		return Reply{}, err
+		return reply{}, err
 	}
 	response, err := http.ReadResponse(conn.reader, &http.Request{Method: method, URL: &url.URL{}})
 	if err != nil {
-		return Reply{}, err
+		return reply{}, err
 	}
 	_, _ = io.Copy(io.Discard, io.LimitReader(response.Body, 1<<20))
 	_ = response.Body.Close()
 	if response.Close {
 		c.drop(scheme)
 	}
-	return Reply{response.StatusCode, response.Header.Get("Location")}, nil
+	return reply{response.StatusCode, response.Header.Get("Location")}, nil
 }

@@ -1,0 +1,25 @@
+#!/usr/bin/env bash
+# Passes the tests on a fresh machine that has Go and Debian's packages:
+# installs what they need, only if it is missing, and runs them.
+set -euo pipefail
+cd "$(dirname "$0")"
+
+packages=()
+[ -x /usr/sbin/apache2 ] || packages+=(apache2)
+[ -x /usr/sbin/nginx ] || packages+=(nginx)
+command -v gcc >/dev/null || packages+=(gcc libc6-dev) # for the race detector
+if [ ${#packages[@]} -gt 0 ]; then
+	as_root=()
+	[ "$(id -u)" -eq 0 ] || as_root=(sudo)
+	"${as_root[@]}" apt-get update -q
+	"${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -q -y --no-install-recommends "${packages[@]}"
+fi
+
+unformatted=$(gofmt -l cmd internal)
+[ -z "$unformatted" ] || { echo "gofmt wants: $unformatted"; exit 1; }
+go vet ./...
+go run honnef.co/go/tools/cmd/staticcheck@v0.7.0 ./...
+CGO_ENABLED=1 go test -race -timeout 10m "$@" ./...
+go test -count=1 -run AnswersAsThePlan -v ./internal/server | grep -E 'asked|^ok' # the figures of the comparison
+./build.sh
+./young-compass demo >/dev/null && echo "the demo passes"
