@@ -147,14 +147,6 @@ func (v value) text() string {
 	return ""
 }
 
-func (v value) texts() []string {
-	var list []string
-	for _, item := range v.list() {
-		list = append(list, item.text())
-	}
-	return list
-}
-
 func (v value) number(low, high int) int {
 	n, err := strconv.Atoi(v.text())
 	if err != nil || n < low || n > high {
