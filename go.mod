@@ -13,6 +13,7 @@ require (
 	golang.org/x/net v0.62.0
 	golang.org/x/sync v0.24.0
 	golang.org/x/text v0.43.0
+	pgregory.net/rapid v1.3.0
 )
 
 require (

@@ -49,7 +49,8 @@ func NewReader(t *Template, classes map[string]Class) (*Reader, error) {
 	}
 	seen := map[string]bool{}
 	inQuery := false
-	pending := "" // the last "name=" of a literal query
+	pending := ""   // the name of "name=" at the end of a literal query
+	valued := false // a variable just gave it a value
 	for _, p := range t.parts {
 		if p.vars == nil {
 			path, query, more := strings.Cut(p.literal, "?")
@@ -68,12 +69,10 @@ func NewReader(t *Template, classes map[string]Class) (*Reader, error) {
 				continue
 			}
 			inQuery = true
-			if pending != "" {
-				if query != "" && query[0] != '&' {
-					return nil, fmt.Errorf("%s: a variable is the whole value of a parameter", t)
-				}
-				pending = ""
+			if valued && query[0] != '&' {
+				return nil, fmt.Errorf("%s: a variable is the whole value of a parameter", t)
 			}
+			pending, valued = "", false
 			items := strings.Split(query, "&")
 			for i, item := range items {
 				if item == "" {
@@ -103,6 +102,7 @@ func NewReader(t *Template, classes map[string]Class) (*Reader, error) {
 			case inQuery && p.op == 0 && pending != "" && len(p.vars) == 1 && !v.explode && v.prefix == 0 && !c.several:
 				last := &r.query[len(r.query)-1]
 				*last = QueryItem{Name: pending, Variable: v.name, Class: c}
+				pending, valued = "", true
 			case inQuery:
 				return nil, fmt.Errorf("%s: %s can't be read back from a query", t, p)
 			case p.op == 0 && len(p.vars) == 1 && !v.explode && v.prefix == 0:
