@@ -499,7 +499,7 @@ func (p *Plan) withoutSlash(path string) string {
 // often it stands there.
 func (p *Plan) withoutPrefix(path string) string {
 	prefix := "/" + p.Languages.Default
-	for len(path) >= len(prefix) && strings.EqualFold(path[:len(prefix)], prefix) {
+	for len(path) >= len(prefix) && p.sameLetters(path[:len(prefix)], prefix) {
 		rest := path[len(prefix):]
 		if rest == "" {
 			return "/"
@@ -536,8 +536,8 @@ func (p *Plan) Shape(path string) string {
 		switch {
 		case p.indexName(name):
 			path = p.withoutSlash(path[:slash+1])
-		case p.Paths.NoExtension && extension(name) > 0:
-			path = path[:len(path)-extension(name)]
+		case p.Paths.NoExtension && p.extension(name) > 0:
+			path = path[:len(path)-p.extension(name)]
 		default:
 			return path
 		}
@@ -545,9 +545,12 @@ func (p *Plan) Shape(path string) string {
 }
 
 func (p *Plan) indexName(name string) bool {
-	return slices.ContainsFunc(p.Paths.Index, func(index string) bool {
-		return name == index || p.Paths.Lower && strings.EqualFold(name, index)
-	})
+	return slices.ContainsFunc(p.Paths.Index, func(index string) bool { return p.sameLetters(name, index) })
+}
+
+// sameLetters compares names; letters don't count where the plan folds them.
+func (p *Plan) sameLetters(a, b string) bool {
+	return a == b || p.Paths.Lower && strings.EqualFold(a, b)
 }
 
 // Extensions are what the rule "extension: none" removes.
@@ -555,9 +558,9 @@ func Extensions() []string { return []string{".html", ".htm", ".php"} }
 
 // extension returns the length of a page extension at the end of a name that
 // has more than the extension.
-func extension(name string) int {
+func (p *Plan) extension(name string) int {
 	for _, e := range Extensions() {
-		if n := len(name) - len(e); n > 0 && strings.EqualFold(name[n:], e) {
+		if n := len(name) - len(e); n > 0 && p.sameLetters(name[n:], e) {
 			return len(e)
 		}
 	}

@@ -406,8 +406,13 @@ func (c *Config) readRule(v value) Rule {
 	if host := literalHost(r.To); !strings.HasPrefix(r.To, "/") && (host == "" || strings.ContainsAny(host, "{}")) {
 		to.fail("write the host, and a / before the first variable or {/x*}", "%q lets a visitor choose the host", address.Printable(r.To))
 	}
-	if _, err := address.Resolve(c.Site.Origin, sample(r.Target)); err != nil {
+	example := sample(r.Target)
+	normal, err := address.Resolve(c.Site.Origin, example)
+	if err != nil {
 		to.fail("write a path or an http(s) address", "%v", err)
+	}
+	if text := normal.String(); !slices.Contains([]string{text, normal.Local(), strings.Replace(text, normal.Host+"/", normal.Host, 1)}, example) {
+		to.fail("write it as in "+text, "the target is not in normal form")
 	}
 	if s, ok := f["status"]; ok {
 		r.Status = s.number(301, 410)

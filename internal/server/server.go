@@ -234,11 +234,16 @@ func Variants(q plan.Pattern) ([]Variant, error) {
 			return nil, fmt.Errorf("%s: values of %s may hold what a server can't put into a target unchanged; use a narrower class", q.Where.Rule, name)
 		}
 	}
-	v := Variant{Query: q.Reader.Query(), Target: pieces}
 	afterHost := ""
-	if len(pieces) > 1 && pieces[1].List && strings.Count(pieces[0].Literal, "/") == 2 && strings.Contains(pieces[0].Literal, "://") {
-		afterHost = pieces[1].Name
+	if host := pieces[0].Literal; strings.Contains(host, "://") && strings.Count(host, "/") == 2 && !strings.Contains(host, "?") {
+		switch {
+		case len(pieces) > 1 && pieces[1].List:
+			afterHost = pieces[1].Name
+		case len(pieces) == 1 || !strings.HasPrefix(pieces[1].Literal, "/"):
+			pieces[0].Literal += "/"
+		}
 	}
+	v := Variant{Query: q.Reader.Query(), Target: pieces}
 	absent := Variant{Query: v.Query}
 	for _, e := range q.Reader.Elements() {
 		switch {

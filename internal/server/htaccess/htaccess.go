@@ -182,23 +182,23 @@ func (e *emitter) request() {
 	e.set("p0", "%{REQUEST_URI}", "p1", "%{REQUEST_URI}", "r1", env("raw"))
 	for _, form := range []struct{ source, slashes, out string }{{"%{REQUEST_URI}", "/", "p"}, {env("raw"), "/+", "r"}} {
 		whole, rest, changes := server.SpellingExpressions(e.Plan, form.slashes, group)
-		e.cond(form.source, rest, "NC")
+		e.cond(form.source, rest, e.fold()...)
 		e.set(form.out+"1", "%1")
-		e.cond(form.source, whole, "NC")
+		e.cond(form.source, whole, e.fold()...)
 		e.set(form.out+"1", "/")
 		e.cond(form.source, `!^/$`)
-		e.cond(form.source, changes, "NC")
+		e.cond(form.source, changes, e.fold()...)
 		e.set(form.out+"1c", "1")
 		e.set(form.out+"2", env(form.out+"1"))
 		whole, rest, changes = server.ShapeExpressions(e.Plan, group)
 		if whole == "" {
 			continue
 		}
-		e.cond(env(form.out+"1"), rest, "NC")
+		e.cond(env(form.out+"1"), rest, e.fold()...)
 		e.set(form.out+"2", "%1")
-		e.cond(env(form.out+"1"), whole, "NC")
+		e.cond(env(form.out+"1"), whole, e.fold()...)
 		e.set(form.out+"2", "/")
-		e.cond(env(form.out+"1"), changes, "NC")
+		e.cond(env(form.out+"1"), changes, e.fold()...)
 		e.set(form.out+"2c", "1")
 	}
 	e.note("files that are served as they are")
@@ -206,6 +206,14 @@ func (e *emitter) request() {
 		e.cond(env("p"+stage), server.FileExpression(e.Plan), "NC")
 		e.set("file"+stage, "1")
 	}
+}
+
+// fold is the flag for conditions on paths in which letters don't count.
+func (e *emitter) fold() []string {
+	if e.Paths.Lower {
+		return []string{"NC"}
+	}
+	return nil
 }
 
 // letters makes an expression match without regard to letters, if the plan

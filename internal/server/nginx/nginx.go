@@ -277,7 +277,12 @@ func expression(s string) string { return quote("~" + s) }
 func folded(s string) string     { return quote("~*" + s) }
 
 // pathExpression is an expression on a path, with or without regard to letters.
-func (e *emitter) pathExpression(s string) string { return folded(s) }
+func (e *emitter) pathExpression(s string) string {
+	if e.Paths.Lower {
+		return folded(s)
+	}
+	return expression(s)
+}
 
 func named(name string) func(string) string {
 	return func(s string) string { return "(?<" + name + ">" + s + ")" }

@@ -1,0 +1,135 @@
+package server_test
+
+import (
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+	"young-compass/internal/server"
+	"young-compass/internal/server/htaccess"
+	"young-compass/internal/server/nginx"
+)
+
+// oddPlan keeps slashes, letters and extensions, and has addresses full of
+// what means something in the servers' configuration languages.
+func oddPlan(t *testing.T) *plan.Plan {
+	dir := t.TempDir()
+	for name, text := range map[string]string{
+		plan.ConfigFile: `
+site:
+  origin: http://skerrywick.example
+  hosts: [www.skerrywick.example]
+  paths: {slash: keep, letters: keep, extension: keep, index: [index.html]}
+kinds: {page: {address: "/{slug}"}}
+rules:
+  - {from: "/go/{a}/{b}", to: "/went/{b}/{a}?from=go$1,%20"}
+  - {from: "/list{/rest*}.html", to: "/all{/rest*}", status: 307}
+  - {from: "/find?q={q}&x=1", to: "https://search.example/{q}", query: drop}
+  - {from: "/tail/{x}", to: "https://tail.example{?x}", class: {x: "[A-Za-z0-9_-]{1,12}"}}
+`,
+		plan.PagesFile: "key,language,title,state\nhome,en,Home,live\nold,en,Old,live\ndraft,en,Draft,draft\nGONE,en,Gone,gone\n",
+		plan.AddressesFile: `address,page,state
+http://skerrywick.example/,home,current
+http://skerrywick.example/Home,home@en,former
+`,
+		plan.RedirectsFile: `from,to,status,query
+"/a""b","https://x.example/""q""",301,
+/a$b,"https://x.example/$1,$2/%20{x}?$a=%1&b=%{HTTP_HOST}#$f",302,
+/a\b{c},/never-unsafe,301,
+"/with space,comma","https://x.example/a,b;c",308,
+/~tilde!*(),https://x.example/'~!*(),303,
+/%25percent%2520,https://x.example/%2520%25,307,
+/ø/ß,https://x.example/%C3%B8?%C3%B8,301,
+/Case,https://x.example/upper,301,
+/case,https://x.example/lower,301,
+/q?k=A,https://x.example/A,301,
+/q?k=a,https://x.example/a,301,
+/q?k=$1&m=%2,https://x.example/dollar,301,
+/q?k,https://x.example/bare,301,
+/q?k=,https://x.example/empty,301,
+/slash/,https://x.example/with-slash,301,
+/slash,https://x.example/without-slash,301,
+/{x},https://x.example/brace,301,
+/# not,https://x.example/never,301,
+/;semi,https://x.example/semi,301,
+/plus+plus,https://x.example/plus?own=1#frag,301,drop
+/default,https://x.example/default,301,
+/hostnames,https://x.example/hostnames?k=v,301,
+/gone,,410,
+`,
+	} {
+		if name == plan.AddressesFile {
+			text = strings.ReplaceAll(text, ",home,", ",home@en,")
+		}
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+	}
+	p, found, err := plan.Load(dir)
+	require.NoError(t, err)
+	// A backslash and a fragment are no sources; everything else is.
+	require.Len(t, found, 2, "%v", found)
+	for _, f := range found {
+		require.Equal(t, "bad-row", f.Code)
+	}
+	return p
+}
+
+func oddAsks(p *plan.Plan) []ask {
+	var asks []ask
+	random := rand.New(rand.NewPCG(11, 2026))
+	add := func(url string) {
+		asks = append(asks, ask{"GET", url}, ask{"POST", url})
+		for _, way := range []int{2, 3, 4, 6} {
+			asks = append(asks, ask{"GET", mutate(random, url, way)})
+		}
+	}
+	for _, row := range p.Redirects {
+		a := p.Site.Origin
+		a.Path, a.Query = row.Path, row.Query
+		add(a.String())
+	}
+	for _, local := range []string{"/", "/Home", "/home", "/go/a/b", "/go/A.b/~c?x=1&from=2", "/list/a/b.html", "/list.html", "/list/a.b.html", "/find?q=abc&x=1&y=2", "/find?x=1&q=Abc", "/find?x=1&q=a/b",
+		"/tail/abc_1", "/tail/waytoolongtomatch", "/nope/", "/nope.html", "/nope/index.html", "/index.html", "/Index.html", "/q", "/q?k=b", "/q?m=%2&k=$1", "/q?k=A&k=a", "/en/", "/en/x/", "/en"} {
+		add("http://skerrywick.example" + local)
+		add("https://www.skerrywick.example" + local)
+	}
+	return asks
+}
+
+func TestOddAddressesSurviveEveryServer(t *testing.T) {
+	p := oddPlan(t)
+	g := compiled(t, p)
+	here := site{Pages: []string{"/"}}
+	files, found := nginx.Emit(g)
+	require.Empty(t, found)
+	compare(t, "nginx", g, startNginx(t, files, []string{"skerrywick.example", "www.skerrywick.example"}, here), oddAsks(p), server.Exceptions(false))
+	files, found = htaccess.Emit(g)
+	require.False(t, finding.Worst(found, finding.Error), "%v", found)
+	compare(t, "htaccess", g, startApache(t, files[0].Data, here), oddAsks(p), server.Exceptions(true))
+}
+
+// No byte of a plan's data may appear where it could be read as configuration.
+func TestCommentsHoldNoData(t *testing.T) {
+	g := compiled(t, oddPlan(t))
+	for _, emit := range []func(*plan.Program) ([]server.File, []finding.Finding){nginx.Emit, htaccess.Emit} {
+		files, _ := emit(g)
+		again, _ := emit(g)
+		assert.Equal(t, files, again, "the same plan gives the same bytes")
+		for _, f := range files {
+			for line := range strings.Lines(string(f.Data)) {
+				for _, c := range []byte(strings.TrimSuffix(line, "\n")) {
+					assert.True(t, c >= 0x20 || c == '\t', "%s: control character in %q", f.Name, line)
+				}
+				if strings.HasPrefix(strings.TrimSpace(line), "#") {
+					assert.NotContains(t, line, "x.example", f.Name)
+				}
+			}
+		}
+	}
+}
