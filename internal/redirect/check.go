@@ -22,12 +22,12 @@ func Check(rows []Row, site address.Site, fold bool) []finding.Finding {
 	for i, row := range rows {
 		index.Add(row.Source, i)
 	}
-	found := conflicts(rows, index)
+	found, later := conflicts(rows, index)
 	next := make([]int, len(rows))
 	for i, row := range rows {
 		next[i] = follow(rows, index, row)
-		if next[i] == i {
-			next[i] = -1 // to itself: nothing leads on
+		if next[i] == i || later[i] {
+			next[i] = -1 // to itself, or never met: nothing leads on
 		}
 	}
 	found = append(found, ways(rows, next)...)
@@ -48,8 +48,9 @@ func follow(rows []Row, index *Index, row Row) int {
 	return hits[0]
 }
 
-func conflicts(rows []Row, index *Index) []finding.Finding {
-	var found []finding.Finding
+// conflicts also returns which rows stand behind another with their source.
+func conflicts(rows []Row, index *Index) (found []finding.Finding, later []bool) {
+	later = make([]bool, len(rows))
 	done := make([]bool, len(rows))
 	for i, row := range rows {
 		if done[i] {
@@ -63,6 +64,7 @@ func conflicts(rows []Row, index *Index) []finding.Finding {
 				continue
 			}
 			done[j] = true
+			later[j] = later[j] || other.Host == row.Host
 			if other.goal() != row.goal() {
 				differs = true
 				related = append(related, other.place())
@@ -75,7 +77,7 @@ func conflicts(rows []Row, index *Index) []finding.Finding {
 				Advice: "keep the one that is right and delete the others"})
 		}
 	}
-	return found
+	return found, later
 }
 
 // ways finds loops and chains by walking from every row once.

@@ -1,0 +1,183 @@
+package redirect
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/address"
+	"young-compass/internal/finding"
+)
+
+func skerrywick() address.Site {
+	return address.Site{Origin: address.Address{Scheme: "https", Host: "skerrywick.example", Path: "/"}, Hosts: []string{"www.skerrywick.example"}}
+}
+
+func read(t *testing.T, lines ...string) []Row {
+	t.Helper()
+	rows, found, err := Read("list.csv", strings.NewReader("from,to,status\n"+strings.Join(lines, "\n")), skerrywick())
+	require.NoError(t, err)
+	require.Empty(t, found)
+	return rows
+}
+
+func TestReadRow(t *testing.T) {
+	rows := read(t, "/a,route-x@de,", "http://www.skerrywick.example/b?k=v,guide@en#part,302", "/c,,410", "/d,/e?x#y,308")
+	assert.Equal(t, Source{Path: "/a"}, rows[0].Source)
+	assert.True(t, rows[0].ToPage())
+	assert.Zero(t, rows[0].Status)
+	assert.Equal(t, "www.skerrywick.example", rows[1].Host)
+	assert.Equal(t, []string{"k"}, rows[1].Names())
+	assert.Equal(t, "guide@en", rows[1].Page.String())
+	assert.Equal(t, "part", rows[1].Target.Fragment)
+	assert.True(t, rows[2].Gone())
+	assert.Equal(t, "https://skerrywick.example/e?x#y", rows[3].Target.String())
+	assert.Equal(t, 5, rows[3].Line)
+	assert.Equal(t, "//www.skerrywick.example/b?k=v", rows[1].Source.String())
+}
+
+func TestMatch(t *testing.T) {
+	x := &Index{Site: skerrywick(), Fold: true}
+	for i, s := range []Source{{Path: "/index.php", Query: "item=1"}, {Path: "/index.php", Query: "item=1&lang=de"}, {Path: "/index.php"}, {Path: "/Ab%28c%29"},
+		{Host: "www.skerrywick.example", Path: "/h"}, {Path: "/h"}, {Host: "skerrywick.example", Path: "/h"}, {Host: "other.example", Path: "/h"}} {
+		x.Add(s, i)
+	}
+	match := func(host, path, query string) []int {
+		return x.Match(host, path, address.SplitQuery(query), x.Named(path))
+	}
+	assert.Equal(t, []string{"item", "lang"}, x.Named("//INDEX.php"))
+	for query, want := range map[string][]int{
+		"item=1": {0}, "x=y&item=1&z": {0}, "lang=de&item=1": {1}, "": {2}, "utm=1": {2}, "item=1&item=2": {0},
+		"item=2&item=1": {}, "item": {}, "item=": {}, "lang=de": {}, "item=1&lang": {}, "ITEM=1": {2}, "item=%31": {},
+	} {
+		assert.ElementsMatch(t, want, match("skerrywick.example", "/index.php", query), query)
+	}
+	assert.Equal(t, []int{3}, match("skerrywick.example", "//aB(C)", ""), "letters, slashes and how a mark is written don't count")
+	assert.Equal(t, []int{4, 5, 6}, match("www.skerrywick.example", "/h", ""), "what is written for the host or for all comes first")
+	assert.Equal(t, []int{5, 6, 4}, match("skerrywick.example", "/h", ""))
+}
+
+func TestCheckSmall(t *testing.T) {
+	for name, c := range map[string]struct {
+		lines []string
+		want  map[string]int
+	}{
+		"clean":                       {[]string{"/a,/b,301", "/c,/b,302", "/d,https://other.example/a,301", "/e,,410", "/f,page@en,"}, map[string]int{}},
+		"chain of three":              {[]string{"/a,/b,301", "/b,/c,301", "/c,/d,301"}, map[string]int{"chain": 2}},
+		"loop":                        {[]string{"/a,/b,301", "/b,/a,301"}, map[string]int{"loop": 1}},
+		"into a loop is no chain":     {[]string{"/x,/a,301", "/a,/b,301", "/b,/a,301"}, map[string]int{"loop": 1}},
+		"to itself is no loop":        {[]string{"/a,/a,301"}, map[string]int{}},
+		"two loops":                   {[]string{"/a,/b,301", "/b,/a,301", "/c,/d,301", "/d,/c,301"}, map[string]int{"loop": 2}},
+		"conflict once":               {[]string{"/a,/b,301", "/a,/c,301", "/a,/b,302"}, map[string]int{"conflict": 1}},
+		"the same twice":              {[]string{"/a,/b,301", "/a,/b,301"}, map[string]int{}},
+		"the origin's row serves all": {[]string{"/a,http://www.skerrywick.example/b,301", "https://skerrywick.example/b,/c,301"}, map[string]int{"chain": 1}},
+		"only the first row counts":   {[]string{"/a,/b,301", "/a,/c,301", "/c,/d,301"}, map[string]int{"conflict": 1}},
+		"hosts may differ":            {[]string{"http://www.skerrywick.example/a,/b,301", "https://skerrywick.example/a,/c,301"}, map[string]int{}},
+		"a path is all hosts":         {[]string{"http://www.skerrywick.example/a,/b,301", "/a,/c,301"}, map[string]int{"conflict": 1}},
+		"letters and slashes":         {[]string{"/a,/B//c,301", "/b/C,/d,301"}, map[string]int{"chain": 1}},
+		"parameters":                  {[]string{"/a,/i?k=1,301", "/i?k=1,/b,301", "/i?k=2,/c,301"}, map[string]int{"chain": 1}},
+		"other parameters":            {[]string{"/a,/i?k=3,301", "/i?k=1,/b,301"}, map[string]int{}},
+		"gone at the end is a chain":  {[]string{"/a,/b,301", "/b,,410"}, map[string]int{"chain": 1}},
+		"conflict leading into loops": {[]string{"/a,/b,301", "/a,/x,301", "/b,/a,301"}, map[string]int{"conflict": 1, "loop": 1}},
+	} {
+		assert.Equal(t, c.want, finding.Count(Check(read(t, c.lines...), skerrywick(), true)), name)
+	}
+}
+
+func TestCheckTells(t *testing.T) {
+	found := Check(read(t, "/a,/b,301", "/b,/c,302", "/x,/y,301", "/y,/x,301"), skerrywick(), true)
+	require.Len(t, found, 2)
+	chain, loop := found[0], found[1]
+	assert.Equal(t, "list.csv:2", chain.Where.String())
+	assert.Equal(t, []string{"/a", "/b", "https://skerrywick.example/c (302)"}, chain.Evidence)
+	assert.Equal(t, 3, chain.Related[0].Line)
+	assert.Equal(t, []string{"/x", "/y", "/x"}, loop.Evidence)
+	assert.NotEmpty(t, loop.Advice)
+}
+
+// A naive reading of small random lists agrees: every path is followed row by
+// row with a map.
+func TestCheckAgreesWithANaiveOne(t *testing.T) {
+	random := rand.New(rand.NewPCG(3, 2026))
+	for round := range 3000 {
+		var lines []string
+		first := map[string]string{}
+		goals := map[string]map[string]bool{}
+		for range 1 + random.IntN(8) {
+			from, to := fmt.Sprintf("/%c", 'a'+random.IntN(5)), fmt.Sprintf("/%c", 'a'+random.IntN(6))
+			lines = append(lines, from+","+to+",301")
+			if _, have := first[from]; !have {
+				first[from], goals[from] = to, map[string]bool{}
+			}
+			goals[from][to] = true
+		}
+		want := map[string]int{}
+		cycles := map[string]bool{}
+		for from := range first {
+			if len(goals[from]) > 1 {
+				want["conflict"]++
+			}
+			way := []string{from}
+			for at := first[from]; ; at = first[at] {
+				if i := slices.Index(way, at); i >= 0 {
+					if cycle := way[i:]; len(cycle) > 1 {
+						members := slices.Sorted(slices.Values(cycle))
+						cycles[strings.Join(members, "")] = true
+					}
+					break
+				}
+				if first[at] == "" {
+					break
+				}
+				way = append(way, at)
+			}
+		}
+		if len(cycles) > 0 {
+			want["loop"] = len(cycles)
+		}
+		for from, to := range first { // of several rows with one source the first counts
+			if to != from && chained(first, to) {
+				want["chain"]++
+			}
+		}
+		got := finding.Count(Check(read(t, lines...), skerrywick(), true))
+		require.Equal(t, want, got, "round %d:\n%s", round, strings.Join(lines, "\n"))
+	}
+}
+
+// chained reports whether what to leads to is redirected again without ending
+// in a cycle. A row to itself stops there.
+func chained(first map[string]string, to string) bool {
+	if first[to] == "" {
+		return false
+	}
+	seen := map[string]bool{}
+	for at := to; ; at = first[at] {
+		next := first[at]
+		if next == "" || next == at {
+			return true
+		}
+		if seen[at] {
+			return false
+		}
+		seen[at] = true
+	}
+}
+
+func BenchmarkCheck(b *testing.B) {
+	var list strings.Builder
+	list.WriteString("from,to,status\n")
+	for i := range 100000 {
+		fmt.Fprintf(&list, "/old/page-%06d,/new/article-%06d,301\n", i, i)
+	}
+	rows, _, err := Read("list.csv", strings.NewReader(list.String()), skerrywick())
+	require.NoError(b, err)
+	for b.Loop() {
+		Check(rows, skerrywick(), true)
+	}
+}
