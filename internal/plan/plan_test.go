@@ -1,0 +1,261 @@
+package plan_test
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"young-compass/internal/demo/demotest"
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+)
+
+const minimal = "site: {origin: https://skerrywick.example, hosts: [www.skerrywick.example]}\n"
+
+// load writes a project and loads it. Files are name, text, name, text...
+func load(t testing.TB, files ...string) (*plan.Plan, []finding.Finding, error) {
+	t.Helper()
+	dir := t.TempDir()
+	for i := 0; i < len(files); i += 2 {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, files[i]), []byte(files[i+1]), 0o644))
+	}
+	return plan.Load(dir)
+}
+
+func answer(t testing.TB, p *plan.Plan, method, url string) plan.Answer {
+	t.Helper()
+	r, err := plan.NewRequest(method, url)
+	require.NoError(t, err)
+	a, err := p.Answer(r)
+	require.NoError(t, err, url)
+	return a
+}
+
+func TestConfigMistakesNameTheirPlace(t *testing.T) {
+	for text, want := range map[string]string{
+		"":                                       "the plan is empty",
+		"languages: {}":                          "does not name its site",
+		"site: {}":                               "1:7: error unreadable: the site has no origin",
+		"site:\n  origin: ftp://x.example":       "2:11: error unreadable: ftp://x.example is no http",
+		"site: {origin: https://x.example/a}":    "has a port, path or query",
+		"site: {origin: https://x.example:8443}": "has a port, path or query",
+		"site: [a]":                              "a mapping belongs here",
+		"site: {origin: [a]}":                    "a text belongs here",
+		"site: {origin: https://x.example, hosts: [x.example]}":                "stands in the plan already",
+		"site: {origin: https://x.example, hosts: [y.example, Y.example]}":     "stands in the plan already",
+		"site: {origin: https://x.example, hosts: ['y.example/x']}":            "is no host name",
+		"site: {origin: https://x.example, hosts: y}":                          "a list belongs here",
+		"site: {origin: https://x.example, paths: {slash: always}}":            `"always" is not understood here; write never or keep`,
+		"site: {origin: https://x.example, paths: {depth: 0}}":                 "write a number from 1 to 100",
+		"site: {origin: https://x.example, paths: {index: [a/b]}}":             "no name of an index file",
+		"site: {origin: https://x.example, files: [assets]}":                   "names no files",
+		"site: {origin: https://x.example}\nsite: {origin: https://x.example}": "site",
+		minimal + "languages: {default: en-UK-x}":                              "is no language",
+		minimal + "languages: {default: eng}":                                  "is no language",
+		minimal + "languages: {others: {de: {}}}":                              "has no prefix",
+		minimal + "languages: {others: {de: {prefix: a/b}}}":                   "has no prefix",
+		minimal + "languages: {others: {de: {host: de.example}}}":              `unknown key "host"; known here: prefix`,
+		minimal + "languages: {x-default: fr}":                                 "none of the site's languages",
+		minimal + "languages: {words: {news: {fr: nouvelles}}}":                "fr is none of them",
+		minimal + "parameters: {noise: [{name: sid, for: /x}]}":                "noise everywhere",
+		minimal + "parameters: {display: [{name: sort}]}":                      "name and for belong together",
+		minimal + "parameters: {tracking: ['*']}":                              "is no name of a parameter",
+		minimal + "parameters: {junk: [a]}":                                    `unknown key "junk"`,
+		minimal + "kinds: {page: {slug: title}}":                               "the kind page has no address",
+		minimal + "kinds: {page: {address: '/{a'}}":                            "2:25: error unreadable: a { without its }",
+		minimal + "kinds: {page: {address: '/{a}{b}'}}":                        "put something between",
+		minimal + "rules: [{from: /a}]":                                        "a rule needs from and to",
+		minimal + "rules: [{from: '/a/{x}', to: '/b/{y}'}]":                    "the variable y is not in from; use the variables of from: x",
+		minimal + "rules: [{from: '/a/{x}', to: '/b/{x}', class: {x: '.*'}}]":  "is no class",
+		minimal + "rules: [{from: '/a/{x}', to: '/b/{x}', class: {z: slug}}]":  "from has no variable z",
+		minimal + "rules: [{from: '/a/{x}', to: 'https://{x}/b'}]":             "lets a visitor choose the host",
+		minimal + "rules: [{from: '/a/{x}', to: 'https://b.example{x}'}]":      "lets a visitor choose the host",
+		minimal + "rules: [{from: '/a/{x}', to: '{x}'}]":                       "lets a visitor choose the host",
+		minimal + "rules: [{from: '/a/{x}', to: 'https://B.example/{x}'}]":     "not in normal form",
+		minimal + "rules: [{from: '/a', to: '//b.example/'}]":                  "no http or https",
+		minimal + "rules: [{from: '/a', to: /b, status: 410}]":                 "410 is no status of a redirect",
+		minimal + "rules: [{from: '/a', to: /b, status: 200}]":                 "is no such number",
+		minimal + "rules: [{from: '/a', to: /b, query: some}]":                 "write keep or drop",
+		minimal + "rules: [{from: 'http://x.example/a', to: /b}]":              "begins with /",
+		minimal + "# " + strings.Repeat("x", 5<<20):                            "larger than 4 MiB",
+	} {
+		_, _, err := load(t, plan.ConfigFile, text)
+		var input *finding.Input
+		if assert.ErrorAs(t, err, &input, "%.200s", text) {
+			assert.Contains(t, err.Error(), want, "%.200s", text)
+			if want != "the plan is empty" && !strings.Contains(want, "4 MiB") {
+				assert.NotZero(t, input.Finding.Where.Line, "%.200s", text)
+			}
+		}
+	}
+}
+
+func TestClasses(t *testing.T) {
+	p, _, err := load(t, plan.ConfigFile, minimal+"parameters: {identity: [id], display: [{name: view, for: /list}, 'v*'], tracking: [view], noise: ['s_*']}")
+	require.NoError(t, err)
+	for _, c := range []struct {
+		name, path string
+		want       plan.Class
+	}{{"id", "/", plan.Identity}, {"view", "/list", plan.Display}, {"view", "/LIST/a", plan.Display}, {"view", "/lists", plan.Display}, {"vx", "/", plan.Display}, {"s_1", "/", plan.Noise}, {"s", "/", ""}, {"ID", "/", ""}} {
+		assert.Equal(t, c.want, p.ClassOf(c.name, c.path), "%s on %s", c.name, c.path)
+	}
+}
+
+func TestPlanThatContradictsItself(t *testing.T) {
+	pages := "key,title,state\na,A,live\nb,B,away\nc,C,gone\n"
+	book := "address,page,state\nhttps://skerrywick.example/a,a@en,current\nhttps://skerrywick.example/b,b@en,current\nhttps://skerrywick.example/c,c@en,current\nhttps://skerrywick.example/x,x@en,current\n"
+	for name, c := range map[string]struct {
+		redirects, rules string
+		want             map[string]int
+	}{
+		"away without a redirect": {"", "", map[string]int{"away-without-redirect": 1, "orphan-address": 1}},
+		"away with one":           {"/b,a@en,302\n", "", map[string]int{"orphan-address": 1}},
+		"from a live page":        {"/b,a@en,302\n/A,/c,301\n", "", map[string]int{"orphan-address": 1, "live-source": 1}},
+		"to an unknown page":      {"/b,a@en,302\n/z,z@en,301\n", "", map[string]int{"orphan-address": 1, "unknown-page": 1}},
+		"rows in a circle":        {"/b,a@en,302\n/m,/n,301\n/n,/m,301\n", "", map[string]int{"orphan-address": 1, "loop": 1}},
+		"patterns in a circle":    {"/b,a@en,302\n", "rules: [{from: '/m/{x}', to: '/n/{x}'}, {from: '/n/{x}', to: '/m/{x}'}]", map[string]int{"orphan-address": 1, "loop": 2}},
+		"patterns without end":    {"/b,a@en,302\n", "rules: [{from: '/m{/r*}', to: '/m/m{/r*}'}]", map[string]int{"orphan-address": 1, "loop": 1}},
+	} {
+		_, found, err := load(t, plan.ConfigFile, minimal+c.rules, plan.PagesFile, pages, plan.AddressesFile, book, plan.RedirectsFile, "from,to,status\n"+c.redirects)
+		require.NoError(t, err, name)
+		assert.Equal(t, c.want, finding.Count(found), "%s: %v", name, found)
+	}
+}
+
+func TestStatesOfPages(t *testing.T) {
+	p, found, err := load(t, plan.ConfigFile, minimal,
+		plan.PagesFile, "key,title,state,canonical\nlive,L,live,\nshown,S,live,\ngone,G,gone,\ndraft,D,draft,\naway,A,away,\nmerged,M,gone,\nother,O,live,live@en\n",
+		plan.AddressesFile, `address,page,state
+https://skerrywick.example/live,live@en,current
+http://www.skerrywick.example/live-old,live@en,former
+https://skerrywick.example/also-live,live@en,variant
+https://skerrywick.example/shown,shown@en,current
+https://skerrywick.example/section/shown,shown@en,shown
+https://skerrywick.example/gone,gone@en,current
+https://skerrywick.example/gone-old,gone@en,former
+https://skerrywick.example/draft.html,draft@en,current
+https://skerrywick.example/away,away@en,current
+https://skerrywick.example/away-old?id=7,away@en,former
+https://skerrywick.example/merged,merged@en,current
+https://skerrywick.example/merged-old,merged@en,former
+https://skerrywick.example/other,other@en,current
+`, plan.RedirectsFile, "from,to,status\n/away,live@en#note,307\n/merged,/shown?part=2,301\n")
+	require.NoError(t, err)
+	require.Empty(t, found)
+	const o = "https://skerrywick.example"
+	for url, want := range map[string]string{
+		o + "/live":              "served 200 ",
+		o + "/live-old":          "redirect 301 " + o + "/live",
+		o + "/also-live?q=1":     "redirect 301 " + o + "/live?q=1",
+		o + "/section/shown":     "served 200 ",
+		o + "/Section/Shown":     "redirect 301 " + o + "/section/shown",
+		o + "/gone":              "gone 410 ",
+		o + "/gone-old":          "gone 410 ",
+		o + "/draft.html":        "unknown 404 ",
+		o + "/away":              "redirect 307 " + o + "/live#note",
+		o + "/away-old?id=7&b=c": "redirect 307 " + o + "/live?b=c#note",
+		o + "/away-old?id=8":     "unknown 404 ",
+		o + "/merged":            "redirect 301 " + o + "/shown?part=2",
+		o + "/merged-old?x=1":    "redirect 301 " + o + "/shown?part=2&x=1",
+		"http://www.skerrywick.example/draft.html": "redirect 301 " + o + "/draft.html",
+	} {
+		a := answer(t, p, "GET", url)
+		assert.Equal(t, want, fmt.Sprintf("%s %d %s", a.Outcome, a.Status, a.To), url)
+	}
+	assert.Equal(t, o+"/shown", answer(t, p, "GET", o+"/section/shown").Canonical)
+	assert.Equal(t, o+"/live", answer(t, p, "GET", o+"/other").Canonical)
+	assert.Equal(t, 307, answer(t, p, "POST", o+"/away-old?id=7").Status)
+	assert.Equal(t, 308, answer(t, p, "POST", o+"/live-old").Status)
+}
+
+func TestCompose(t *testing.T) {
+	for want, statuses := range map[int][][]int{
+		301: {{301}, {301, 301}}, 302: {{301, 302}, {302, 308}}, 303: {{303, 307, 302, 301}}, 307: {{302, 307}, {308, 307}}, 308: {{301, 308}},
+	} {
+		for _, s := range statuses {
+			assert.Equal(t, want, plan.Compose(s), "%v", s)
+		}
+	}
+}
+
+func TestTrace(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	r, err := plan.NewRequest("POST", "http://www.skerrywick.example/index.php?item=999")
+	require.NoError(t, err)
+	trace, err := p.Trace(r)
+	require.NoError(t, err)
+	require.Len(t, trace.Hops, 1)
+	assert.Equal(t, 308, trace.Hops[0].Status)
+	assert.Equal(t, "POST", trace.Final.Method, "a form survives 308")
+	assert.Equal(t, plan.Unknown, trace.Answer.Outcome)
+}
+
+// Whatever is asked, the plan answers it in one hop: what a redirect leads to
+// is not redirected again.
+func TestOneHop(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	segment := rapid.SampledFrom([]string{"en", "EN", "de", "routes", "Routes", "index.php", "index.html", "x", "x.html", "ports", "hildafjord", "press", "news", "2025", "aktuelt", "a.htm", "", "%C3%A9", "timetable.php", "contact", "book", "assets", "logo.png", "..", "%2e"})
+	parameter := rapid.SampledFrom([]string{"sec=route", "item=201", "item=999", "lang=de", "sid=1", "utm_source=a", "page=1", "port=kvitsund", "ship=x", "a=b", "", "list=crew", "edition=x"})
+	rapid.Check(t, func(t *rapid.T) {
+		url := rapid.SampledFrom([]string{"https://skerrywick.example", "http://www.skerrywick.example", "http://ferries.skerrywick.example", "http://skerrywick.example"}).Draw(t, "host") +
+			"/" + strings.Join(rapid.SliceOfN(segment, 0, 5).Draw(t, "path"), "/")
+		if params := rapid.SliceOfN(parameter, 0, 4).Draw(t, "parameters"); len(params) > 0 {
+			url += "?" + strings.Join(params, "&")
+		}
+		r, err := plan.NewRequest(rapid.SampledFrom([]string{"GET", "POST"}).Draw(t, "method"), url)
+		require.NoError(t, err)
+		trace, err := p.Trace(r)
+		require.NoError(t, err)
+		assert.LessOrEqual(t, len(trace.Hops), 1, "%s: %v", url, trace.Hops)
+		if len(trace.Hops) == 1 {
+			to := trace.Hops[0].To
+			assert.NotContains(t, to, "sid=", url)
+			assert.False(t, strings.HasSuffix(to, "?") || strings.Contains(to, "&&") || strings.Contains(to, "?&"), to)
+		}
+	})
+}
+
+func TestCompileKnowsEveryAddress(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	g, found, err := p.Compile()
+	require.NoError(t, err)
+	require.Empty(t, found)
+	kinds := map[plan.EntryKind]int{}
+	for _, e := range g.Entries {
+		kinds[e.Kind]++
+		assert.NotEmpty(t, e.Where.File, e.Key)
+	}
+	assert.Equal(t, 181, kinds[plan.EntryLive], "one for each live page")
+	assert.Equal(t, 4, kinds[plan.EntryGone])
+	assert.Greater(t, kinds[plan.EntryMove], 190)
+	assert.Len(t, g.Patterns, 5)
+	assert.Equal(t, "/notices/{year}/{slug}", g.Patterns[1].Target.String(), "a pattern that always leads to another is composed with it")
+}
+
+func BenchmarkAnswer(b *testing.B) {
+	p := demotest.Accepted(b, b.TempDir())
+	r, err := plan.NewRequest("GET", "http://www.skerrywick.example/index.php?sid=8f3&item=214&lang=de&sec=route&utm_source=letter")
+	require.NoError(b, err)
+	for b.Loop() {
+		if _, err := p.Answer(r); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
+
+func FuzzConfig(f *testing.F) {
+	f.Add(minimal + "rules: [{from: '/a{/x*}', to: '/b{/x*}', class: {x: slug}}]")
+	f.Add("site: {origin: https://a.example}\nkinds: {a: {address: '/{b}'}}\nparameters: {noise: [a]}\nlanguages: {others: {de: {prefix: de}}}")
+	f.Fuzz(func(t *testing.T, text string) {
+		p, _, err := load(t, plan.ConfigFile, text)
+		if err == nil {
+			_, _ = p.Answer(plan.Request{Method: "GET", Address: p.Site.Origin})
+		}
+	})
+}
