@@ -80,14 +80,15 @@ func (d *designer) checkFields() {
 	d.missing = map[string]bool{}
 	for _, kind := range d.plan.Kinds {
 		pages, have := 0, map[string]bool{}
-		names := kind.Address.Names()
+		names, optional := kind.Address.Names(), optionalVariables(kind)
 		for _, page := range d.plan.Pages.Pages {
 			if page.Kind != kind.Name {
 				continue
 			}
 			pages++
 			for _, name := range names {
-				have[name] = have[name] || d.field(kind, page, name) != ""
+				_, column := page.Fields[name]
+				have[name] = have[name] || d.field(kind, page, name) != "" || column && optional[name]
 			}
 		}
 		for _, name := range names {
@@ -170,16 +171,22 @@ func (d *designer) address(page inventory.Page) (address.Address, bool) {
 	return a, true
 }
 
-// values returns the variables of the kind's template for a page. Only a list
-// of segments may be left out.
-func (d *designer) values(kind plan.Kind, page inventory.Page) (template.Values, bool) {
-	values := template.Values{}
+// optionalVariables returns which variables of a kind's template may be absent.
+func optionalVariables(kind plan.Kind) map[string]bool {
 	optional := map[string]bool{}
 	if r, err := template.NewReader(kind.Address, nil); err == nil {
 		for _, e := range r.Elements() {
 			optional[e.Name] = e.List
 		}
 	}
+	return optional
+}
+
+// values returns the variables of the kind's template for a page. Only a list
+// of segments may be left out.
+func (d *designer) values(kind plan.Kind, page inventory.Page) (template.Values, bool) {
+	values := template.Values{}
+	optional := optionalVariables(kind)
 	for _, name := range kind.Address.Names() {
 		text := d.field(kind, page, name)
 		parts := []string{text}

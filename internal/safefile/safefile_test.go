@@ -1,0 +1,59 @@
+package safefile
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestWriteKeepsWhatItReplaces(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "new", "a.csv")
+	now := time.Date(2026, 11, 23, 9, 30, 0, 0, time.UTC)
+	write := func(text string) (string, bool) {
+		kept, written, err := Write(path, []byte(text), now)
+		require.NoError(t, err)
+		have, err := os.ReadFile(path)
+		require.NoError(t, err)
+		assert.Equal(t, text, string(have))
+		return kept, written
+	}
+	kept, written := write("one")
+	assert.True(t, written)
+	assert.Empty(t, kept)
+	kept, written = write("one")
+	assert.False(t, written, "the same is not written again")
+	assert.Empty(t, kept)
+	first, _ := write("two")
+	assert.Equal(t, path+".2026-11-23T09-30-00.bak", first)
+	second, _ := write("three")
+	assert.Equal(t, path+".2026-11-23T09-30-00-2.bak", second, "nothing that was kept is lost")
+	for name, want := range map[string]string{first: "one", second: "two"} {
+		have, err := os.ReadFile(name)
+		require.NoError(t, err)
+		assert.Equal(t, want, string(have))
+	}
+	entries, err := os.ReadDir(filepath.Dir(path))
+	require.NoError(t, err)
+	assert.Len(t, entries, 3, "nothing temporary stays")
+}
+
+func TestAnInterruptedWriteIsTakenUp(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "a.csv")
+	now := time.Date(2026, 11, 23, 9, 30, 0, 0, time.UTC)
+	require.NoError(t, os.WriteFile(path, []byte("old"), 0o644))
+	// killed after the copy was kept and before the file was replaced
+	require.NoError(t, os.WriteFile(path+".2026-11-23T09-30-00.bak", []byte("old"), 0o644))
+	kept, _, err := Write(path, []byte("new"), now)
+	require.NoError(t, err)
+	assert.Equal(t, path+".2026-11-23T09-30-00.bak", kept, "one copy is enough")
+}
+
+func TestWriteRefusesAFolder(t *testing.T) {
+	dir := t.TempDir()
+	_, _, err := Write(dir, []byte("x"), time.Now())
+	assert.Error(t, err)
+}
