@@ -1,0 +1,110 @@
+package probe_test
+
+import (
+	"context"
+	"errors"
+	"sync/atomic"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/address"
+	"young-compass/internal/demo/demotest"
+	"young-compass/internal/fetch"
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+	"young-compass/internal/probe"
+)
+
+// obedient answers as the plan says, but for the addresses it is told.
+type obedient struct {
+	plan   *plan.Plan
+	except map[string]fetch.Reply
+	fail   map[string]error
+}
+
+func (o obedient) Get(_ context.Context, a address.Address) (fetch.Reply, error) {
+	a.Fragment = ""
+	if err := o.fail[a.String()]; err != nil {
+		return fetch.Reply{}, err
+	}
+	if reply, ok := o.except[a.String()]; ok {
+		return reply, nil
+	}
+	if !o.plan.Site.Has(a.Host) {
+		return fetch.Reply{}, fetch.ErrForeign
+	}
+	answer, err := o.plan.Answer(plan.Request{Method: "GET", Address: a})
+	return fetch.Reply{Status: answer.Status, Location: answer.To}, err
+}
+
+func run(t *testing.T, o obedient) []probe.Observation {
+	t.Helper()
+	var steps atomic.Int32
+	targets := probe.Targets(o.plan)
+	observations, err := probe.Run(context.Background(), o.plan, o, targets, func() { steps.Add(1) })
+	require.NoError(t, err)
+	assert.EqualValues(t, len(targets), steps.Load())
+	return observations
+}
+
+func TestASiteThatObeysItsPlan(t *testing.T) {
+	observations := run(t, obedient{plan: demotest.Accepted(t, t.TempDir())})
+	assert.Empty(t, probe.Compare(observations))
+	assert.Equal(t, probe.Summary{Asked: 397, Direct: 181, OneHop: 203, Temporary: 8, Elsewhere: 1, Gone: 4}, probe.Summarise(observations))
+}
+
+func TestEachDifferenceNamesItsHop(t *testing.T) {
+	const old, current = "http://www.skerrywick.example/tickets.cfm", "https://skerrywick.example/tickets-and-fares"
+	p := demotest.Accepted(t, t.TempDir())
+	for name, c := range map[string]struct {
+		except map[string]fetch.Reply
+		fail   map[string]error
+		code   string
+		what   string
+	}{
+		"answers itself":  {map[string]fetch.Reply{old: {Status: 200}}, nil, "not-redirected", "hop 1 answers 200 itself; the plan says 301 to " + current},
+		"other target":    {map[string]fetch.Reply{old: {Status: 301, Location: "/"}}, nil, "wrong-target", "hop 1 leads to /; the plan says " + current},
+		"other status":    {map[string]fetch.Reply{old: {Status: 302, Location: current}}, nil, "wrong-status", "hop 1 has the status 302; the plan says 301"},
+		"one hop more":    {map[string]fetch.Reply{current: {Status: 301, Location: current + "/"}, current + "/": {Status: 200}}, nil, "more-hops", "hop 2 leads on to " + current + "/ (301)"},
+		"missing page":    {map[string]fetch.Reply{current: {Status: 404}}, nil, "wrong-answer", "it ends with 404; the plan says 200"},
+		"no answer":       {nil, map[string]error{old: errors.New("connection refused")}, "no-answer", "connection refused"},
+		"a circle":        {map[string]fetch.Reply{old: {Status: 301, Location: old}}, nil, "no-answer", "still being redirected after 10 hops"},
+		"a bad target":    {map[string]fetch.Reply{old: {Status: 301, Location: "javascript:alert(1)"}}, nil, "no-answer", "javascript:alert(1) is no http or https address"},
+		"a hostile bytes": {map[string]fetch.Reply{old: {Status: 301, Location: "https://skerrywick.example/\x1b[2J"}}, nil, "no-answer", `\x1b[2J`},
+	} {
+		var about []finding.Finding
+		for _, f := range probe.Compare(run(t, obedient{p, c.except, c.fail})) {
+			if f.Where.URL == old {
+				about = append(about, f)
+			}
+		}
+		if assert.Len(t, about, 1, name) {
+			assert.Equal(t, c.code, about[0].Code, name)
+			assert.Contains(t, about[0].String(), c.what, name)
+			assert.Equal(t, "addresses.csv", about[0].Where.File, name)
+		}
+	}
+}
+
+func TestPagesAtManyAddresses(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	const variant = "http://www.skerrywick.example/PORTS/HILDAFJORD"
+	found := probe.Compare(run(t, obedient{plan: p, except: map[string]fetch.Reply{variant: {Status: 200}}}))
+	assert.Equal(t, map[string]int{"many-addresses": 1, "not-redirected": 1}, finding.Count(found))
+	for _, f := range found {
+		if f.Code == "many-addresses" {
+			assert.Contains(t, f.What, "port-hildafjord@en answers at 2 addresses")
+			assert.Contains(t, f.Evidence, variant)
+		}
+	}
+}
+
+func TestInterrupted(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, err := probe.Run(ctx, p, obedient{plan: p}, probe.Targets(p), func() {})
+	assert.ErrorIs(t, err, context.Canceled)
+}
