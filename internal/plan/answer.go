@@ -71,14 +71,15 @@ const maxSteps = 64
 
 // way is a request on its way through the plan, with the steps taken so far.
 type way struct {
-	method   string
-	at       address.Address
-	seen     []address.Address
-	causes   []Cause
-	statuses []int // of the steps
-	patterns int
-	stripped []string // parameters that steps took away or gave a value of their own
-	dropped  bool     // a step took all parameters away
+	method    string
+	at        address.Address
+	seen      []address.Address
+	causes    []Cause
+	statuses  []int // of the steps
+	patterns  int
+	travelled bool     // a redirect was taken, not only rules about spelling
+	stripped  []string // parameters that steps took away or gave a value of their own
+	dropped   bool     // a step took all parameters away
 }
 
 // Answer composes redirects and the site's own rules until nothing changes, so
@@ -389,6 +390,7 @@ func patternPath(path string) string { return address.DecodeMarks(address.MergeS
 // travel returns where a redirect leads: its target, with the request's other
 // parameters behind the target's own.
 func (p *Plan) travel(w *way, to address.Address, named []string, drop bool) address.Address {
+	w.travelled = true
 	to = p.Site.Rebase(to)
 	if to.Fragment == "" {
 		to.Fragment = w.at.Fragment

@@ -37,7 +37,7 @@ const (
 	EntryMove EntryKind = "move" // lead to Target
 	EntryGone EntryKind = "gone" // answer 410
 	EntryLive EntryKind = "live" // a live page: the site's rules, but for its path, which is Target's
-	EntryHold EntryKind = "hold" // known to be no page: no rule may lead from it to another page
+	EntryHold EntryKind = "hold" // known to be no page: 404, on the site and with Target's path
 )
 
 // Entry is what one known address, or one known item of a script, answers.
@@ -173,6 +173,9 @@ func (c *compiler) enter(host string, s redirect.Source, named []string) (*Entry
 	at := p.Site.Origin
 	at.Host = cmp.Or(host, at.Host)
 	at.Path, at.Query = address.MergeSlashes(s.Path), address.JoinQuery(carried)
+	if p.Paths.Lower {
+		at.Path = address.Fold(at.Path)
+	}
 	needed, err := c.work(&e, at)
 	if err != nil {
 		return nil, err
@@ -235,7 +238,8 @@ func (c *compiler) work(e *Entry, at address.Address) (bool, error) {
 		e.Plain = e.Signature == "" && c.plain(at.Path)
 		return true, nil
 	case Unknown:
-		e.Kind = EntryHold
+		e.Kind, e.Target = EntryHold, at
+		e.Target.Host = p.Site.Origin.Host
 		return true, nil
 	}
 	itself := p.Site.Has(w.at.Host) && p.index.Key(w.at.Path) == e.Key && redirect.Signature(redirect.Carried(address.SplitQuery(w.at.Query), p.named(w.at.Path))) == e.Signature
@@ -246,6 +250,10 @@ func (c *compiler) work(e *Entry, at address.Address) (bool, error) {
 			e.Plain = e.Signature == "" && c.plain(e.Target.Path)
 			return true, nil
 		}
+	}
+	if !w.travelled && w.patterns == 0 { // the site's own rules alone, and then no page
+		e.Kind, e.Target = EntryHold, w.at
+		return true, nil
 	}
 	other := &way{method: "POST", at: at}
 	if _, err := p.walk(other); err != nil {
@@ -286,13 +294,24 @@ func (c *compiler) livePage(at address.Address) *book.Entry {
 // pattern takes it.
 func (c *compiler) plain(path string) bool {
 	p := c.program.Plan
-	if p.SiteForm(path) != path || p.isFile(path) {
+	if p.SiteForm(path) != path || p.isFile(path) || !Reflectable(path) {
 		return false
 	}
 	return !slices.ContainsFunc(c.program.Patterns, func(q Pattern) bool {
 		_, ok := q.Reader.ReadPath(patternPath(path), p.Paths.Lower)
 		return ok
 	})
+}
+
+// Reflectable reports whether a path means the same encoded and decoded, so
+// that a server can put what it decoded into a Location header.
+func Reflectable(path string) bool {
+	for i := 0; i < len(path); i++ {
+		if path[i] != '/' && !address.Unreserved(path[i]) {
+			return false
+		}
+	}
+	return true
 }
 
 // SiteForm returns what the site's own rules make of a path.

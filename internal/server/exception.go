@@ -54,6 +54,7 @@ func Exceptions(foldsLetters bool) []Exception {
 		{Code: "slashes-and-dots", What: "doubled slashes are merged before dot segments are removed", Applies: slashesAndDots, Reads: mergedFirst},
 		{Code: "many-parameters", What: "parameters that are left out stand between more than eight others: those further on stay until the next hop", Applies: manyParameters},
 		{Code: "two-hops", What: "a parameter that travels means something only at the target: it is followed there, with a second hop", Applies: twoHops},
+		{Code: "pattern-value", What: "a value that a pattern takes over makes its target an address that is redirected again: it is, with a second hop", Applies: patternValue},
 	}
 	if !foldsLetters {
 		list = append(list, Exception{Code: "letters", What: "capital letters in an address nobody listed stay", Applies: letters})
@@ -115,12 +116,8 @@ func matched(g *plan.Program, r Asked) ([]address.Param, bool) {
 }
 
 func spelling(g *plan.Program, r Asked) bool {
-	safe := true
-	for _, c := range []byte(address.Decode(r.Path)) {
-		safe = safe && (address.Unreserved(c) || c == '/')
-	}
 	_, item := matched(g, r)
-	return !safe && !item && (r.RawPath != r.Path || strings.Contains(r.RawPath, "//") || address.HasCapitals(r.Path))
+	return !plan.Reflectable(r.Path) && !item && (r.RawPath != r.Path || strings.Contains(r.RawPath, "//") || address.HasCapitals(r.Path))
 }
 
 func slashesAndDots(_ *plan.Program, r Asked) bool {
@@ -161,4 +158,28 @@ func twoHops(g *plan.Program, r Asked) bool {
 		return a.Path
 	}
 	return path(full.To) != path(alone.To)
+}
+
+// patternValue follows the pattern that the request meets by itself.
+func patternValue(g *plan.Program, r Asked) bool {
+	if _, item := matched(g, r); item {
+		return false
+	}
+	for _, form := range []string{r.Path, g.Spelling(r.Path), g.SiteForm(r.Path)} {
+		path := address.DecodeMarks(address.MergeSlashes(form))
+		for _, q := range g.Patterns {
+			values, ok := q.Reader.ReadPath(path, g.Paths.Lower)
+			if !ok || !q.Reader.ReadQuery(address.SplitQuery(r.Query), values) {
+				continue
+			}
+			to, err := address.Resolve(g.Site.Origin, q.Target.Expand(values))
+			if err != nil || !g.Site.Has(to.Host) {
+				return false
+			}
+			to.Fragment = ""
+			a, err := g.Answer(plan.Request{Method: r.Method, Address: to})
+			return err == nil && a.Outcome != plan.Served && a.Outcome != plan.Unknown
+		}
+	}
+	return false
 }

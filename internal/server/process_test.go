@@ -7,6 +7,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -28,6 +29,8 @@ type site struct {
 type realServer struct {
 	Dir string
 	client
+	lenient bool   // pages that are there may be shown though the plan doesn't know the address
+	stop    func() // ends the server
 }
 
 // folder makes a folder that the server's own user may read, with the site and
@@ -83,11 +86,12 @@ func run(t *testing.T, dir string, name string, args ...string) *realServer {
 	require.NoError(t, command.Start(), "%s must be installed; test.sh does it", name)
 	exited := make(chan error, 1)
 	go func() { exited <- command.Wait() }()
-	t.Cleanup(func() {
+	stop := sync.OnceFunc(func() {
 		_ = syscall.Kill(-command.Process.Pid, syscall.SIGKILL) // the workers too
 		<-exited
 	})
-	s := &realServer{Dir: dir}
+	t.Cleanup(stop)
+	s := &realServer{Dir: dir, stop: stop}
 	s.HTTP, s.HTTPS = readText(t, filepath.Join(dir, "http")), readText(t, filepath.Join(dir, "https"))
 	for _, at := range []string{s.HTTP, s.HTTPS} {
 		deadline := time.Now().Add(10 * time.Second)

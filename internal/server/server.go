@@ -221,6 +221,68 @@ type PathPiece struct {
 	Expression string
 }
 
+// Expressions writes the variant as expressions for the path and for the
+// signature of its parameters. letters wraps what is matched with or without
+// regard to letters; capture wraps the expression of variable n, from 1.
+func (v Variant) Expressions(letters func(string) string, capture func(n int, expression string) string) (text string, numbers map[string]int) {
+	numbers = map[string]int{}
+	variable := func(name, expression string) string {
+		numbers[name] = len(numbers) + 1
+		return capture(numbers[name], expression)
+	}
+	var b strings.Builder
+	for _, piece := range v.Path {
+		if piece.Name == "" {
+			b.WriteString(letters(Quote(piece.Literal)))
+		} else {
+			b.WriteString(letters(variable(piece.Name, piece.Expression)))
+		}
+	}
+	for _, item := range v.Query {
+		b.WriteString("&" + Quote(item.Name))
+		if item.Variable == "" {
+			b.WriteString(Quote(item.Value))
+		} else {
+			b.WriteString("=" + variable(item.Variable, item.Class.Regexp()))
+		}
+	}
+	return b.String(), numbers
+}
+
+// Text writes the variant's target: literals as literal writes them, and the
+// variables by their numbers. A target that is a path is put on the origin.
+func (v Variant) Text(origin string, numbers map[string]int, literal func(string) string, variable func(n int) string) string {
+	var b strings.Builder
+	for i, piece := range v.Target {
+		switch {
+		case piece.Name != "":
+			b.WriteString(variable(numbers[piece.Name]))
+		case i == 0 && strings.HasPrefix(piece.Literal, "/"):
+			b.WriteString(literal(origin + piece.Literal))
+		default:
+			b.WriteString(literal(piece.Literal))
+		}
+	}
+	return b.String()
+}
+
+// Codes are the statuses of all redirects that a target writes.
+type Codes struct{ codes []int }
+
+// Add notes the statuses of a redirect, alone and after one of the site's own
+// rules.
+func (c *Codes) Add(s plan.Statuses) {
+	after := s.AfterSiteRule()
+	c.codes = append(c.codes, s.Get, s.Other, after.Get, after.Other)
+}
+
+// All returns the statuses, with those of the site's own rules, sorted.
+func (c *Codes) All() []int {
+	all := append([]int{301, 308}, c.codes...)
+	slices.Sort(all)
+	return slices.Compact(all)
+}
+
 // Variants returns the forms of a pattern. A list that comes right after the
 // target's host is treated apart when it is absent, since a host alone is not
 // an address in normal form.
@@ -228,6 +290,9 @@ func Variants(q plan.Pattern) ([]Variant, error) {
 	pieces, ok := q.Target.Pieces()
 	if !ok {
 		return nil, fmt.Errorf("%s: the target has parts that no server can be told to write; use {x}, {/x*} and {?a,b}", q.Where.Rule)
+	}
+	if _, literal := q.Reader.LiteralPath(); len(q.Reader.Query()) > 0 && !literal {
+		return nil, fmt.Errorf("%s: variables in the path and in the query of one pattern; name the paths one by one", q.Where.Rule)
 	}
 	for name, class := range q.Reader.Classes() {
 		if !class.Reflectable() || class.Several() {

@@ -59,7 +59,7 @@ type emitter struct {
 	group func(string) int
 	sets  *server.Sets
 	lines []line
-	codes []int
+	codes server.Codes
 	comma bool
 	found []finding.Finding
 }
@@ -226,7 +226,7 @@ func (e *emitter) letters(expression string) string {
 }
 
 // lookup finds what the path means in each of its forms. The forms to look up
-// stand in one text, "//0group:path signature//1...//", so that each known
+// stand in one text, "//0group:path signature;//1...;//", so that each known
 // address is one condition; a doubled slash is in no merged path, and a
 // parameter that holds one is given a value that nothing matches.
 func (e *emitter) lookup() {
@@ -264,7 +264,7 @@ func (e *emitter) lookup() {
 		}
 	}
 	e.note("the forms to look up: as asked, as the site spells it, without extension and index file")
-	key := func(n string) string { return n + env("g"+n) + ":" + env("p"+n) + env("s"+n) + "//" }
+	key := func(n string) string { return n + env("g"+n) + ":" + env("p"+n) + env("s"+n) + ";//" }
 	e.set("keys", "//"+key("1"))
 	e.cond(env("p1c"), filled)
 	e.set("keys", "//"+key("0")+key("1"))
@@ -297,9 +297,9 @@ func (e *emitter) entries() {
 			e.cond("%{HTTP_HOST}", hosts([]string{x.Host}), "NC")
 			stage = e.hostStage(x)
 		}
-		e.cond(env("keys"), `//(`+stage+`)`+fmt.Sprint(e.group(x.Key))+`:`+e.letters(server.Quote(x.Key))+server.Quote(x.Signature)+`//`)
+		e.cond(env("keys"), `//(`+stage+`)`+fmt.Sprint(e.group(x.Key))+`:`+e.letters(server.Quote(x.Key))+server.Quote(x.Signature)+`;//`)
 		e.set("d%1", e.action(x))
-		if x.Kind == plan.EntryLive {
+		if x.Kind == plan.EntryLive || x.Kind == plan.EntryHold {
 			e.cond("%{REQUEST_URI}", `^`+server.Quote(address.Decode(x.Target.Path))+`$`)
 			e.set("exact", "1")
 		}
@@ -335,24 +335,17 @@ func (e *emitter) action(x plan.Entry) string {
 	switch x.Kind {
 	case plan.EntryGone:
 		return "410"
-	case plan.EntryHold:
-		return "hold"
-	case plan.EntryLive:
+	case plan.EntryHold, plan.EntryLive:
 		t := x.Target
 		t.Query = ""
-		return "live;" + e.literal(t.String())
+		return string(x.Kind) + ";" + e.literal(t.String())
 	}
 	return e.move(x.Status, x.Strip, x.Drop) + e.literal(x.Target.String())
 }
 
 // move writes the beginning of a redirect and remembers its statuses.
 func (e *emitter) move(s plan.Statuses, strip []string, drop bool) string {
-	after := s.AfterSiteRule()
-	for _, code := range []int{s.Get, s.Other, after.Get, after.Other} {
-		if !slices.Contains(e.codes, code) {
-			e.codes = append(e.codes, code)
-		}
-	}
+	e.codes.Add(s)
 	return fmt.Sprintf("m%d-%d;%s;", s.Get, s.Other, e.sets.Number(strip, drop))
 }
 
@@ -365,10 +358,6 @@ func (e *emitter) patterns() {
 			e.found = append(e.found, server.NotExpressible("htaccess", q.Where, err.Error(), "narrow the pattern"))
 			continue
 		}
-		if _, literal := q.Reader.LiteralPath(); len(q.Reader.Query()) > 0 && !literal {
-			e.found = append(e.found, server.NotExpressible("htaccess", q.Where, "variables in the path and in the query of one pattern", "name the paths one by one"))
-			continue
-		}
 		e.note(fmt.Sprintf("%s %d", q.Where.File, q.Where.Line))
 		for _, v := range variants {
 			e.variant(q, v)
@@ -377,45 +366,18 @@ func (e *emitter) patterns() {
 }
 
 func (e *emitter) variant(q plan.Pattern, v server.Variant) {
-	captures := map[string]int{}
-	capture := func(name, expression string) string {
-		captures[name] = len(captures) + 2 // %1 is the form that was looked up
-		return "(" + expression + ")"
-	}
-	var keys strings.Builder
-	keys.WriteString(`//([012])[0-9]+:`)
-	for _, piece := range v.Path {
-		if piece.Name == "" {
-			keys.WriteString(e.letters(server.Quote(piece.Literal)))
-		} else {
-			keys.WriteString(e.letters(capture(piece.Name, piece.Expression)))
-		}
-	}
-	for _, item := range v.Query {
-		keys.WriteString("&" + server.Quote(item.Name))
-		if item.Variable == "" {
-			keys.WriteString(server.Quote(item.Value))
-		} else {
-			keys.WriteString("=" + capture(item.Variable, item.Class.Regexp()))
-		}
-	}
-	if len(captures) > 8 {
+	match, numbers := v.Expressions(e.letters, func(_ int, expression string) string { return "(" + expression + ")" })
+	if len(numbers) > 8 {
 		e.found = append(e.found, server.NotExpressible("htaccess", q.Where, "more than eight variables in one pattern", "join some of them"))
 		return
 	}
-	target := e.move(q.Status, q.Strip, q.Drop)
-	for i, piece := range v.Target {
-		switch {
-		case piece.Name != "":
-			target += fmt.Sprintf("%%%d", captures[piece.Name])
-		case i == 0 && strings.HasPrefix(piece.Literal, "/"):
-			target += e.literal(e.origin() + piece.Literal)
-		default:
-			target += e.literal(piece.Literal)
-		}
+	to := v.Text(e.origin(), numbers, e.literal, func(n int) string { return fmt.Sprintf("%%%d", n+1) }) // %1 is the form looked up
+	e.cond(env("keys"), `//([012])[0-9]+:`+match+`;//`)
+	move := e.move(q.Status, q.Strip, q.Drop)
+	if path, _, _ := strings.Cut(q.Target.String(), "?"); e.Paths.Lower && e.OnSite(q) && !strings.Contains(path, "%") {
+		move = "M" + move[1:] // the path takes small letters
 	}
-	e.cond(env("keys"), keys.String()+`//`)
-	e.set("m%1", target)
+	e.set("m%1", move+to)
 }
 
 func (e *emitter) origin() string {
@@ -441,15 +403,15 @@ func (e *emitter) decide() {
 	e.cond(env("file0"), filled)
 	e.set("way", "0;file")
 	undecided()
-	e.cond(env("d1"), `^(?!hold).`)
+	e.cond(env("d1"), filled)
 	e.set("way", "1;"+env("d1"))
 	undecided()
-	e.cond(env("s1")+env("d1"), filled)
-	e.set("way", "0;hold")
+	e.cond(env("s1"), filled)
+	e.set("way", "0;held")
 	undecided()
 	e.cond(env("p2c"), filled)
 	e.cond(env("file1"), empty)
-	e.cond(env("d2"), `^(?!hold).`)
+	e.cond(env("d2"), filled)
 	e.set("way", "1;"+env("d2"))
 	undecided()
 	e.cond(env("p2c"), filled)
@@ -466,17 +428,17 @@ func (e *emitter) act() {
 	e.add(`RewriteRule "^" "-" [R=410,L]`, true)
 
 	e.note("redirects of the plan")
-	parts := `^([01]);m([0-9]+)-([0-9]+);([0-9a-z]+);([^#]*)(#.*)?$`
+	parts := `^([01]);[mM]([0-9]+)-([0-9]+);([0-9a-z]+);([^#]*)(#.*)?$`
 	e.cond(env("way"), parts)
 	e.set("code", "%3", "set", "%4", "to", "%5", "fragment", "%6")
-	e.cond(env("way"), `^1;m[0-9]+-301;`)
+	e.cond(env("way"), `^1;[mM][0-9]+-301;`)
 	e.set("code", "308")
 	e.cond("%{REQUEST_METHOD}", `^(?:GET|HEAD)$`)
 	e.cond(env("way"), parts)
 	e.set("code", "%2")
 
 	e.note("the site's own rules: the path")
-	e.cond(env("way"), `;(?:site1|hold)$`)
+	e.cond(env("way"), `;(?:site1|held)$`)
 	e.set("path", env("p1"), "rpath", env("r1"))
 	e.cond(env("way"), `;site2$`)
 	e.set("path", env("p2"), "rpath", env("r2"))
@@ -493,25 +455,25 @@ func (e *emitter) act() {
 	e.cond(env("way"), `;file$`)
 	e.set("path", env("raw"))
 	e.cond(env("way"), `;file$`)
-	e.cond(env("safe")+env("doubled"), `^1$`)
+	e.cond(env("safe")+":"+env("doubled"), `^1:$`)
 	e.set("path", "%{REQUEST_URI}")
 
 	e.note("is there anything about the request that the site's own rules change?")
-	e.cond(env("way"), `;(?:site1|hold)$`)
+	e.cond(env("way"), `;(?:site1|held)$`)
 	e.cond(env("safe"), filled)
 	e.cond(env("p1c")+env("doubled")+env("capitals"), filled)
 	e.set("changed", "1")
-	e.cond(env("way"), `;(?:site1|hold)$`)
+	e.cond(env("way"), `;(?:site1|held)$`)
 	e.cond(env("safe"), empty)
 	e.cond(env("r1c"), filled)
 	e.set("changed", "1")
 	e.cond(env("way"), `;site2$`)
 	e.cond(env("safe")+env("r1c")+env("r2c"), filled)
 	e.set("changed", "1")
-	e.cond(env("way"), `^1;live`)
+	e.cond(env("way"), `^1;(?:live|hold);`)
 	e.set("changed", "1")
-	e.cond(env("way"), `^0;live`)
-	e.cond(env("exact")+env("doubled"), `!^1$`)
+	e.cond(env("way"), `^0;(?:live|hold);`)
+	e.cond(env("exact")+":"+env("doubled"), `!^1:$`)
 	e.set("changed", "1")
 	if noise := server.Noise(e.Plan); len(noise) > 0 {
 		e.cond(env("way"), `!;file$`)
@@ -520,27 +482,29 @@ func (e *emitter) act() {
 	}
 	e.cond(env("home"), empty)
 	e.set("changed", "1")
-	e.cond(env("way"), `;(?:site1|site2|hold|file|live)`)
+	e.cond(env("way"), `;(?:site1|site2|held|file|live;|hold;)`)
 	e.cond(env("changed"), filled)
 	e.set("code", "308", "set", "0", "to", e.literal(e.origin())+env("path"))
 	e.cond(env("changed"), filled)
-	e.cond(env("way"), `;live;(.*)$`) // last: what it captures is used
+	e.cond(env("way"), `;(?:live|hold);(.*)$`) // last: what it captures is used
 	e.set("to", "%1")
-	e.cond(env("way"), `;(?:site1|site2|hold|file|live)`)
+	e.cond(env("way"), `;(?:site1|site2|held|file|live;|hold;)`)
 	e.cond(env("changed"), filled)
 	e.cond("%{REQUEST_METHOD}", `^(?:GET|HEAD)$`)
 	e.set("code", "301")
 	e.cond(env("way"), `;file$`)
 	e.set("set", "all")
-	e.cond(env("way"), `;hold$`)
+	e.cond(env("way"), `;(?:held$|hold;)`)
 	e.cond(env("code"), empty)
 	e.add(`RewriteRule "^" "-" [R=404,L]`, true)
 	if e.Paths.Lower {
 		e.note("patterns that stay on the site take small letters")
-		e.cond(env("way"), `^[01];m`)
-		e.cond(env("to"), `^`+server.Quote(e.origin())+`/[^?]*[A-Z][^?]*$`)
-		e.add(`RewriteCond expr "tolower(%{ENV:yc_to}) =~ /^(.*)$/"`, false)
-		e.set("to", "%1")
+		e.cond(env("way"), `^[01];M`)
+		e.cond(env("to"), `^([^?]*)(.*)$`)
+		e.set("path", "%1", "own", "%2")
+		e.cond(env("way"), `^[01];M`)
+		e.add(`RewriteCond expr "tolower(%{ENV:yc_path}) =~ /^(.*)$/"`, false)
+		e.set("to", "%1"+env("own"))
 	}
 	e.travel()
 	e.answer()
@@ -579,9 +543,7 @@ func (e *emitter) travel() {
 // texts, since httpd refuses one that brings its own.
 func (e *emitter) answer() {
 	e.note("the answer")
-	codes := append([]int{301, 308}, e.codes...)
-	slices.Sort(codes)
-	for _, code := range slices.Compact(codes) {
+	for _, code := range e.codes.All() {
 		e.cond(env("code"), fmt.Sprintf("=%d", code))
 		e.cond(env("location"), `^([^?]*)\?(.+)$`)
 		e.add(fmt.Sprintf(`RewriteRule "^" "%%1?%%2" [R=%d,L,NE,QSD]`, code), true)

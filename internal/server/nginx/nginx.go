@@ -74,7 +74,7 @@ type emitter struct {
 	sets     *server.Sets
 	rows     []row
 	matchers []matcher
-	codes    []int
+	codes    server.Codes
 	bucket   int
 	found    []finding.Finding
 }
@@ -160,24 +160,17 @@ func (e *emitter) action(x plan.Entry) string {
 	switch x.Kind {
 	case plan.EntryGone:
 		return "410"
-	case plan.EntryHold:
-		return "hold"
-	case plan.EntryLive:
+	case plan.EntryHold, plan.EntryLive:
 		t := x.Target
 		t.Query = ""
-		return "live 0 " + t.String() + " " + address.Decode(t.Path)
+		return string(x.Kind) + " 0 " + t.String() + " " + address.Decode(t.Path)
 	}
 	return e.move(x.Status, x.Strip, x.Drop, x.Target.String())
 }
 
 // move writes a redirect and remembers its statuses.
 func (e *emitter) move(s plan.Statuses, strip []string, drop bool, to string) string {
-	after := s.AfterSiteRule()
-	for _, code := range []int{s.Get, s.Other, after.Get, after.Other} {
-		if !slices.Contains(e.codes, code) {
-			e.codes = append(e.codes, code)
-		}
-	}
+	e.codes.Add(s)
 	return fmt.Sprintf("m%d/%d %s %s", s.Get, s.Other, e.sets.Number(strip, drop), to)
 }
 
@@ -208,48 +201,12 @@ func (e *emitter) patterns() {
 			e.found = append(e.found, server.NotExpressible("nginx", q.Where, err.Error(), "narrow the pattern"))
 			continue
 		}
-		_, literal := q.Reader.LiteralPath()
-		if len(q.Reader.Query()) > 0 && !literal {
-			e.found = append(e.found, server.NotExpressible("nginx", q.Where, "variables in the path and in the query of one pattern", "name the paths one by one"))
-			continue
-		}
 		for _, v := range variants {
-			captures := map[string]string{}
-			capture := func(name, expression string) string {
-				captures[name] = fmt.Sprintf("yc_v%d", len(captures)+1)
-				return "(?<" + captures[name] + ">" + expression + ")"
-			}
-			var path, query strings.Builder
-			for _, piece := range v.Path {
-				if piece.Name == "" {
-					path.WriteString(e.letters(server.Quote(piece.Literal)))
-				} else {
-					path.WriteString(e.letters(capture(piece.Name, piece.Expression)))
-				}
-			}
-			for _, item := range v.Query {
-				query.WriteString("&" + server.Quote(item.Name))
-				if item.Variable == "" {
-					query.WriteString(server.Quote(item.Value))
-				} else {
-					query.WriteString("=" + capture(item.Variable, item.Class.Regexp()))
-				}
-			}
-			var target strings.Builder
-			for i, piece := range v.Target {
-				switch {
-				case piece.Name != "":
-					target.WriteString("${" + captures[piece.Name] + "}")
-				case i == 0 && strings.HasPrefix(piece.Literal, "/"):
-					target.WriteString(value(e.origin() + piece.Literal))
-				default:
-					target.WriteString(value(piece.Literal))
-				}
-			}
-			e.matchers = append(e.matchers, matcher{
-				expression: `~^[0-9]+:` + path.String() + query.String() + `\z`,
-				value:      e.move(q.Status, q.Strip, q.Drop, target.String()), where: q.Where,
+			match, numbers := v.Expressions(e.letters, func(n int, expression string) string {
+				return fmt.Sprintf("(?<yc_v%d>%s)", n, expression)
 			})
+			to := v.Text(e.origin(), numbers, value, func(n int) string { return fmt.Sprintf("${yc_v%d}", n) })
+			e.matchers = append(e.matchers, matcher{expression: `~^[0-9]+:` + match + `\z`, value: e.move(q.Status, q.Strip, q.Drop, to), where: q.Where})
 		}
 	}
 }
@@ -393,7 +350,7 @@ func (e *emitter) lookup(c *conf, stage int) {
 		file = SpelledFile
 	}
 	c.mapping(`"`+key+`"`, "yc_t"+n, otherwise(`""`), "\tinclude "+file+";\n")
-	checked := expression(`(?s)^(.*?) \1 (?<yc_a>(?:m[0-9]|live |hold|410).*)\z`)
+	checked := expression(`(?s)^(.*?) \1 (?<yc_a>(?:m[0-9]|live |hold |410).*)\z`)
 	c.mapping(`"`+check+" $yc_t"+n+`"`, "yc_e"+n, otherwise(`""`), line(checked, "$yc_a"))
 	entry := "$yc_e" + n
 	if stage < 2 && e.has(func(x plan.Entry) bool { return x.Host != "" }) {
@@ -413,14 +370,14 @@ func (e *emitter) lookup(c *conf, stage int) {
 // with 0 or 1: whether one of the site's own rules came before.
 func (e *emitter) decide(c *conf) {
 	c.note("which of them decides: first as asked, then files, then as spelled, then as shaped")
-	c.mapping(`"$yc_s1:$yc_d1"`, "yc_held", otherwise("0"), line(expression(`^.+:\z`), "1"), line(expression(`:hold\z`), "1"))
-	c.mapping("$yc_d2", "yc_w5", otherwise(`"1 $yc_d2"`), line(`""`, `"1 site2"`), line(`"hold"`, `"1 site2"`))
-	c.mapping(`"$yc_held$yc_file1$yc_p2_changed"`, "yc_w4", otherwise(`"0 site1"`), line(`"001"`, "$yc_w5"), line(expression("^1"), `"0 hold"`))
-	c.mapping("$yc_d1", "yc_w3", otherwise(`"1 $yc_d1"`), line(`""`, "$yc_w4"), line(`"hold"`, `"0 hold"`))
+	c.mapping(`"$yc_s1:$yc_d1"`, "yc_held", otherwise("0"), line(expression(`^.+:\z`), "1"))
+	c.mapping("$yc_d2", "yc_w5", otherwise(`"1 $yc_d2"`), line(`""`, `"1 site2"`))
+	c.mapping(`"$yc_held$yc_file1$yc_p2_changed"`, "yc_w4", otherwise(`"0 site1"`), line(`"001"`, "$yc_w5"), line(expression("^1"), `"0 held"`))
+	c.mapping("$yc_d1", "yc_w3", otherwise(`"1 $yc_d1"`), line(`""`, "$yc_w4"))
 	c.mapping("$yc_p1_changed", "yc_w2", otherwise("$yc_w4"), line("1", "$yc_w3"))
 	c.mapping("$yc_file0", "yc_w1", otherwise("$yc_w2"), line("1", `"0 file"`))
 	c.mapping("$yc_p1_changed", "yc_first", otherwise("$yc_d1"), line("1", "$yc_d0"))
-	c.mapping("$yc_first", "yc_way", otherwise(`"0 $yc_first"`), line(`""`, "$yc_w1"), line(`"hold"`, `"0 hold"`))
+	c.mapping("$yc_first", "yc_way", otherwise(`"0 $yc_first"`), line(`""`, "$yc_w1"))
 }
 
 // answer writes the maps that turn the decision into status and Location.
@@ -432,11 +389,11 @@ func (e *emitter) answer(c *conf) {
 	} else {
 		c.mapping("$args", "yc_noisy", otherwise("0"))
 	}
-	c.mapping("$yc_way", "yc_live", otherwise(`""`), line(expression(`(?s)^[01] live \S+ \S+ (?<yc_a>.*)\z`), "$yc_a"))
+	c.mapping("$yc_way", "yc_live", otherwise(`""`), line(expression(`(?s)^[01] (?:live|hold) \S+ \S+ (?<yc_a>.*)\z`), "$yc_a"))
 	c.mapping(`"$uri $yc_live"`, "yc_exact", otherwise("0"), line(expression(`(?s)^(.*) \1\z`), "1"))
 	c.mapping(`"$yc_way:$yc_exact$yc_doubled"`, "yc_other_path", otherwise("0"),
-		line(expression(`(?s)^1 live `), "1"), line(expression(`(?s)^0 live .*:0.\z`), "1"), line(expression(`(?s)^0 live .*:.1\z`), "1"),
-		line(expression(`^. (?:site1|hold):`), "$yc_spell_changed"), line(expression(`^. site2:`), "$yc_shape_changed"))
+		line(expression(`(?s)^1 (?:live|hold) `), "1"), line(expression(`(?s)^0 (?:live|hold) .*:0.\z`), "1"), line(expression(`(?s)^0 (?:live|hold) .*:.1\z`), "1"),
+		line(expression(`^. (?:site1|held):`), "$yc_spell_changed"), line(expression(`^. site2:`), "$yc_shape_changed"))
 	c.mapping(`"$yc_safe$yc_p1_changed$yc_doubled$yc_r1_changed"`, "yc_spell_changed", otherwise("0"),
 		line(expression("^11"), "1"), line(expression("^1.1"), "1"), line(expression("^0..1"), "1"))
 	c.mapping(`"$yc_safe$yc_r1_changed$yc_r2_changed"`, "yc_shape_changed", otherwise("0"),
@@ -452,15 +409,15 @@ func (e *emitter) answer(c *conf) {
 		line(expression(` 410\z`), "410"))
 	c.mapping(`"$yc_way:$yc_page_needs$yc_home"`, "yc_generic", otherwise(`""`),
 		line(expression(`^. file:.0`), "$yc_permanent"), line(expression(`^. file:`), `""`),
-		line(expression(`(?s):1.\z`), "$yc_permanent"), line(expression(`^. hold:`), "404"))
+		line(expression(`(?s):1.\z`), "$yc_permanent"), line(expression(`^. (?:held:|hold )`), "404"))
 	c.mapping(`"$yc_host:$yc_refused"`, "yc_code", otherwise("$yc_decided"), line(expression("^:"), `""`), line(expression(":1"), "404"))
 
 	c.note("Location")
 	c.mapping(`"$yc_way:$yc_safe$yc_doubled"`, "yc_path", otherwise("$yc_p1"),
 		line(expression(`^. file:10`), "$uri"), line(expression(`^. file:`), "$yc_raw"),
-		line(expression(`^. site2:1`), "$yc_p2"), line(expression(`^. site2:0`), "$yc_r2"), line(expression(`^. (?:site1|hold):0`), "$yc_r1"))
+		line(expression(`^. site2:1`), "$yc_p2"), line(expression(`^. site2:0`), "$yc_r2"), line(expression(`^. (?:site1|held):0`), "$yc_r1"))
 	c.mapping("$yc_way", "yc_to", otherwise(`"`+e.origin()+`$yc_path"`),
-		line(expression(`^. m\S+ \S+ (?<yc_a>[^#]*)`), "$yc_a"), line(expression(`^. live \S+ (?<yc_a>\S+) `), "$yc_a"))
+		line(expression(`^. m\S+ \S+ (?<yc_a>[^#]*)`), "$yc_a"), line(expression(`^. (?:live|hold) \S+ (?<yc_a>\S+) `), "$yc_a"))
 	c.mapping("$yc_way", "yc_fragment", otherwise(`""`), line(expression(`^. m\S+ \S+ [^#]*(?<yc_a>#.*)\z`), "$yc_a"))
 
 	c.note("the parameters that travel")
@@ -490,10 +447,8 @@ func (e *emitter) kept(c *conf, variable string, names []string) {
 // server writes the lines that act.
 func (e *emitter) server() []byte {
 	var b bytes.Buffer
-	codes := append([]int{301, 308}, e.codes...)
-	slices.Sort(codes)
 	b.WriteString("if ($yc_code = 404) { return 404; }\nif ($yc_code = 410) { return 410; }\n")
-	for _, code := range slices.Compact(codes) {
+	for _, code := range e.codes.All() {
 		fmt.Fprintf(&b, "if ($yc_code = %d) { return %d $yc_to$yc_joint$yc_kept$yc_fragment; }\n", code, code)
 	}
 	return b.Bytes()

@@ -1,0 +1,186 @@
+package server_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/address"
+	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
+	"young-compass/internal/plan"
+	"young-compass/internal/server"
+	"young-compass/internal/server/htaccess"
+	"young-compass/internal/server/nginx"
+)
+
+// world makes up plans and requests. It knows nothing of the program but the
+// form of its files.
+type world struct{ *rand.Rand }
+
+func (w world) one(list ...string) string { return list[w.IntN(len(list))] }
+
+func (w world) path() string {
+	var b strings.Builder
+	for range 1 + w.IntN(3) {
+		b.WriteString("/" + w.one("a", "b", "A", "bC", "en", "de", "x.html", "index.php", "p", "n", "7", "old-1", "c%20d", "%C3%A9", "it's"))
+	}
+	return b.String() + w.one("", "", "", "", "/", ".html", ".php")
+}
+
+func (w world) query() string {
+	var items []string
+	for range w.IntN(3) {
+		items = append(items, w.one("k=1", "k=2", "m=A", "m=a", "k", "m="))
+	}
+	slices.Sort(items)
+	items = slices.CompactFunc(items, func(a, b string) bool { return a[0] == b[0] })
+	return strings.Join(items, "&")
+}
+
+func (w world) local() string {
+	if q := w.query(); q != "" && w.IntN(2) == 0 {
+		return w.path() + "?" + q
+	}
+	return w.path()
+}
+
+func (w world) origin() string {
+	return w.one("https://o.example", "http://o.example", "http://www.o.example", "https://www.o.example", "http://old.example")
+}
+
+// files returns a project.
+func (w world) files() map[string]string {
+	var config, pages, book, rows strings.Builder
+	fmt.Fprintf(&config, "site:\n  origin: %s\n  hosts: [www.o.example, old.example]\n  paths: {slash: %s, letters: %s, extension: %s, index: [%s]}\n",
+		w.one("https://o.example", "https://o.example", "http://o.example"), w.one("never", "never", "keep"), w.one("lower", "lower", "keep"), w.one("none", "none", "keep"), w.one("index.php", "index.php, index.html", ""))
+	fmt.Fprintf(&config, "languages: {default: %s}\nparameters: {noise: [%s], tracking: [t]}\nrules:\n", w.one("en", "de"), w.one("sid", "sid, 's_*'", ""))
+	for range w.IntN(4) {
+		fmt.Fprintf(&config, "  - {%s, status: %s}\n", w.one(
+			`from: "/p/{x}", to: "/n/{x}"`, `from: "/p{/x*}", to: "https://far.example{/x*}"`, `from: "/n/{x}", to: "https://far.example/n?x={x}"`, `from: "/n/{x}.html", to: "/p/{x}"`,
+			`from: "/a/{x}", to: "/b/{x}", class: {x: digits}`, `from: "/b?k={x}", to: "/a/{x}", class: {x: digits}`, `from: "/7{/x*}/p", to: "/old-1{/x*}/q?k=2#part"`, `from: "/a?m={x}&k=1", to: "https://far.example/{x}", query: drop`),
+			w.one("301", "302", "303", "307", "308"))
+	}
+	pages.WriteString("key,language,title,state\n")
+	book.WriteString("address,page,state\n")
+	for i := range 2 + w.IntN(5) {
+		fmt.Fprintf(&pages, "p%d,en,P,%s\n", i, w.one("live", "live", "live", "gone", "draft"))
+		for j, state := range []string{"current", "former", "former", "variant", "shown"}[:1+w.IntN(5)] {
+			if j == 0 || w.IntN(3) > 0 {
+				fmt.Fprintf(&book, "%s%s,p%d@en,%s\n", w.origin(), w.local(), i, state)
+			}
+		}
+	}
+	rows.WriteString("from,to,status,query\n")
+	for range w.IntN(6) {
+		from := w.local()
+		if w.IntN(4) == 0 {
+			from = w.origin() + from
+		}
+		to := w.one(w.local(), w.origin()+w.local(), "https://far.example"+w.local()+"#f", "p0@en", "p1@en#f", "")
+		status := w.one("", "301", "302", "303", "307", "308")
+		if to == "" {
+			status = "410"
+		}
+		fmt.Fprintf(&rows, "%s,%s,%s,%s\n", from, to, status, w.one("", "", "drop"))
+	}
+	return map[string]string{plan.ConfigFile: config.String(), plan.PagesFile: pages.String(), plan.AddressesFile: book.String(), plan.RedirectsFile: rows.String()}
+}
+
+// url asks near what the plan knows, or anywhere.
+func (w world) url(p *plan.Plan) string {
+	local := w.local()
+	if known := knownAddresses(p); w.IntN(4) > 0 {
+		a, err := address.Parse(strings.Replace(known[w.IntN(len(known))], "www.skerrywick.example", "o.example", 1))
+		if err == nil {
+			local = a.Local()
+		}
+	}
+	path, query, _ := strings.Cut(local, "?")
+	path, _, _ = strings.Cut(path, "#")
+	query, _, _ = strings.Cut(query, "#")
+	path = w.one("", "", "", "/en", "/de", "/", "/p") + path + w.one("", "", "", "", "/", "//", ".html", "/index.php")
+	if w.IntN(6) == 0 {
+		path = strings.ToUpper(path[:2]) + path[2:]
+	}
+	for range w.IntN(3) {
+		query = strings.Trim(w.one("sid=1&"+query, query+"&t=1", query+"&k=2", query+"&&z", "s_x&"+query, query), "&")
+	}
+	if query != "" {
+		path += "?" + query
+	}
+	return w.origin() + path
+}
+
+func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
+	const plans, requests = 40, 60
+	w := world{rand.New(rand.NewPCG(5, 2026))}
+	used, refused, hits := 0, 0, 0
+	met := map[string]int{}
+	for used < plans {
+		dir := t.TempDir()
+		for name, text := range w.files() {
+			require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+		}
+		p, found, err := plan.Load(dir)
+		require.NoError(t, err)
+		if finding.Worst(found, finding.Error) {
+			refused++
+			continue
+		}
+		used++
+		g, _, err := p.Compile()
+		require.NoError(t, err)
+		var asks []ask
+		for range requests {
+			asks = append(asks, ask{w.one("GET", "GET", "POST"), w.url(p)})
+		}
+		here := site{}
+		for _, e := range p.Book.Entries {
+			if page := p.Pages.Find(e.Page); page.State == inventory.Live {
+				here.Pages = append(here.Pages, address.Decode(p.Site.Rebase(e.Address).Path))
+			}
+		}
+		for _, q := range asks {
+			r, err := plan.NewRequest(q.method, q.url)
+			require.NoError(t, err)
+			if a, err := p.Answer(r); err == nil && a.Outcome != plan.Unknown {
+				hits++
+			}
+		}
+		files, found := nginx.Emit(g)
+		require.False(t, finding.Worst(found, finding.Error), "%v", found)
+		s := startNginx(t, files, []string{"o.example", "www.o.example", "old.example"}, here)
+		s.lenient = true
+		for code, n := range compare(t, fmt.Sprintf("nginx, plan %d in %s", used, dir), g, s, asks, server.Exceptions(false)) {
+			met[code] += n
+		}
+		s.stop()
+		files, found = htaccess.Emit(g)
+		require.False(t, finding.Worst(found, finding.Error), "%v", found)
+		s = startApache(t, files[0].Data, here)
+		s.lenient = true
+		for code, n := range compare(t, fmt.Sprintf("htaccess, plan %d in %s", used, dir), g, s, asks, server.Exceptions(true)) {
+			met[code] += n
+		}
+		s.stop()
+		if t.Failed() {
+			for name := range w.files() {
+				text, _ := os.ReadFile(filepath.Join(dir, name))
+				t.Logf("%s:\n%s", name, text)
+			}
+			return
+		}
+	}
+	t.Logf("%d plans, %d more refused for their own errors; %d of %d requests met a rule", used, refused, hits, plans*requests)
+	t.Logf("exceptions met: %v", met)
+	assert.Greater(t, hits, plans*requests/2)
+	assert.NotZero(t, met["pattern-value"], "no request of the demo meets this one, so it must be met here")
+}
