@@ -299,6 +299,10 @@ func (a *app) emitCommand() *cobra.Command {
 				return err
 			}
 			found = append(found, more...)
+			if finding.Worst(more, finding.Error) {
+				a.say("nothing written while there are errors")
+				return a.print(report{findings: found})
+			}
 			files, more := emit(program)
 			found = append(found, more...)
 			if directory == "" {

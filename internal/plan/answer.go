@@ -229,7 +229,7 @@ func (p *Plan) advance(w *way) (a Answer, done bool, err error) {
 	if p.spell(w, params) {
 		return a, false, nil
 	}
-	if !known && p.shape(w) {
+	if !known && p.shape(w) || p.small(w, params) {
 		return a, false, nil
 	}
 	if len(carried) > 0 {
@@ -457,8 +457,8 @@ func (p *Plan) quiet(w *way, params []address.Param) bool {
 }
 
 // spell takes the step to the spelling of the site: its scheme and host, no
-// slash at the end, small letters, single slashes, no noise, and no prefix of
-// the default language.
+// slash at the end, single slashes, no noise, and no prefix of the default
+// language.
 func (p *Plan) spell(w *way, params []address.Param) bool {
 	path := w.at.Path
 	cause := Cause{}
@@ -469,9 +469,6 @@ func (p *Plan) spell(w *way, params []address.Param) bool {
 	}
 	note("site", "slashes are single", address.MergeSlashes(path))
 	note("slash", "no slash at the end", p.withoutSlash(path))
-	if p.Paths.Lower {
-		note("letters", "addresses are in small letters", address.Fold(path))
-	}
 	note("default", "the default language has no prefix", p.withoutPrefix(path))
 	if p.home(w, path, joinParams(params, p.isNoise)) {
 		if cause.Rule != "" {
@@ -485,6 +482,17 @@ func (p *Plan) spell(w *way, params []address.Param) bool {
 	to := w.at
 	to.Path, to.Query = path, joinParams(params, p.isNoise)
 	return w.step(to, w.derived(), cause)
+}
+
+// small takes the step to small letters. It comes last: letters don't count in
+// looking up, and a pattern takes values over as they are written.
+func (p *Plan) small(w *way, params []address.Param) bool {
+	if !p.Paths.Lower {
+		return false
+	}
+	to := w.at
+	to.Path, to.Query = address.Fold(to.Path), joinParams(params, p.isNoise)
+	return to.Path != w.at.Path && w.step(to, w.derived(), p.cause("letters", "addresses are in small letters"))
 }
 
 func (p *Plan) withoutSlash(path string) string {

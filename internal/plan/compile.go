@@ -431,7 +431,8 @@ func (c *compiler) preimages() error {
 					continue
 				}
 				if err := c.add(redirect.Source{Path: at.Path, Query: at.Query}); err != nil {
-					return err
+					c.found = append(c.found, finding.Finding{Code: "loop", Severity: finding.Error, What: err.Error(), Advice: "narrow one of the patterns",
+						Where: finding.Place{File: rule.Where.File, Line: rule.Where.Line, URL: at.String()}})
 				}
 			}
 		}

@@ -85,7 +85,7 @@ func refused(_ *plan.Program, r Asked) bool {
 // listed reports whether the path, or what the site's own rules make of it, is
 // in the plan.
 func listed(g *plan.Program, path string) bool {
-	return slices.ContainsFunc([]string{path, g.Spelling(path), g.SiteForm(path)}, func(form string) bool {
+	return slices.ContainsFunc(forms(g, path), func(form string) bool {
 		key := g.Key(form)
 		i, _ := slices.BinarySearchFunc(g.Entries, key, func(e plan.Entry, k string) int { return strings.Compare(e.Key, k) })
 		return i < len(g.Entries) && g.Entries[i].Key == key
@@ -97,22 +97,32 @@ func letters(g *plan.Program, r Asked) bool {
 	return g.Paths.Lower && address.HasCapitals(r.Path) && (!listed(g, r.Path) || !item)
 }
 
+// forms returns a path as it is looked up: as asked, as the site spells it, and
+// without extension and index file.
+func forms(g *plan.Program, path string) []string {
+	return []string{path, g.Spelling(path), g.SiteForm(path)}
+}
+
 // matched returns the parameters that give the path a meaning, and whether
-// the plan knows what they mean together.
+// the plan knows what they mean together, in any of the path's forms.
 func matched(g *plan.Program, r Asked) ([]address.Param, bool) {
-	group := GroupOf(g)
-	for _, form := range []string{r.Path, g.Spelling(r.Path), g.SiteForm(r.Path)} {
-		key := g.Key(form)
-		var carried []address.Param
-		if n := group(key); n > 0 {
-			carried = redirect.Carried(address.SplitQuery(r.Query), g.Groups[n-1].Names)
-		}
-		signature := redirect.Signature(carried)
-		if slices.ContainsFunc(g.Entries, func(e plan.Entry) bool { return e.Key == key && e.Signature == signature }) {
+	for _, form := range forms(g, r.Path) {
+		if carried, ok := entryAt(g, form, r.Query); ok {
 			return carried, true
 		}
 	}
 	return nil, false
+}
+
+// entryAt does the same for one form of the path.
+func entryAt(g *plan.Program, form, query string) ([]address.Param, bool) {
+	key := g.Key(form)
+	var carried []address.Param
+	if n := GroupOf(g)(key); n > 0 {
+		carried = redirect.Carried(address.SplitQuery(query), g.Groups[n-1].Names)
+	}
+	signature := redirect.Signature(carried)
+	return carried, slices.ContainsFunc(g.Entries, func(e plan.Entry) bool { return e.Key == key && e.Signature == signature })
 }
 
 func spelling(g *plan.Program, r Asked) bool {
@@ -162,10 +172,10 @@ func twoHops(g *plan.Program, r Asked) bool {
 
 // patternValue follows the pattern that the request meets by itself.
 func patternValue(g *plan.Program, r Asked) bool {
-	if _, item := matched(g, r); item {
-		return false
-	}
-	for _, form := range []string{r.Path, g.Spelling(r.Path), g.SiteForm(r.Path)} {
+	for _, form := range forms(g, r.Path) {
+		if _, item := entryAt(g, form, r.Query); item {
+			return false
+		}
 		path := address.DecodeMarks(address.MergeSlashes(form))
 		for _, q := range g.Patterns {
 			values, ok := q.Reader.ReadPath(path, g.Paths.Lower)

@@ -135,12 +135,21 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 			refused++
 			continue
 		}
+		g, found, err := p.Compile()
+		require.NoError(t, err, dir)
+		if finding.Worst(found, finding.Error) {
+			refused++
+			continue
+		}
 		used++
-		g, _, err := p.Compile()
-		require.NoError(t, err)
 		var asks []ask
-		for range requests {
-			asks = append(asks, ask{w.one("GET", "GET", "POST"), w.url(p)})
+		for len(asks) < requests {
+			q := ask{w.one("GET", "GET", "POST"), w.url(p)}
+			r, err := plan.NewRequest(q.method, q.url)
+			require.NoError(t, err)
+			if _, err := p.Trace(r); err == nil { // two patterns may lead to each other for odd values only
+				asks = append(asks, q)
+			}
 		}
 		here := site{}
 		for _, e := range p.Book.Entries {
