@@ -240,6 +240,10 @@ type report struct {
 	text     func(w io.Writer, paint term.Paint) error // instead of a table
 }
 
+// told is the text of a report whose rows a person doesn't want to see: they
+// are there as CSV and JSON.
+func told(io.Writer, term.Paint) error { return nil }
+
 // print writes a report and returns errFindings when it is bad enough.
 func (a *app) print(r report) error {
 	for i := range r.findings {
@@ -254,7 +258,7 @@ func (a *app) print(r report) error {
 	if a.output != "" {
 		w = &file
 	}
-	if err := a.write1(w, r); err != nil {
+	if err := a.printTo(w, r); err != nil {
 		return unfinished{fmt.Errorf("printing: %w", err)}
 	}
 	if a.output != "" {
@@ -268,7 +272,7 @@ func (a *app) print(r report) error {
 	return nil
 }
 
-func (a *app) write1(w io.Writer, r report) error {
+func (a *app) printTo(w io.Writer, r report) error {
 	switch a.format {
 	case "json":
 		return a.printJSON(w, r)
@@ -288,17 +292,32 @@ func (a *app) write1(w io.Writer, r report) error {
 			}
 			_, _ = fmt.Fprintln(w)
 		}
-		var words []string
-		for _, c := range r.counts {
-			words = append(words, fmt.Sprintf("%s %s", paint.Bold(fmt.Sprint(c.n)), c.words))
-		}
-		if len(words) > 0 {
-			if _, err := fmt.Fprintln(w, strings.Join(words, ", ")); err != nil {
-				return err
-			}
+		if err := printCounts(w, paint, r.counts); err != nil {
+			return err
 		}
 	}
 	return term.Findings(w, paint, r.findings)
+}
+
+// printCounts prints the summary: in one line while it is short.
+func printCounts(w io.Writer, paint term.Paint, counts []count) error {
+	if len(counts) > 5 {
+		for _, c := range counts {
+			if _, err := fmt.Fprintf(w, "%s %s\n", paint.Bold(fmt.Sprintf("%6d", c.n)), c.words); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	var words []string
+	for _, c := range counts {
+		words = append(words, paint.Bold(fmt.Sprint(c.n))+" "+c.words)
+	}
+	if len(words) == 0 {
+		return nil
+	}
+	_, err := fmt.Fprintln(w, strings.Join(words, ", "))
+	return err
 }
 
 func (a *app) printJSON(w io.Writer, r report) error {

@@ -317,7 +317,7 @@ func (t *tour) summary(p *plan.Plan, observations []probe.Observation) error {
 		former = append(former, o)
 	}
 	s := probe.Summarise(former)
-	t.tell("Summary: %d old addresses. In one hop %d reach a page (200), %d their listed temporary page,\n# %d a page on another host; %d say that the page is gone (410); %d end otherwise.",
+	t.tell("Summary: %d old addresses. In one hop %d reach a page (200), %d their listed temporary page,\n# %d their listed temporary page on another host; %d say that the page is gone (410); %d end otherwise.",
 		s.Asked, s.OneHop, s.Temporary, s.Elsewhere, s.Gone, s.Direct+s.Other)
 	if s.Direct+s.Other > 0 {
 		return errFindings

@@ -308,7 +308,7 @@ func (a *app) emitCommand() *cobra.Command {
 			if directory == "" {
 				directory = filepath.Join(a.project, "out", args[0])
 			}
-			r := report{columns: []string{"file", "bytes"}, name: "files", findings: found}
+			r := report{columns: []string{"file", "bytes"}, name: "files", findings: found, text: told}
 			items := []map[string]any{}
 			for _, f := range files {
 				if err := a.write(filepath.Join(directory, f.Name), f.Data); err != nil {

@@ -249,9 +249,9 @@ type probed struct {
 func probeReport(observations []probe.Observation) report {
 	found := probe.Compare(observations)
 	s := probe.Summarise(observations)
-	r := report{name: "observations", findings: found, counts: []count{
+	r := report{name: "observations", findings: found, text: told, counts: []count{
 		{"asked", "addresses asked", s.Asked}, {"one_hop_200", "reach 200 in one hop", s.OneHop}, {"direct_200", "answer 200 themselves", s.Direct},
-		{"one_hop_temporary", "lead to a temporary page in one hop", s.Temporary}, {"one_hop_to_known_host", "to another host in one hop", s.Elsewhere},
+		{"one_hop_temporary", "lead to a temporary page in one hop", s.Temporary}, {"one_hop_to_known_host", "lead to another host in one hop", s.Elsewhere},
 		{"gone_410", "say 410", s.Gone}, {"other", "end otherwise", s.Other}, {"differences", "findings against the plan", len(found)}}}
 	items := []probed{}
 	for _, o := range observations {
@@ -269,6 +269,5 @@ func probeReport(observations []probe.Observation) report {
 		r.rows = append(r.rows, []string{item.Address, o.Way()})
 	}
 	r.items, r.columns = items, []string{"address", "answer"}
-	r.text = func(io.Writer, term.Paint) error { return nil } // the rows are for CSV
 	return r
 }

@@ -42,11 +42,11 @@ func (p Paint) Bold(s string) string { return p.with("1", s) }
 func (p Paint) Dim(s string) string { return p.with("2", s) }
 
 // Good returns s as something that is as it should be.
-func (p Paint) Good(s string) string { return p.with("32", s) }
+func (p Paint) Good(s string) string { return p.with("1;32", s) }
 
 // Severity returns the name of a severity in its colour.
 func (p Paint) Severity(s finding.Severity) string {
-	return p.with(map[finding.Severity]string{finding.Error: "1;31", finding.Warning: "33", finding.Note: "36"}[s], string(s))
+	return p.with(map[finding.Severity]string{finding.Error: "1;31", finding.Warning: "1;35", finding.Note: "36"}[s], string(s))
 }
 
 // Table prints rows under their column names, aligned, without borders. Cells
@@ -70,12 +70,16 @@ func Table(w io.Writer, paint Paint, columns []string, rows [][]string) error {
 		}
 		t.AppendRow(cells)
 	}
-	for line := range strings.Lines(t.Render() + "\n") {
-		if _, err := io.WriteString(w, strings.TrimRight(line, " \n")+"\n"); err != nil {
-			return err
+	lines := strings.Split(t.Render(), "\n")
+	width := 0
+	for i, line := range lines {
+		if lines[i] = strings.TrimRight(line, " "); i != 1 {
+			width = max(width, text.StringWidthWithoutEscSequences(lines[i]))
 		}
 	}
-	return nil
+	lines[1] = strings.Repeat("-", width) // the rule is as long as the longest line
+	_, err := io.WriteString(w, strings.Join(lines, "\n")+"\n")
+	return err
 }
 
 // Findings prints findings, each with its reasons below.
