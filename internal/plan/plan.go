@@ -11,6 +11,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 
 	"young-compass/internal/address"
 	"young-compass/internal/book"
@@ -178,6 +179,9 @@ func (p *Plan) check() []finding.Finding {
 			}
 		}
 	}
+	for _, t := range p.foreignTargets() {
+		add("foreign-target", finding.Warning, t.where, fmt.Sprintf("this leads to %s, which is neither the site's nor listed as known", t.host), "add the host under site: known:, if it is right")
+	}
 	orphans := map[inventory.Ref]bool{}
 	for _, e := range p.Book.Entries {
 		where := finding.Place{File: p.Book.File, Line: e.Line}
@@ -202,6 +206,30 @@ func (p *Plan) check() []finding.Finding {
 	}
 	finding.Sort(found)
 	return found
+}
+
+// foreignTarget is where a redirect leads to a host that nobody listed.
+type foreignTarget struct {
+	where finding.Place
+	host  string
+}
+
+func (p *Plan) foreignTargets() []foreignTarget {
+	var list []foreignTarget
+	add := func(where finding.Place, a address.Address) {
+		if a.Host != "" && !p.Site.Has(a.Host) && !slices.Contains(p.Known, a.Host) {
+			list = append(list, foreignTarget{where, a.Host})
+		}
+	}
+	for _, row := range p.Redirects {
+		add(finding.Place{File: row.File, Line: row.Line}, row.Target)
+	}
+	for _, rule := range p.Rules {
+		if a, err := address.Resolve(p.Site.Origin, sample(rule.Target)); err == nil {
+			add(rule.Where, a)
+		}
+	}
+	return list
 }
 
 // endless finds requests that the plan never answers.

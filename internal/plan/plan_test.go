@@ -118,6 +118,7 @@ func TestPlanThatContradictsItself(t *testing.T) {
 		"away with one":           {"/b,a@en,302\n", "", map[string]int{"orphan-address": 1}},
 		"from a live page":        {"/b,a@en,302\n/A,/c,301\n", "", map[string]int{"orphan-address": 1, "live-source": 1}},
 		"to an unknown page":      {"/b,a@en,302\n/z,z@en,301\n", "", map[string]int{"orphan-address": 1, "unknown-page": 1}},
+		"to a host nobody listed": {"/b,a@en,302\n/z,https://far.example/,301\n", "rules: [{from: '/q/{x}', to: 'https://away.example/{x}'}]", map[string]int{"orphan-address": 1, "foreign-target": 2}},
 		"rows in a circle":        {"/b,a@en,302\n/m,/n,301\n/n,/m,301\n", "", map[string]int{"orphan-address": 1, "loop": 1}},
 		"patterns in a circle":    {"/b,a@en,302\n", "rules: [{from: '/m/{x}', to: '/n/{x}'}, {from: '/n/{x}', to: '/m/{x}'}]", map[string]int{"orphan-address": 1, "loop": 2}},
 		"patterns without end":    {"/b,a@en,302\n", "rules: [{from: '/m{/r*}', to: '/m/m{/r*}'}]", map[string]int{"orphan-address": 1, "loop": 1}},

@@ -50,9 +50,14 @@ type Index struct {
 
 // group is all sources with one path.
 type group struct {
-	names   []string // parameters that any of them names, sorted
-	sources []Source
-	numbers []int
+	names       []string // parameters that any of them names, sorted
+	bySignature map[string][]member
+}
+
+// member is a source by its number, and the host that it names.
+type member struct {
+	host   string
+	number int
 }
 
 // Key returns what a path in normal form is looked up by: repeated slashes
@@ -73,12 +78,14 @@ func (x *Index) Add(s Source, number int) {
 	key := x.Key(s.Path)
 	g := x.keys[key]
 	if g == nil {
-		g = &group{}
+		g = &group{bySignature: map[string][]member{}}
 		x.keys[key] = g
 	}
-	g.sources = append(g.sources, s)
-	g.numbers = append(g.numbers, number)
-	for _, name := range s.Names() {
+	names := s.Names()
+	slices.Sort(names)
+	signature := Signature(Carried(address.SplitQuery(s.Query), names))
+	g.bySignature[signature] = append(g.bySignature[signature], member{s.Host, number})
+	for _, name := range names {
 		if i, ok := slices.BinarySearch(g.names, name); !ok {
 			g.names = slices.Insert(g.names, i, name)
 		}
@@ -102,19 +109,13 @@ func (x *Index) Match(host, path string, params []address.Param, named []string)
 	if g == nil {
 		return nil
 	}
-	carried := Carried(params, named)
-	type hit struct{ rank, number int }
-	var hits []hit
-	for i, s := range g.sources {
-		if s.Host != "" && !x.Site.Has(s.Host) || !sameParams(Carried(address.SplitQuery(s.Query), named), carried) {
-			continue
-		}
-		hits = append(hits, hit{x.Site.Rank(s.Host, host), g.numbers[i]})
-	}
-	slices.SortStableFunc(hits, func(a, b hit) int { return a.rank - b.rank })
-	numbers := make([]int, len(hits))
-	for i, h := range hits {
-		numbers[i] = h.number
+	members := slices.DeleteFunc(slices.Clone(g.bySignature[Signature(Carried(params, named))]), func(m member) bool {
+		return m.host != "" && !x.Site.Has(m.host)
+	})
+	slices.SortStableFunc(members, func(a, b member) int { return x.Site.Rank(a.host, host) - x.Site.Rank(b.host, host) })
+	numbers := make([]int, len(members))
+	for i, m := range members {
+		numbers[i] = m.number
 	}
 	return numbers
 }
@@ -129,10 +130,6 @@ func Carried(params []address.Param, names []string) []address.Param {
 		}
 	}
 	return carried
-}
-
-func sameParams(a, b []address.Param) bool {
-	return slices.EqualFunc(a, b, func(p, q address.Param) bool { return p.Raw == q.Raw })
 }
 
 // Signature writes carried parameters so that equal sets are equal texts.

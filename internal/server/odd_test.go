@@ -26,6 +26,7 @@ func oddPlan(t *testing.T) *plan.Plan {
 site:
   origin: http://skerrywick.example
   hosts: [www.skerrywick.example]
+  known: [x.example, search.example, tail.example]
   paths: {slash: keep, letters: keep, extension: keep, index: [index.html]}
 kinds: {page: {address: "/{slug}"}}
 rules:
