@@ -181,3 +181,48 @@ func BenchmarkCheck(b *testing.B) {
 		Check(rows, skerrywick(), true)
 	}
 }
+
+// Match agrees with the rule read word by word.
+func TestMatchAgreesWithTheRule(t *testing.T) {
+	random := rand.New(rand.NewPCG(4, 2026))
+	one := func(list ...string) string { return list[random.IntN(len(list))] }
+	query := func() string {
+		var items []string
+		for range random.IntN(4) {
+			items = append(items, one("a=1", "a=2", "b", "b=", "c=1", ""))
+		}
+		return strings.Join(items, "&")
+	}
+	for range 5000 {
+		x := &Index{Site: skerrywick()}
+		var sources []Source
+		for i := range 1 + random.IntN(5) {
+			s := Source{Path: one("/x", "/y"), Query: query()}
+			sources = append(sources, s)
+			x.Add(s, i)
+		}
+		path, asked := one("/x", "/y"), address.SplitQuery(query())
+		var want []int
+		for i, s := range sources {
+			if s.Path != path {
+				continue
+			}
+			ok := true
+			for _, name := range s.Names() { // what it names is there, with the value of its first occurrence
+				own, _ := address.First(address.SplitQuery(s.Query), name)
+				got, there := address.First(asked, name)
+				ok = ok && there && got.Raw == own.Raw
+			}
+			for _, other := range sources { // and nothing that another source of the path names
+				for _, name := range other.Names() {
+					_, carried := address.First(asked, name)
+					ok = ok && !(other.Path == path && carried && !slices.Contains(s.Names(), name))
+				}
+			}
+			if ok {
+				want = append(want, i)
+			}
+		}
+		assert.ElementsMatch(t, want, x.Match("skerrywick.example", path, asked, x.Named(path)), "%v asked %v", sources, asked)
+	}
+}

@@ -1,0 +1,58 @@
+package inventory
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/csvfile"
+)
+
+func TestReadKeepsUnknownColumns(t *testing.T) {
+	const text = "title,key,colour,state\nB,b,red,\nA,a,,gone\n"
+	inv, found, err := Read("pages.csv", strings.NewReader(text), "nb")
+	require.NoError(t, err)
+	require.Empty(t, found)
+	assert.Equal(t, "key,language,kind,title,state,colour,fixed,canonical,robots\na,nb,page,A,gone,,,,\nb,nb,page,B,live,red,,,\n", string(inv.Encode()))
+	page := inv.Find(Ref{"b", "nb"})
+	require.NotNil(t, page)
+	for name, want := range map[string]string{"key": "b", "language": "nb", "kind": "page", "title": "B", "colour": "red", "nothing": ""} {
+		assert.Equal(t, want, page.Field(name), name)
+	}
+	assert.Nil(t, inv.Find(Ref{"b", "en"}))
+}
+
+func TestBadRows(t *testing.T) {
+	_, found, err := Read("pages.csv", strings.NewReader("key,title,state\na,A,\na,A,\nb c,B,\n,C,\nd,D,asleep\n"), "en")
+	require.NoError(t, err)
+	var lines []string
+	for _, f := range found {
+		lines = append(lines, f.String())
+	}
+	assert.Equal(t, []string{
+		"pages.csv:3: error bad-row: the page a@en stands in line 2 already; give one of them another key or language",
+		`pages.csv:4: error bad-row: key "b c" with language "en" name no page; give both, without @ / : ? # or spaces`,
+		`pages.csv:5: error bad-row: key "" with language "en" name no page; give both, without @ / : ? # or spaces`,
+		`pages.csv:6: error bad-row: "asleep" is no state; say live, draft, away or gone`,
+	}, lines)
+}
+
+func TestParseRef(t *testing.T) {
+	for s, ok := range map[string]bool{"a@en": true, "a-b@de-CH": true, "a": false, "@en": false, "a@": false, "/a@en": false, "http://a@en": false, "a@en?x": false, "a b@en": false} {
+		_, got := ParseRef(s)
+		assert.Equal(t, ok, got, s)
+	}
+}
+
+func TestFromTable(t *testing.T) {
+	table, _, err := csvfile.Read("old.csv", strings.NewReader("key,title,address,port\na,A,/a,x\n!/,B,/b,y\n"))
+	require.NoError(t, err)
+	source, found := FromTable(table, "en", "address")
+	assert.Equal(t, []string{"key", "title", "port"}, source.Columns)
+	require.Len(t, source.Rows, 1)
+	assert.Equal(t, "/a", source.Rows[0].Address)
+	assert.Equal(t, map[string]string{"port": "x"}, source.Rows[0].Fields)
+	assert.Len(t, found, 1)
+}

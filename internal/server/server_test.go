@@ -1,0 +1,128 @@
+package server_test
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/address"
+	"young-compass/internal/demo/demotest"
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+	"young-compass/internal/server"
+	"young-compass/internal/server/htaccess"
+	"young-compass/internal/server/nginx"
+)
+
+// program compiles a plan given as text.
+func program(t *testing.T, config, redirects string) *plan.Program {
+	t.Helper()
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, plan.ConfigFile), []byte("site: {origin: https://skerrywick.example, known: [far.example]}\n"+config), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, plan.RedirectsFile), []byte("from,to,status\n"+redirects), 0o644))
+	p, found, err := plan.Load(dir)
+	require.NoError(t, err)
+	require.Empty(t, found)
+	return compiled(t, p)
+}
+
+func TestWhatAServerCannotBeTold(t *testing.T) {
+	long := "/" + strings.Repeat("a", 4200)
+	for name, c := range map[string]struct {
+		config, redirects string
+		nginx, htaccess   bool // refused
+	}{
+		"nothing":                {"", "/a,/b,301\n", false, false},
+		"a long address":         {"", long + ",/b,301\n", true, false},
+		"a very long one":        {"", "/a,https://far.example/" + strings.Repeat("a", 7950) + ",301\n", true, true},
+		"two sorts of variables": {"rules: [{from: '/a/{x}{?k}', to: '/b/{x}/{k}'}]", "", true, true},
+		"a wide class":           {"rules: [{from: '/a/{x}', to: '/b/{x}', class: {x: '[a-z()]+'}}]", "", true, true},
+		"several segments":       {"rules: [{from: '/a/{x}', to: '/b/{x}', class: {x: segments}}]", "", true, true},
+		"a label":                {"rules: [{from: '/a/{x}', to: '/b{.x}'}]", "", true, true},
+		"nine variables":         {"rules: [{from: '/{a}/{b}/{c}/{d}/{e}/{f}/{g}/{h}/{i}', to: '/x/{a}'}]", "", false, true},
+		"slashes in a parameter": {"", "/go?to=http://a.example/,/b,301\n", false, true},
+	} {
+		g := program(t, c.config, c.redirects)
+		for target, emit := range map[string]func(*plan.Program) ([]server.File, []finding.Finding){"nginx": nginx.Emit, "htaccess": htaccess.Emit} {
+			files, found := emit(g)
+			refused := map[string]bool{"nginx": c.nginx, "htaccess": c.htaccess}[target]
+			assert.Equal(t, refused, finding.Worst(found, finding.Error), "%s: %s: %v", target, name, found)
+			if refused {
+				assert.Empty(t, files, "nothing is written while something can't be said")
+				assert.Equal(t, "not-expressible", found[0].Code)
+				assert.NotEmpty(t, found[0].Where.File)
+			}
+		}
+	}
+}
+
+func TestHeadsSayWhatToDo(t *testing.T) {
+	g := compiled(t, demotest.Accepted(t, t.TempDir()))
+	files, _ := nginx.Emit(g)
+	var names []string
+	for _, f := range files {
+		names = append(names, f.Name)
+		assert.True(t, strings.HasPrefix(string(f.Data), "# Written by young-compass from young-compass.yaml for nginx.\n"), f.Name)
+	}
+	assert.Equal(t, []string{nginx.ExampleFile, nginx.AddressesFile, nginx.HostsFile, nginx.HTTPFile, nginx.ServerFile, nginx.SpelledFile}, names)
+	files, found := htaccess.Emit(g)
+	assert.Contains(t, string(files[0].Data), "Put it into the site's document root as .htaccess")
+	assert.Equal(t, map[string]int{"slow-folder-file": 1}, finding.Count(found))
+	// every rule that passes over others stays inside the file
+	rules := strings.Count(string(files[0].Data), "\nRewriteRule ")
+	for _, m := range regexp.MustCompile(`\[S=(\d+)\]`).FindAllStringSubmatch(string(files[0].Data), -1) {
+		var n int
+		_, err := fmt.Sscan(m[1], &n)
+		require.NoError(t, err)
+		assert.Less(t, n, rules)
+	}
+}
+
+func TestQuoteAndNames(t *testing.T) {
+	assert.Equal(t, `/a-b_1\x2e\x24\x22\x5c\x0a\xc3\xa9`, server.Quote("/a-b_1.$\"\\\né"))
+	assert.Equal(t, `(?:sid|utm_[^=&]*)`, server.Names([]string{"sid", "utm_*"}))
+	for _, s := range []string{"a.b", "x+y", "(z)", "$1", `\`} {
+		assert.Regexp(t, "^"+server.Quote(s)+"$", s)
+	}
+}
+
+func TestRuns(t *testing.T) {
+	noise := func(q address.Param) bool { return q.Name == "sid" }
+	for query, want := range map[string]int{"": 0, "a": 1, "a&b": 1, "sid": 0, "a&sid&b": 2, "sid=1&a&b&sid&&c": 2, "a&&b": 2} {
+		assert.Equal(t, want, server.RunsOf(query, noise), query)
+	}
+}
+
+func TestSets(t *testing.T) {
+	s := server.NewSets(program(t, "parameters: {noise: [sid, 's_*']}", "").Plan)
+	assert.Equal(t, "0", s.Number(nil, false))
+	assert.Equal(t, "1", s.Number([]string{"item"}, false))
+	assert.Equal(t, "1", s.Number([]string{"item", "sid"}, false), "noise is part of every set")
+	assert.Equal(t, "drop", s.Number([]string{"item"}, true))
+	assert.Equal(t, [][]string{{"sid", "s_*"}, {"sid", "s_*", "item"}}, s.All())
+}
+
+func TestNewAskedKeepsThePathAsSent(t *testing.T) {
+	for url, want := range map[string]string{"http://a.example": "/", "http://a.example?x": "/", "http://a.example//b/%7e/..?x#y": "//b/%7e/.."} {
+		r, err := server.NewAsked("GET", url)
+		require.NoError(t, err)
+		assert.Equal(t, want, r.RawPath)
+	}
+}
+
+func BenchmarkEmitNginx(b *testing.B) {
+	p := demotest.Accepted(b, b.TempDir())
+	for b.Loop() {
+		g, _, err := p.Compile()
+		if err != nil {
+			b.Fatal(err)
+		}
+		nginx.Emit(g)
+	}
+}
