@@ -174,7 +174,7 @@ func (t traced) print(w io.Writer, paint term.Paint) error {
 		line("       canonical %s", address.Printable(final.Canonical))
 	}
 	for _, name := range final.Unclassified {
-		line("       the plan gives the parameter %s no class", address.Printable(name))
+		line("       the plan gives the parameter %q no class", address.Printable(name))
 	}
 	_, err := io.WriteString(w, b.String()+"\n")
 	return err

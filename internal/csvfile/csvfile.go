@@ -3,6 +3,7 @@
 package csvfile
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/csv"
 	"errors"
@@ -32,13 +33,12 @@ type Table struct {
 // must be among them, else the error is a *finding.Input. A row with the wrong
 // number of fields becomes a finding; the others are read all the same.
 func Read(file string, r io.Reader, needed ...string) (*Table, []finding.Finding, error) {
-	data, err := io.ReadAll(r)
-	if err != nil {
-		return nil, nil, fmt.Errorf("reading %s: %w", file, err)
+	buffered := bufio.NewReader(r)
+	if mark, _ := buffered.Peek(3); string(mark) == "\ufeff" {
+		_, _ = buffered.Discard(3) // a byte order mark is no part of the first column's name
 	}
-	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
-	reader := csv.NewReader(bytes.NewReader(data))
-	reader.FieldsPerRecord = -1
+	reader := csv.NewReader(buffered)
+	reader.FieldsPerRecord, reader.ReuseRecord = -1, true
 	header, err := reader.Read()
 	if errors.Is(err, io.EOF) {
 		return nil, nil, finding.Unreadable(finding.Place{File: file}, "the file is empty", "its first line must name the columns: "+strings.Join(needed, ", "))

@@ -3,6 +3,7 @@ package server_test
 import (
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"regexp"
 	"strings"
@@ -71,6 +72,8 @@ func TestHeadsSayWhatToDo(t *testing.T) {
 		assert.True(t, strings.HasPrefix(string(f.Data), "# Written by young-compass from young-compass.yaml for nginx.\n"), f.Name)
 	}
 	assert.Equal(t, []string{nginx.ExampleFile, nginx.AddressesFile, nginx.HostsFile, nginx.HTTPFile, nginx.ServerFile, nginx.SpelledFile}, names)
+	files, _ = nginx.Emit(program(t, "", "/a,/b,301\n"))
+	assert.Len(t, files, 5, "no table for hosts where all answer alike")
 	files, found := htaccess.Emit(g)
 	assert.Contains(t, string(files[0].Data), "Put it into the site's document root as .htaccess")
 	assert.Equal(t, map[string]int{"slow-folder-file": 1}, finding.Count(found))
@@ -82,6 +85,19 @@ func TestHeadsSayWhatToDo(t *testing.T) {
 		require.NoError(t, err)
 		assert.Less(t, n, rules)
 	}
+}
+
+func TestTheExampleLoads(t *testing.T) {
+	files, _ := nginx.Emit(compiled(t, demotest.Accepted(t, t.TempDir())))
+	dir := t.TempDir()
+	for _, f := range files {
+		write(t, filepath.Join(dir, f.Name), string(f.Data))
+	}
+	// The port and the process file are the administrator's; only they are changed.
+	example := strings.Replace(readText(t, filepath.Join(dir, nginx.ExampleFile)), "listen 80;", "listen "+freePort(t)+";", 1)
+	write(t, filepath.Join(dir, nginx.ExampleFile), "pid "+dir+"/pid;\n"+example)
+	output, err := exec.Command("/usr/sbin/nginx", "-t", "-p", dir, "-e", filepath.Join(dir, "error.log"), "-c", filepath.Join(dir, nginx.ExampleFile)).CombinedOutput()
+	assert.NoError(t, err, string(output))
 }
 
 func TestQuoteAndNames(t *testing.T) {

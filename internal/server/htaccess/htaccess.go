@@ -50,7 +50,9 @@ func Emit(g *plan.Program) ([]server.File, []finding.Finding) {
 	}
 	head := "# Written by young-compass from " + g.File + " for Apache httpd.\n" +
 		"# Put it into the site's document root as " + FileName + ", before rules that send requests to a script.\n" +
-		"# Needs mod_rewrite, and AllowOverride FileInfo for the folder.\n"
+		"# Needs mod_rewrite, and AllowOverride FileInfo for the folder.\n" +
+		"# Where a real sub-folder has a page's name, httpd adds a slash to it that these rules remove again:\n" +
+		"# write DirectorySlash Off there (AllowOverride Indexes), or in the server's configuration.\n"
 	return []server.File{{Name: FileName, Data: []byte(head + e.text())}}, e.found
 }
 
@@ -384,130 +386,135 @@ func (e *emitter) origin() string {
 	return e.Site.Origin.Scheme + "://" + e.Site.Origin.Host
 }
 
+// condition is a test string with an expression.
+type condition struct{ test, expression string }
+
+// way is a condition on what was decided, see decide.
+func way(expression string) condition { return condition{env("way"), expression} }
+
+// known holds when any of the variables has a value.
+func known(names ...string) condition {
+	test := ""
+	for _, name := range names {
+		test += env(name)
+	}
+	return condition{test, filled}
+}
+
+// unknown holds when the variable has no value.
+func unknown(name string) condition { return condition{env(name), empty} }
+
+// when writes conditions for the rule that comes next. What the last of them
+// captures is %1 and so on there.
+func (e *emitter) when(conditions ...condition) *emitter {
+	for _, c := range conditions {
+		e.cond(c.test, c.expression)
+	}
+	return e
+}
+
 // decide chooses between the forms. The way begins with 0 or 1: whether one of
 // the site's own rules came before.
 func (e *emitter) decide() {
 	e.note("which of them decides: first as asked, then files, then as spelled, then as shaped")
-	undecided := func() { e.cond(env("way"), empty) }
 	for _, n := range []string{"0", "1", "2"} {
-		e.cond(env("d"+n), empty)
-		e.set("d"+n, env("m"+n))
+		e.when(unknown("d"+n)).set("d"+n, env("m"+n))
 	}
-	e.cond(env("d0"), filled)
-	e.set("way", "0;"+env("d0"))
-	undecided()
-	e.cond(env("p1c"), empty)
-	e.cond(env("d1"), filled)
-	e.set("way", "0;"+env("d1"))
-	undecided()
-	e.cond(env("file0"), filled)
-	e.set("way", "0;file")
-	undecided()
-	e.cond(env("d1"), filled)
-	e.set("way", "1;"+env("d1"))
-	undecided()
-	e.cond(env("s1"), filled)
-	e.set("way", "0;held")
-	undecided()
-	e.cond(env("p2c"), filled)
-	e.cond(env("file1"), empty)
-	e.cond(env("d2"), filled)
-	e.set("way", "1;"+env("d2"))
-	undecided()
-	e.cond(env("p2c"), filled)
-	e.cond(env("file1"), empty)
-	e.set("way", "1;site2")
-	undecided()
-	e.set("way", "0;site1")
+	open := unknown("way")
+	e.when(known("d0")).set("way", "0;"+env("d0"))
+	e.when(open, unknown("p1c"), known("d1")).set("way", "0;"+env("d1"))
+	e.when(open, known("file0")).set("way", "0;file")
+	e.when(open, known("d1")).set("way", "1;"+env("d1"))
+	e.when(open, known("s1")).set("way", "0;held")
+	e.when(open, known("p2c"), unknown("file1"), known("d2")).set("way", "1;"+env("d2"))
+	e.when(open, known("p2c"), unknown("file1")).set("way", "1;site2")
+	e.when(open).set("way", "0;site1")
 }
+
+// Ways of which the site's own rules decide.
+const (
+	spelled  = `;(?:site1|held)$`
+	shaped   = `;site2$`
+	file     = `;file$`
+	listed   = `;(?:live|hold);`
+	bySite   = `;(?:site1|site2|held|file|live;|hold;)`
+	notFound = `;(?:held$|hold;)`
+)
 
 // act works status and Location out and answers.
 func (e *emitter) act() {
 	e.note("gone")
-	e.cond(env("way"), `;410$`)
-	e.add(`RewriteRule "^" "-" [R=410,L]`, true)
-
-	e.note("redirects of the plan")
-	parts := `^([01]);[mM]([0-9]+)-([0-9]+);([0-9a-z]+);([^#]*)(#.*)?$`
-	e.cond(env("way"), parts)
-	e.set("code", "%3", "set", "%4", "to", "%5", "fragment", "%6")
-	e.cond(env("way"), `^1;[mM][0-9]+-301;`)
-	e.set("code", "308")
-	e.cond("%{REQUEST_METHOD}", `^(?:GET|HEAD)$`)
-	e.cond(env("way"), parts)
-	e.set("code", "%2")
-
-	e.note("the site's own rules: the path")
-	e.cond(env("way"), `;(?:site1|held)$`)
-	e.set("path", env("p1"), "rpath", env("r1"))
-	e.cond(env("way"), `;site2$`)
-	e.set("path", env("p2"), "rpath", env("r2"))
-	if e.Paths.Lower {
-		e.cond(env("path"), `[A-Z]`)
-		e.cond(env("safe"), filled)
-		e.set("capitals", "1")
-		e.cond(env("capitals"), filled)
-		e.add(`RewriteCond expr "tolower(%{ENV:yc_path}) =~ /^(.*)$/"`, false)
-		e.set("path", "%1")
-	}
-	e.cond(env("safe"), empty)
-	e.set("path", env("rpath"))
-	e.cond(env("way"), `;file$`)
-	e.set("path", env("raw"))
-	e.cond(env("way"), `;file$`)
-	e.cond(env("safe")+":"+env("doubled"), `^1:$`)
-	e.set("path", "%{REQUEST_URI}")
-
-	e.note("is there anything about the request that the site's own rules change?")
-	e.cond(env("way"), `;(?:site1|held)$`)
-	e.cond(env("safe"), filled)
-	e.cond(env("p1c")+env("doubled")+env("capitals"), filled)
-	e.set("changed", "1")
-	e.cond(env("way"), `;(?:site1|held)$`)
-	e.cond(env("safe"), empty)
-	e.cond(env("r1c"), filled)
-	e.set("changed", "1")
-	e.cond(env("way"), `;site2$`)
-	e.cond(env("safe")+env("r1c")+env("r2c"), filled)
-	e.set("changed", "1")
-	e.cond(env("way"), `^1;(?:live|hold);`)
-	e.set("changed", "1")
-	e.cond(env("way"), `^0;(?:live|hold);`)
-	e.cond(env("exact")+":"+env("doubled"), `!^1:$`)
-	e.set("changed", "1")
-	if noise := server.Noise(e.Plan); len(noise) > 0 {
-		e.cond(env("way"), `!;file$`)
-		e.cond("%{QUERY_STRING}", `(?:^|&)`+server.Names(noise)+`(?:[=&]|\z)`)
-		e.set("changed", "1")
-	}
-	e.cond(env("home"), empty)
-	e.set("changed", "1")
-	e.cond(env("way"), `;(?:site1|site2|held|file|live;|hold;)`)
-	e.cond(env("changed"), filled)
-	e.set("code", "308", "set", "0", "to", e.literal(e.origin())+env("path"))
-	e.cond(env("changed"), filled)
-	e.cond(env("way"), `;(?:live|hold);(.*)$`) // last: what it captures is used
-	e.set("to", "%1")
-	e.cond(env("way"), `;(?:site1|site2|held|file|live;|hold;)`)
-	e.cond(env("changed"), filled)
-	e.cond("%{REQUEST_METHOD}", `^(?:GET|HEAD)$`)
-	e.set("code", "301")
-	e.cond(env("way"), `;file$`)
-	e.set("set", "all")
-	e.cond(env("way"), `;(?:held$|hold;)`)
-	e.cond(env("code"), empty)
-	e.add(`RewriteRule "^" "-" [R=404,L]`, true)
-	if e.Paths.Lower {
-		e.note("patterns that stay on the site take small letters")
-		e.cond(env("way"), `^[01];M`)
-		e.cond(env("to"), `^([^?]*)(.*)$`)
-		e.set("path", "%1", "own", "%2")
-		e.cond(env("way"), `^[01];M`)
-		e.add(`RewriteCond expr "tolower(%{ENV:yc_path}) =~ /^(.*)$/"`, false)
-		e.set("to", "%1"+env("own"))
-	}
+	e.when(way(`;410$`)).add(`RewriteRule "^" "-" [R=410,L]`, true)
+	e.redirects()
+	e.path()
+	e.changes()
+	e.site()
 	e.travel()
 	e.answer()
+}
+
+// get holds for the methods that a permanent redirect may be 301 for.
+func get() condition { return condition{"%{REQUEST_METHOD}", `^(?:GET|HEAD)$`} }
+
+// redirects takes apart what a redirect of the plan says.
+func (e *emitter) redirects() {
+	e.note("redirects of the plan")
+	parts := way(`^([01]);[mM]([0-9]+)-([0-9]+);([0-9a-z]+);([^#]*)(#.*)?$`)
+	e.when(parts).set("code", "%3", "set", "%4", "to", "%5", "fragment", "%6")
+	e.when(way(`^1;[mM][0-9]+-301;`)).set("code", "308")
+	e.when(get(), parts).set("code", "%2")
+	if !e.Paths.Lower {
+		return
+	}
+	e.note("patterns that stay on the site take small letters")
+	folded := way(`^[01];M`)
+	e.when(folded, condition{env("to"), `^([^?]*)(.*)$`}).set("path", "%1", "own", "%2")
+	e.when(folded).lower("path")
+	e.set("to", "%1"+env("own"))
+}
+
+// lower writes a condition that captures a variable in small letters.
+func (e *emitter) lower(name string) {
+	e.add(`RewriteCond expr "tolower(%{ENV:yc_`+name+`}) =~ /^(.*)$/"`, false)
+}
+
+// path works out the path that the site's own rules lead to.
+func (e *emitter) path() {
+	e.note("the site's own rules: the path")
+	e.when(way(spelled)).set("path", env("p1"), "rpath", env("r1"))
+	e.when(way(shaped)).set("path", env("p2"), "rpath", env("r2"))
+	if e.Paths.Lower {
+		e.when(condition{env("path"), `[A-Z]`}, known("safe"), way(bySite)).set("capitals", "1")
+		e.when(known("capitals")).lower("path")
+		e.set("path", "%1")
+	}
+	e.when(unknown("safe")).set("path", env("rpath"))
+	e.when(way(file)).set("path", env("raw"))
+	e.when(way(file), condition{env("safe") + ":" + env("doubled"), `^1:$`}).set("path", "%{REQUEST_URI}")
+}
+
+// changes finds out whether the site's own rules change anything.
+func (e *emitter) changes() {
+	e.note("is there anything about the request that the site's own rules change?")
+	changed := func(conditions ...condition) { e.when(conditions...).set("changed", "1") }
+	changed(way(spelled), known("safe"), known("p1c", "doubled", "capitals"))
+	changed(way(spelled), unknown("safe"), known("r1c"))
+	changed(way(shaped), known("safe", "r1c", "r2c"))
+	changed(way(`^1` + listed))
+	changed(way(`^0`+listed), condition{env("exact") + ":" + env("doubled"), `!^1:$`})
+	if noise := server.Noise(e.Plan); len(noise) > 0 {
+		changed(way("!"+file), condition{"%{QUERY_STRING}", `(?:^|&)` + server.Names(noise) + `(?:[=&]|\z)`})
+	}
+	changed(unknown("home"))
+}
+
+// site redirects by the site's own rules, or says that there is no such page.
+func (e *emitter) site() {
+	e.when(way(bySite), known("changed")).set("code", "308", "set", "0", "to", e.literal(e.origin())+env("path"))
+	e.when(known("changed"), way(listed+`(.*)$`)).set("to", "%1")
+	e.when(way(bySite), known("changed"), get()).set("code", "301")
+	e.when(way(file)).set("set", "all")
+	e.when(way(notFound), unknown("code")).add(`RewriteRule "^" "-" [R=404,L]`, true)
 }
 
 // travel leaves out the parameters that don't travel.

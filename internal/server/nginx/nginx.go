@@ -44,17 +44,19 @@ func Emit(g *plan.Program) ([]server.File, []finding.Finding) {
 	files := []server.File{
 		{Name: AddressesFile, Data: e.table(func(x plan.Entry) bool { return x.Host == "" && server.Spelled(g, x) })},
 		{Name: SpelledFile, Data: e.table(func(x plan.Entry) bool { return x.Host == "" && !server.Spelled(g, x) })},
-		{Name: HostsFile, Data: e.table(func(x plan.Entry) bool { return x.Host != "" })},
 		{Name: ServerFile, Data: e.server()},
 		{Name: ExampleFile, Data: e.example()},
 	}
 	files = append(files, server.File{Name: HTTPFile, Data: e.http()})
+	if e.has(ofOneHost) {
+		files = append(files, server.File{Name: HostsFile, Data: e.table(ofOneHost)})
+	}
 	for i, f := range files {
 		head := fmt.Sprintf("# Written by young-compass from %s for nginx.\n", g.File)
 		switch f.Name {
 		case HTTPFile:
-			head += fmt.Sprintf("# Include this in the http block:       include /etc/nginx/%s;\n# and the other piece in each server:  include /etc/nginx/%s;\n# Its data files (%s, %s, %s) lie beside it.\n# An http block can set map_hash_bucket_size and map_hash_max_size once: keep the larger ones.\n",
-				HTTPFile, ServerFile, AddressesFile, SpelledFile, HostsFile)
+			head += fmt.Sprintf("# Include this in the http block:       include /etc/nginx/%s;\n# and the other piece in each server:  include /etc/nginx/%s;\n# The files that end in .map lie beside it.\n# An http block can set map_hash_bucket_size and map_hash_max_size once: keep the larger ones.\n",
+				HTTPFile, ServerFile)
 		case ServerFile:
 			head += "# Include this in each server block of the site's hosts, before its locations.\n"
 		case ExampleFile:
@@ -189,6 +191,9 @@ func (e *emitter) table(which func(plan.Entry) bool) []byte {
 	}
 	return b.Bytes()
 }
+
+// ofOneHost tells the entries that only one host has.
+func ofOneHost(x plan.Entry) bool { return x.Host != "" }
 
 func (e *emitter) has(which func(plan.Entry) bool) bool {
 	return slices.ContainsFunc(e.rows, func(r row) bool { return which(r.entry) })
@@ -353,7 +358,7 @@ func (e *emitter) lookup(c *conf, stage int) {
 	checked := expression(`(?s)^(.*?) \1 (?<yc_a>(?:m[0-9]|live |hold |410).*)\z`)
 	c.mapping(`"`+check+" $yc_t"+n+`"`, "yc_e"+n, otherwise(`""`), line(checked, "$yc_a"))
 	entry := "$yc_e" + n
-	if stage < 2 && e.has(func(x plan.Entry) bool { return x.Host != "" }) {
+	if stage < 2 && e.has(ofOneHost) {
 		c.mapping(`"$yc_host`+n+` `+key+`"`, "yc_th"+n, otherwise(`""`), "\tinclude "+HostsFile+";\n")
 		c.mapping(`"`+check+" $yc_th"+n+`"`, "yc_h"+n, otherwise(entry), line(checked, "$yc_a"))
 		entry = "$yc_h" + n
@@ -457,7 +462,7 @@ func (e *emitter) server() []byte {
 // example writes a configuration with both pieces in their place.
 func (e *emitter) example() []byte {
 	var b bytes.Buffer
-	fmt.Fprintf(&b, "events {}\nhttp {\n\tinclude %s;\n\tserver {\n\t\tlisten 80;\n\t\t# listen 443 ssl; with ssl_certificate and ssl_certificate_key\n\t\tserver_name %s;\n\t\troot /var/www/html;\n\t\tinclude %s;\n\t\tlocation / { try_files $uri $uri/ =404; }\n\t}\n}\n",
+	fmt.Fprintf(&b, "events {}\nhttp {\n\tinclude %s;\n\tserver {\n\t\tlisten 80;\n\t\t# listen 443 ssl; with ssl_certificate and ssl_certificate_key\n\t\tserver_name %s;\n\t\troot /var/www/html;\n\t\tinclude %s;\n\t\tlocation / { try_files $uri $uri.html $uri/index.html =404; }\n\t}\n}\n",
 		HTTPFile, strings.Join(append([]string{e.Site.Origin.Host}, e.Site.Hosts...), " "), ServerFile)
 	return b.Bytes()
 }
