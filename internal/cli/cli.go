@@ -110,7 +110,7 @@ the address book and the redirects.`,
 		Version:       version(),
 		SilenceErrors: true, SilenceUsage: true,
 		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
-		PersistentPreRunE: func(*cobra.Command, []string) error { return a.checkFlags() },
+		PersistentPreRunE: func(c *cobra.Command, _ []string) error { return a.checkFlags(c.Name()) },
 	}
 	root.SetOut(a.stdout)
 	root.SetErr(a.stderr)
@@ -133,12 +133,12 @@ func version() string {
 	return info.Main.Version
 }
 
-func (a *app) checkFlags() (err error) {
+func (a *app) checkFlags(command string) (err error) {
 	if a.limit, err = finding.ParseSeverity(a.failOn); err != nil {
 		return fmt.Errorf("--fail-on: %w", err)
 	}
-	switch a.format {
-	case "table", "json", "csv", "ndjson":
+	switch {
+	case a.format == "table", a.format == "json", a.format == "csv", a.format == "ndjson" && command == "trace":
 	default:
 		return fmt.Errorf("--format: %s is none; say table, json or csv", address.Printable(a.format))
 	}
