@@ -8,7 +8,6 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/book"
 	"young-compass/internal/finding"
-	"young-compass/internal/inventory"
 	"young-compass/internal/redirect"
 	"young-compass/internal/template"
 )
@@ -89,9 +88,9 @@ func (p *Plan) Key(path string) string { return p.index.Key(path) }
 // Compile works the plan out for every address it knows.
 func (p *Plan) Compile() (*Program, []finding.Finding, error) {
 	g := &Program{Plan: p}
-	c := compiler{program: g, seen: map[entryKey]int{}}
-	if err := c.patterns(); err != nil {
-		return nil, nil, err
+	c := compiler{program: g, seen: map[entryKey]Entry{}}
+	for _, rule := range p.Rules {
+		g.Patterns = append(g.Patterns, c.pattern(rule))
 	}
 	for _, s := range c.sources() {
 		if err := c.add(s); err != nil {
@@ -112,7 +111,7 @@ type entryKey struct{ host, key, signature string }
 
 type compiler struct {
 	program *Program
-	seen    map[entryKey]int // position in Entries, or -1 where none is needed
+	seen    map[entryKey]Entry // what was worked out; of no kind where no entry is needed
 	known   []address.Address
 	found   []finding.Finding
 }
@@ -130,45 +129,46 @@ func (c *compiler) sources() []redirect.Source {
 }
 
 // add enters what a source answers: once for all hosts, and once more for each
-// host on which another entry of the plan decides.
+// host on which another entry of the plan decides, if it decides otherwise.
 func (c *compiler) add(s redirect.Source) error {
 	p := c.program.Plan
 	named := p.named(s.Path)
 	params := address.SplitQuery(s.Query)
-	winner := func(host string) int {
-		for _, n := range p.index.Match(host, s.Path, params, named) {
-			if n >= len(p.ignored) || !p.ignored[n] {
-				return n
-			}
-		}
-		return -1
-	}
 	generic, err := c.enter("", s, named)
 	if err != nil {
 		return err
 	}
+	decides := p.decides(p.Site.Origin.Host, s.Path, params, named)
 	for _, host := range p.Site.Hosts {
-		if winner(host) == winner(p.Site.Origin.Host) {
+		if p.decides(host, s.Path, params, named) == decides {
 			continue
 		}
-		if err := c.enterHost(host, s, named, generic); err != nil {
+		if _, err := c.enter(host, s, named, generic); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// enter works out the entry of a source on the origin, or on another host.
-func (c *compiler) enter(host string, s redirect.Source, named []string) (*Entry, error) {
+// decides returns the number of the entry that decides on a host, or -1.
+func (p *Plan) decides(host, path string, params []address.Param, named []string) int {
+	for _, n := range p.index.Match(host, path, params, named) {
+		if n >= len(p.ignored) || !p.ignored[n] {
+			return n
+		}
+	}
+	return -1
+}
+
+// enter works out the entry of a source, for all hosts or for one, unless it
+// has been entered already or says the same as one of the others.
+func (c *compiler) enter(host string, s redirect.Source, named []string, others ...Entry) (Entry, error) {
 	p := c.program.Plan
 	carried := redirect.Carried(address.SplitQuery(s.Query), named)
 	e := Entry{Host: host, Key: p.index.Key(s.Path), Signature: redirect.Signature(carried)}
 	k := entryKey{host, e.Key, e.Signature}
-	if i, ok := c.seen[k]; ok {
-		if i < 0 {
-			return nil, nil
-		}
-		return &c.program.Entries[i], nil
+	if have, ok := c.seen[k]; ok {
+		return have, nil
 	}
 	at := p.Site.Origin
 	at.Host = cmp.Or(host, at.Host)
@@ -176,116 +176,87 @@ func (c *compiler) enter(host string, s redirect.Source, named []string) (*Entry
 	if p.Paths.Lower {
 		at.Path = address.Fold(at.Path)
 	}
-	needed, err := c.work(&e, at)
-	if err != nil {
-		return nil, err
+	if err := c.work(&e, at); err != nil {
+		return e, err
 	}
+	c.seen[k] = e
 	c.known = append(c.known, at)
-	if !needed {
-		c.seen[k] = -1
-		return nil, nil
+	if e.Kind != "" && !slices.ContainsFunc(others, e.answersAs) {
+		c.program.Entries = append(c.program.Entries, e)
 	}
-	c.seen[k] = len(c.program.Entries)
-	c.program.Entries = append(c.program.Entries, e)
-	return &c.program.Entries[len(c.program.Entries)-1], nil
+	return e, nil
 }
 
-// enterHost enters what a host answers differently from the others.
-func (c *compiler) enterHost(host string, s redirect.Source, named []string, generic *Entry) error {
-	same := generic != nil
-	var copied Entry
-	if same {
-		copied = *generic
-	}
-	before := len(c.program.Entries)
-	e, err := c.enter(host, s, named)
-	if err != nil || e == nil || !same || len(c.program.Entries) == before {
-		return err
-	}
-	alike := copied.Kind == e.Kind && copied.Target == e.Target && copied.Status == e.Status && slices.Equal(copied.Strip, e.Strip) && copied.Drop == e.Drop
-	if alike {
-		c.program.Entries = c.program.Entries[:before]
-		c.seen[entryKey{host, e.Key, e.Signature}] = -1
-	}
-	return nil
+// answersAs reports whether two entries do the same.
+func (e Entry) answersAs(o Entry) bool {
+	return e.Kind == o.Kind && e.Target == o.Target && e.Status == o.Status && slices.Equal(e.Strip, o.Strip) && e.Drop == o.Drop
 }
 
-// work fills in what the plan answers at an address; false when the site's own
-// rules alone say the same.
-func (c *compiler) work(e *Entry, at address.Address) (bool, error) {
+// work fills in what the plan answers at an address; no kind where the site's
+// own rules alone say the same.
+func (c *compiler) work(e *Entry, at address.Address) error {
 	p := c.program.Plan
 	w := &way{method: "GET", at: at}
 	a, err := p.walk(w)
 	if err != nil {
-		return false, err
+		return err
 	}
-	if len(a.Causes) > 0 {
-		e.Where = a.Causes[len(a.Causes)-1]
-		if a.Outcome == Moved {
-			e.Where = a.Causes[0]
-		}
-	}
-	switch a.Outcome {
-	case Gone:
+	e.Where = a.Causes[0]
+	itself := p.Site.Has(w.at.Host) && p.index.Key(w.at.Path) == e.Key && c.signature(w.at) == e.Signature
+	switch page := c.livePage(at); {
+	case a.Outcome == Gone:
 		e.Kind = EntryGone
-		return true, nil
-	case Served:
-		if a.Page == (inventory.Ref{}) {
-			return false, nil // a listed file
-		}
-		e.Kind, e.Target = EntryLive, at
-		e.Target.Host = p.Site.Origin.Host
-		e.Plain = e.Signature == "" && c.plain(at.Path)
-		return true, nil
-	case Unknown:
-		e.Kind, e.Target = EntryHold, at
-		e.Target.Host = p.Site.Origin.Host
-		return true, nil
+		return nil
+	case page != nil:
+		c.live(e, *page)
+		return nil
+	case a.Outcome == Served:
+		return nil // a listed file
+	case a.Outcome == Unknown, !w.travelled && w.patterns == 0: // the site's own rules alone, and then no page
+		e.Kind, e.Target = EntryHold, p.Site.Rebase(w.at)
+		return nil
 	}
-	itself := p.Site.Has(w.at.Host) && p.index.Key(w.at.Path) == e.Key && redirect.Signature(redirect.Carried(address.SplitQuery(w.at.Query), p.named(w.at.Path))) == e.Signature
-	for _, a := range []address.Address{at, w.at} {
-		if page := c.livePage(a); page != nil && (a == at || itself) {
-			e.Kind = EntryLive
-			e.Target = p.Site.Rebase(page.Address)
-			e.Plain = e.Signature == "" && c.plain(e.Target.Path)
-			return true, nil
-		}
+	if page := c.livePage(w.at); page != nil && itself {
+		c.live(e, *page)
+		return nil
 	}
-	if !w.travelled && w.patterns == 0 { // the site's own rules alone, and then no page
-		e.Kind, e.Target = EntryHold, w.at
-		return true, nil
-	}
-	other := &way{method: "POST", at: at}
-	if _, err := p.walk(other); err != nil {
-		return false, err
-	}
-	e.Kind, e.Target, e.Drop = EntryMove, w.at, w.dropped
-	e.Status = Statuses{Compose(w.statuses), Compose(other.statuses)}
-	slices.Sort(w.stripped)
-	e.Strip = slices.Compact(w.stripped)
 	if itself {
 		c.found = append(c.found, finding.Finding{Code: "self-redirect", Severity: finding.Warning, Where: finding.Place{File: e.Where.File, Line: e.Where.Line},
 			What: "this leads to another spelling of itself, which no server is asked to do", Advice: "delete the row; the site's own rules do the same"})
-		return false, nil
+		return nil
 	}
-	return true, nil
+	other := &way{method: "POST", at: at}
+	if _, err := p.walk(other); err != nil {
+		return err
+	}
+	slices.Sort(w.stripped)
+	e.Kind, e.Target, e.Drop, e.Strip = EntryMove, w.at, w.dropped, slices.Compact(w.stripped)
+	e.Status = Statuses{Compose(w.statuses), Compose(other.statuses)}
+	return nil
+}
+
+// signature is that of an address's parameters, as far as they give its path a
+// meaning.
+func (c *compiler) signature(a address.Address) string {
+	return redirect.Signature(redirect.Carried(address.SplitQuery(a.Query), c.program.named(a.Path)))
+}
+
+// live makes an entry that of a live page.
+func (c *compiler) live(e *Entry, at book.Entry) {
+	e.Kind, e.Target = EntryLive, c.program.Site.Rebase(at.Address)
+	e.Plain = e.Signature == "" && c.plain(e.Target.Path)
 }
 
 // livePage returns the entry of the live page that is served at an address but
 // for its spelling, or nil.
 func (c *compiler) livePage(at address.Address) *book.Entry {
 	p := c.program.Plan
-	for _, n := range p.index.Match(at.Host, at.Path, address.SplitQuery(at.Query), p.named(at.Path)) {
-		if n < len(p.Redirects) {
-			if p.ignored[n] {
-				continue
-			}
-			return nil
-		}
-		if e := &p.Book.Entries[n-len(p.Redirects)]; p.serves(*e) {
-			return e
-		}
+	n := p.decides(at.Host, at.Path, address.SplitQuery(at.Query), p.named(at.Path))
+	if n < len(p.Redirects) {
 		return nil
+	}
+	if e := &p.Book.Entries[n-len(p.Redirects)]; p.serves(*e) {
+		return e
 	}
 	return nil
 }
@@ -301,40 +272,6 @@ func (c *compiler) plain(path string) bool {
 		_, ok := q.Reader.ReadPath(patternPath(path), p.Paths.Lower)
 		return ok
 	})
-}
-
-// Reflectable reports whether a path means the same encoded and decoded, so
-// that a server can put what it decoded into a Location header.
-func Reflectable(path string) bool {
-	for i := 0; i < len(path); i++ {
-		if path[i] != '/' && !address.Unreserved(path[i]) {
-			return false
-		}
-	}
-	return true
-}
-
-// SiteForm returns what the site's own rules make of a path.
-func (p *Plan) SiteForm(path string) string {
-	return p.withoutPrefix(p.Shape(p.Spelling(path)))
-}
-
-// Spelling returns what the rules for slashes, letters and the default
-// language's prefix make of a path.
-func (p *Plan) Spelling(path string) string {
-	path = p.withoutSlash(address.MergeSlashes(path))
-	if p.Paths.Lower {
-		path = address.Fold(path)
-	}
-	return p.withoutPrefix(path)
-}
-
-// patterns composes the plan's patterns.
-func (c *compiler) patterns() error {
-	for _, rule := range c.program.Rules {
-		c.program.Patterns = append(c.program.Patterns, c.pattern(rule))
-	}
-	return nil
 }
 
 // pattern composes a rule with the rules that its target always meets.

@@ -169,3 +169,29 @@ func (p *Plan) extension(name string) int {
 	}
 	return 0
 }
+
+// Reflectable reports whether a path means the same encoded and decoded, so
+// that a server can put what it decoded into a Location header.
+func Reflectable(path string) bool {
+	for i := 0; i < len(path); i++ {
+		if path[i] != '/' && !address.Unreserved(path[i]) {
+			return false
+		}
+	}
+	return true
+}
+
+// SiteForm returns what the site's own rules make of a path.
+func (p *Plan) SiteForm(path string) string {
+	return p.withoutPrefix(p.Shape(p.Spelling(path)))
+}
+
+// Spelling returns what the rules for slashes, letters and the default
+// language's prefix make of a path.
+func (p *Plan) Spelling(path string) string {
+	path = p.withoutSlash(address.MergeSlashes(path))
+	if p.Paths.Lower {
+		path = address.Fold(path)
+	}
+	return p.withoutPrefix(path)
+}
