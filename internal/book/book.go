@@ -37,12 +37,22 @@ type Entry struct {
 	State   State
 	Since   string // a date, YYYY-MM-DD
 	Line    int    // in addresses.csv; 0 when new
+	more    map[string]string
 }
 
 // Book is the content of addresses.csv.
 type Book struct {
 	File    string
 	Entries []Entry
+	more    []string // columns that the program doesn't know, kept as they are
+}
+
+// columns are those that every book has, as written.
+func columns() []string { return []string{"address", "page", "state", "since"} }
+
+// With returns a book with other entries, and the same further columns.
+func (b *Book) With(entries []Entry) *Book {
+	return &Book{File: b.File, Entries: entries, more: b.more}
 }
 
 // Read reads addresses.csv. Rows that can't be read become findings, and so do
@@ -53,6 +63,11 @@ func Read(file string, r io.Reader) (*Book, []finding.Finding, error) {
 		return nil, nil, err
 	}
 	b := &Book{File: file}
+	for _, name := range table.Columns {
+		if !slices.Contains(columns(), name) {
+			b.more = append(b.more, name)
+		}
+	}
 	current := map[inventory.Ref]int{}
 	for _, row := range table.Rows {
 		bad := func(what, advice string) {
@@ -68,7 +83,7 @@ func Read(file string, r io.Reader) (*Book, []finding.Finding, error) {
 			bad(fmt.Sprintf("%q names no page", row.Fields["page"]), "write key@language")
 			continue
 		}
-		e := Entry{Address: a, Page: ref, State: State(row.Fields["state"]), Since: row.Fields["since"], Line: row.Line}
+		e := Entry{Address: a, Page: ref, State: State(row.Fields["state"]), Since: row.Fields["since"], Line: row.Line, more: row.Fields}
 		if e.State.rank() < 0 {
 			bad(fmt.Sprintf("%q is no state of an address", row.Fields["state"]), "say current, shown, variant or former")
 			continue
@@ -107,6 +122,9 @@ func (b *Book) Encode() []byte {
 	rows := make([]map[string]string, len(entries))
 	for i, e := range entries {
 		rows[i] = map[string]string{"address": e.Address.String(), "page": e.Page.String(), "state": string(e.State), "since": e.Since}
+		for _, name := range b.more {
+			rows[i][name] = e.more[name]
+		}
 	}
-	return csvfile.Encode([]string{"address", "page", "state", "since"}, rows)
+	return csvfile.Encode(slices.Concat(columns(), b.more), rows)
 }

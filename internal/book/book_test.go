@@ -18,6 +18,14 @@ func TestReadAndEncode(t *testing.T) {
 	assert.Equal(t, 2, b.Entries[0].Line)
 }
 
+func TestColumnsOfOthersAreKept(t *testing.T) {
+	const text = "address,page,state,since,visits,who\nhttps://a.example/z,p@en,current,2026-11-23,12,me\n"
+	b, _, err := Read("addresses.csv", strings.NewReader(text))
+	require.NoError(t, err)
+	next := b.With(append(b.Entries, Entry{Address: b.Entries[0].Address, Page: b.Entries[0].Page, State: Former}))
+	assert.Equal(t, text+"https://a.example/z,p@en,former,,,\n", string(next.Encode()))
+}
+
 func TestBadRows(t *testing.T) {
 	_, found, err := Read("addresses.csv", strings.NewReader(`address,page,state
 /a,p@en,current

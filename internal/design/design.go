@@ -271,7 +271,7 @@ func (d *designer) collide(proposals []Proposal) {
 // Accept returns the book with the proposals accepted: where a page moves, its
 // former address stays bound to it, so that visitors are redirected.
 func Accept(b *book.Book, proposals []Proposal, today string) *book.Book {
-	next := &book.Book{File: b.File, Entries: slices.Clone(b.Entries)}
+	next := b.With(slices.Clone(b.Entries))
 	type bond struct {
 		page inventory.Ref
 		at   address.Address
