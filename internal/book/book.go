@@ -83,7 +83,10 @@ func Read(file string, r io.Reader) (*Book, []finding.Finding, error) {
 			bad(fmt.Sprintf("%q names no page", row.Fields["page"]), "write key@language")
 			continue
 		}
-		e := Entry{Address: a, Page: ref, State: State(row.Fields["state"]), Since: row.Fields["since"], Line: row.Line, more: row.Fields}
+		e := Entry{Address: a, Page: ref, State: State(row.Fields["state"]), Since: row.Fields["since"], Line: row.Line}
+		if len(b.more) > 0 {
+			e.more = row.Fields
+		}
 		if e.State.rank() < 0 {
 			bad(fmt.Sprintf("%q is no state of an address", row.Fields["state"]), "say current, shown, variant or former")
 			continue
