@@ -231,6 +231,12 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 	}
 	slices.Sort(w.stripped)
 	e.Kind, e.Target, e.Drop, e.Strip = EntryMove, w.at, w.dropped, slices.Compact(w.stripped)
+	if !w.dropped { // what was looked up by, and travels all the same, is the request's to bring
+		e.Target.Query = joinParams(address.SplitQuery(w.at.Query), func(q address.Param) bool {
+			_, brought := address.First(address.SplitQuery(at.Query), q.Name)
+			return brought && !slices.Contains(e.Strip, q.Name)
+		})
+	}
 	e.Status = Statuses{Compose(w.statuses), Compose(other.statuses)}
 	return nil
 }

@@ -106,9 +106,13 @@ func forms(g *plan.Program, path string) []string {
 // matched returns the parameters that give the path a meaning, and whether
 // the plan knows what they mean together, in any of the path's forms.
 func matched(g *plan.Program, r Asked) ([]address.Param, bool) {
-	for _, form := range forms(g, r.Path) {
-		if carried, ok := entryAt(g, form, r.Query); ok {
+	for i, form := range forms(g, r.Path) {
+		carried, ok := entryAt(g, form, r.Query)
+		if ok {
 			return carried, true
+		}
+		if i == 1 && len(carried) > 0 {
+			break // an unknown item: extension and index file stay
 		}
 	}
 	return nil, false
