@@ -77,6 +77,7 @@ type way struct {
 	causes    []Cause
 	statuses  []int // of the steps
 	patterns  int
+	byPattern bool     // the first step was a pattern's
 	travelled bool     // a redirect was taken, not only rules about spelling
 	stripped  []string // parameters that steps took away or gave a value of their own
 	dropped   bool     // a step took all parameters away
@@ -372,9 +373,11 @@ func (p *Plan) pattern(w *way, params, carried []address.Param) (bool, error) {
 			names = append(names, q.Name)
 		}
 		cause := Cause{File: rule.Where.File, Line: rule.Where.Line, Rule: fmt.Sprintf("pattern %s to %s", rule.From, rule.To)}
+		first := len(w.seen) == 0
 		if !w.step(p.travel(w, target, names, rule.Drop), w.written(rule.Status), cause) {
 			continue
 		}
+		w.byPattern = w.byPattern || first
 		if w.patterns++; w.patterns > maxRounds {
 			return true, errors.New("more than five patterns lead on to one another: " + w.trail())
 		}

@@ -220,6 +220,9 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 		c.live(e, *page)
 		return nil
 	}
+	if w.byPattern && c.asPattern(at) {
+		return nil // the server reads the pattern, with the letters as they are asked
+	}
 	if itself {
 		c.found = append(c.found, finding.Finding{Code: "self-redirect", Severity: finding.Warning, Where: finding.Place{File: e.Where.File, Line: e.Where.Line},
 			What: "this leads to another spelling of itself, which no server is asked to do", Advice: "delete the row; the site's own rules do the same"})
@@ -352,7 +355,7 @@ func (c *compiler) preimages() error {
 	for round, from := 0, 0; round < maxRounds && from < len(c.known); round++ {
 		known := c.known[from:]
 		from = len(c.known)
-		for i, rule := range p.Rules {
+		for _, rule := range p.Rules {
 			if !strings.HasPrefix(rule.To, "/") {
 				continue
 			}
@@ -370,7 +373,7 @@ func (c *compiler) preimages() error {
 					continue
 				}
 				at, err := address.Resolve(p.Site.Origin, source.Expand(values))
-				if err != nil || c.asPattern(at, c.program.Patterns[i]) {
+				if err != nil || c.asPattern(at) {
 					continue
 				}
 				if err := c.add(redirect.Source{Path: at.Path, Query: at.Query}); err != nil {
@@ -383,20 +386,23 @@ func (c *compiler) preimages() error {
 	return nil
 }
 
-// asPattern reports whether the plan answers at an address just what the
-// composed pattern says.
-func (c *compiler) asPattern(at address.Address, q Pattern) bool {
+// asPattern reports whether the plan answers at an address just what the first
+// composed pattern that reads it says.
+func (c *compiler) asPattern(at address.Address) bool {
 	p := c.program.Plan
-	values, ok := q.Reader.ReadPath(patternPath(at.Path), p.Paths.Lower)
-	if !ok || !q.Reader.ReadQuery(address.SplitQuery(at.Query), values) {
-		return false
+	for _, q := range c.program.Patterns {
+		values, ok := q.Reader.ReadPath(patternPath(at.Path), p.Paths.Lower)
+		if !ok || !q.Reader.ReadQuery(address.SplitQuery(at.Query), values) {
+			continue
+		}
+		to, err := address.Resolve(p.Site.Origin, q.Target.Expand(values))
+		if err != nil {
+			return false
+		}
+		a, err := p.Answer(Request{Method: "GET", Address: at})
+		return err == nil && a.Outcome == Moved && a.To == to.String() && a.Status == q.Status.Get
 	}
-	to, err := address.Resolve(p.Site.Origin, q.Target.Expand(values))
-	if err != nil {
-		return false
-	}
-	a, err := p.Answer(Request{Method: "GET", Address: at})
-	return err == nil && a.Outcome == Moved && a.To == to.String() && a.Status == q.Status.Get
+	return false
 }
 
 // groups collects the parameters that give paths a meaning.

@@ -126,10 +126,13 @@ func readText(t *testing.T, path string) string {
 // ports chooses two ports and notes them in the folder.
 func ports(t *testing.T, dir string) (plain, secure string) {
 	t.Helper()
-	plain, secure = freePort(t), freePort(t)
-	write(t, filepath.Join(dir, "http"), plain)
-	write(t, filepath.Join(dir, "https"), secure)
-	return plain, secure
+	for _, name := range []string{"http", "https"} {
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		require.NoError(t, err)
+		defer func() { require.NoError(t, l.Close()) }() // both at the end, so that they differ
+		write(t, filepath.Join(dir, name), l.Addr().String())
+	}
+	return readText(t, filepath.Join(dir, "http")), readText(t, filepath.Join(dir, "https"))
 }
 
 // Nginx starts nginx with the pieces that were emitted for it.
