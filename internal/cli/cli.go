@@ -121,7 +121,7 @@ the address book and the redirects.`,
 	f.BoolVar(&a.quiet, "quiet", false, "print findings only")
 	f.StringVar(&a.color, "color", "auto", "auto, always or never")
 	f.StringVar(&a.failOn, "fail-on", "error", "exit with 1 from this severity on: error, warning, note or never")
-	root.AddCommand(a.initCommand(), a.gatherCommand(), a.designCommand(), a.redirectsCommand(), a.traceCommand(), a.emitCommand(), a.probeCommand(), a.demoCommand())
+	root.AddCommand(a.initCommand(), a.gatherCommand(), a.lintCommand(), a.designCommand(), a.redirectsCommand(), a.traceCommand(), a.emitCommand(), a.probeCommand(), a.demoCommand())
 	return root
 }
 
@@ -237,6 +237,7 @@ type report struct {
 	name     string
 	counts   []count
 	findings []finding.Finding
+	shown    []finding.Finding                         // those a person sees; nil: all
 	text     func(w io.Writer, paint term.Paint) error // instead of a table
 }
 
@@ -296,7 +297,15 @@ func (a *app) printTo(w io.Writer, r report) error {
 			return err
 		}
 	}
-	return term.Findings(w, paint, r.findings)
+	shown := r.findings
+	if r.shown != nil {
+		shown = r.shown
+	}
+	if err := term.Findings(w, paint, shown); err != nil || len(shown) == len(r.findings) {
+		return err
+	}
+	_, err := fmt.Fprintf(w, "%s more; --all prints them\n", paint.Bold(fmt.Sprint(len(r.findings)-len(shown))))
+	return err
 }
 
 // printCounts prints the summary: in one line while it is short.
