@@ -1,9 +1,10 @@
 // Package csvfile reads and writes tables of comma-separated values (RFC 4180)
 // with a header, keeping the line of every row and every column it doesn't know.
+// It also reads what spreadsheets make of them: semicolons or tabs between the
+// fields, UTF-16, and the letters of Windows-1252.
 package csvfile
 
 import (
-	"bufio"
 	"bytes"
 	"encoding/csv"
 	"errors"
@@ -11,6 +12,7 @@ import (
 	"io"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
@@ -29,15 +31,17 @@ type Table struct {
 	Rows    []Row
 }
 
-// Read reads a table whose first row names its columns. Each name in needed
+// Read reads a table whose first row names its columns. Delimiter and encoding
+// are found out from the beginning of the file. Each name in needed
 // must be among them, else the error is a *finding.Input. A row with the wrong
 // number of fields becomes a finding; the others are read all the same.
 func Read(file string, r io.Reader, needed ...string) (*Table, []finding.Finding, error) {
-	buffered := bufio.NewReader(r)
-	if mark, _ := buffered.Peek(3); string(mark) == "\ufeff" {
-		_, _ = buffered.Discard(3) // a byte order mark is no part of the first column's name
+	text, err := decode(file, r)
+	if err != nil {
+		return nil, nil, err
 	}
-	reader := csv.NewReader(buffered)
+	reader := csv.NewReader(text)
+	reader.Comma = delimiter(text)
 	reader.FieldsPerRecord, reader.ReuseRecord = -1, true
 	header, err := reader.Read()
 	if errors.Is(err, io.EOF) {
@@ -45,6 +49,9 @@ func Read(file string, r io.Reader, needed ...string) (*Table, []finding.Finding
 	}
 	if err != nil {
 		return nil, nil, unreadable(file, err)
+	}
+	if len(header) > maxColumns {
+		return nil, nil, finding.Unreadable(finding.Place{File: file, Line: 1}, fmt.Sprintf("%d columns; at most %d are read", len(header), maxColumns), "save the sheet again with the columns it needs")
 	}
 	t := &Table{File: file}
 	for i, name := range header {
@@ -76,6 +83,10 @@ func Read(file string, r io.Reader, needed ...string) (*Table, []finding.Finding
 			bad = append(bad, BadRow(file, line, fmt.Sprintf("%d fields where the header has %d", len(record), len(t.Columns)), "write the missing commas, or quote a field that holds one"))
 			continue
 		}
+		if i := slices.IndexFunc(record, func(field string) bool { return !utf8.ValidString(field) }); i >= 0 {
+			bad = append(bad, BadRow(file, line, fmt.Sprintf("field %d holds bytes that are no UTF-8", i+1), "save the file again as UTF-8"))
+			continue
+		}
 		row := Row{Line: line, Fields: make(map[string]string, len(record))}
 		for i, name := range t.Columns {
 			row.Fields[name] = strings.TrimSpace(record[i])
@@ -90,6 +101,10 @@ func BadRow(file string, line int, what, advice string) finding.Finding {
 }
 
 func unreadable(file string, err error) error {
+	var input *finding.Input
+	if errors.As(err, &input) {
+		return input
+	}
 	var parse *csv.ParseError
 	if errors.As(err, &parse) {
 		return finding.Unreadable(finding.Place{File: file, Line: parse.Line, Column: parse.Column}, "this is no table of comma-separated values: "+parse.Err.Error(), "quote fields that hold a quote, and double the quote")

@@ -57,3 +57,66 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+func TestWhatSpreadsheetsWrite(t *testing.T) {
+	utf16 := func(order byte) string {
+		var b strings.Builder
+		for _, r := range "\ufeffkey;title\r\na;Fähre\r\n" {
+			if low, high := byte(r), byte(r>>8); order == 'l' {
+				b.Write([]byte{low, high})
+			} else {
+				b.Write([]byte{high, low})
+			}
+		}
+		return b.String()
+	}
+	for name, text := range map[string]string{
+		"semicolons":          "key;title\r\na;Fähre\r\n",
+		"tabs":                "key\ttitle\na\tFähre\n",
+		"UTF-8 with a mark":   "\ufeffkey,title\na,Fähre\n",
+		"Latin-1":             "key,title\na,F\xe4hre\n",
+		"UTF-16, low first":   utf16('l'),
+		"UTF-16, high first":  utf16('h'),
+		"quoted, with commas": "key;title;note\na;Fähre;\"x, y; z\"\n",
+	} {
+		table, found, err := Read("t.csv", strings.NewReader(text), "key", "title")
+		require.NoError(t, err, name)
+		require.Empty(t, found, name)
+		require.Len(t, table.Rows, 1, name)
+		assert.Equal(t, "a", table.Rows[0].Fields["key"], name)
+		assert.Equal(t, "Fähre", table.Rows[0].Fields["title"], name)
+	}
+	table, _, err := Read("t.csv", strings.NewReader("key,price\na,\x80 5\n"))
+	require.NoError(t, err)
+	assert.Equal(t, "€ 5", table.Rows[0].Fields["price"], "Windows-1252")
+}
+
+func TestHostileTables(t *testing.T) {
+	long := "key\n" + strings.Repeat("x", 3<<20) + "\n"
+	for text, want := range map[string]string{
+		"\x00\x01\x02binary":                  "t.csv: error unreadable: this is no text: it holds NUL bytes",
+		long:                                  "t.csv:2: error unreadable: a line of more than 1 MiB",
+		"key,\"" + strings.Repeat("y", 3<<20): "t.csv:1: error unreadable: a line of more than 1 MiB",
+		"key" + strings.Repeat(",c", 20000) + "\n": "t.csv:1: error unreadable: 20001 columns; at most 10000 are read",
+	} {
+		_, _, err := Read("t.csv", strings.NewReader(text), "key")
+		assert.ErrorContains(t, err, want)
+	}
+	// a byte that isn't UTF-8 behind what was looked at is one bad row
+	text := "key\n" + strings.Repeat("good\n", 20000) + "b\xe4d\ngood\n"
+	table, found, err := Read("t.csv", strings.NewReader(text), "key")
+	require.NoError(t, err)
+	assert.Len(t, table.Rows, 20001)
+	require.Len(t, found, 1)
+	assert.Equal(t, 20002, found[0].Where.Line)
+}
+
+func TestALetterAcrossTheEndOfTheSample(t *testing.T) {
+	for pad := range 6 {
+		text := "key\n" + strings.Repeat("x", pad) + strings.Repeat("äää\n", 20000)
+		table, found, err := Read("t.csv", strings.NewReader(text), "key")
+		require.NoError(t, err)
+		require.Empty(t, found)
+		assert.Equal(t, "äää", table.Rows[19000].Fields["key"])
+	}
+}
