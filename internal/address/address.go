@@ -4,6 +4,7 @@
 package address
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"strings"
@@ -35,27 +36,44 @@ var ErrPath = errors.New("a % that is not followed by two hexadecimal digits")
 // other schemes, user information, control characters and backslashes before
 // the path, since each of them can mislead a person about where a link goes.
 func Parse(s string) (Address, error) {
+	if a, ok := parseNormal(s); ok {
+		return a, nil
+	}
 	if err := plain(s); err != nil {
 		return Address{}, err
 	}
 	scheme, rest, ok := strings.Cut(s, "://")
-	scheme = strings.ToLower(scheme)
-	if !ok || scheme != "http" && scheme != "https" {
+	port := ":80"
+	switch scheme = lower(scheme); {
+	case ok && scheme == "http":
+	case ok && scheme == "https":
+		port = ":443"
+	default:
 		return Address{}, fmt.Errorf("%s is no http or https address", Printable(s))
 	}
-	end := strings.IndexAny(rest, "/?#")
-	if end < 0 {
-		end = len(rest)
+	end := 0
+	for end < len(rest) && rest[end] != '/' && rest[end] != '?' && rest[end] != '#' {
+		end++
 	}
 	host, err := Host(rest[:end])
 	if err != nil {
 		return Address{}, err
 	}
-	if port := map[string]string{"http": ":80", "https": ":443"}[scheme]; strings.HasSuffix(host, port) {
-		host = strings.TrimSuffix(host, port)
-	}
-	a := Address{Scheme: scheme, Host: host}
+	a := Address{Scheme: scheme, Host: strings.TrimSuffix(host, port)}
 	return a.withReference(rest[end:])
+}
+
+// Normal returns the normal form of an absolute http(s) URL as text: s itself,
+// without a copy, when it is normal already. Errors are those of Parse.
+func Normal(s string) (string, error) {
+	if _, ok := parseNormal(s); ok {
+		return s, nil
+	}
+	a, err := Parse(s)
+	if err != nil {
+		return "", err
+	}
+	return a.String(), nil
 }
 
 // Resolve reads s as an absolute URL, or, when it begins with a single slash,
@@ -87,12 +105,14 @@ func plain(s string) error {
 	if len(s) > MaxLength {
 		return fmt.Errorf("an address of %d bytes; at most %d are read", len(s), MaxLength)
 	}
+	ascii := true
 	for i := 0; i < len(s); i++ {
 		if s[i] < 0x20 || s[i] == 0x7f {
 			return fmt.Errorf("a control character (0x%02x) at byte %d", s[i], i+1)
 		}
+		ascii = ascii && s[i] < 0x80
 	}
-	if !utf8.ValidString(s) {
+	if !ascii && !utf8.ValidString(s) {
 		return errors.New("bytes that are not UTF-8")
 	}
 	return nil
@@ -122,12 +142,12 @@ func Host(authority string) (string, error) {
 		name = strings.ToLower(name)
 	} else {
 		ascii := strings.TrimSuffix(lower(name), ".")
-		if !plainHost(ascii) {
+		if ascii == "" || hostEnd(ascii, 0) != len(ascii) {
 			var err error
 			if ascii, err = hostProfile().ToASCII(strings.TrimSuffix(name, ".")); err != nil {
 				return "", fmt.Errorf("%s is no host name: %w", Printable(name), err)
 			}
-			if strings.Contains("."+ascii, "..") || len(ascii) > 253 {
+			if strings.Contains("."+ascii+".", "..") || len(ascii) > 253 {
 				return "", fmt.Errorf("%s is no host name: a part is empty, or all is too long", Printable(name))
 			}
 		}
@@ -140,21 +160,6 @@ func Host(authority string) (string, error) {
 		name += ":" + port
 	}
 	return name, nil
-}
-
-// plainHost reports whether a lower-case name needs no mapping at all.
-func plainHost(s string) bool {
-	for _, label := range strings.Split(s, ".") {
-		if label == "" || len(label) > 63 || label[0] == '-' || label[len(label)-1] == '-' || strings.HasPrefix(label, "xn--") {
-			return false
-		}
-		for i := 0; i < len(label); i++ {
-			if c := label[i]; c != '-' && !('a' <= c && c <= 'z') && !('0' <= c && c <= '9') {
-				return false
-			}
-		}
-	}
-	return len(s) <= 253
 }
 
 // Path returns the normal form of a path (RFC 3986 sections 6.2.2.1 to
@@ -193,52 +198,45 @@ func Path(raw string) (string, error) {
 			b = appendEncoded(b, c)
 		}
 	}
-	return removeDotSegments(string(b)), nil
+	return string(removeDotSegments(b)), nil
 }
 
 func normalPath(s string) bool {
-	for i := 0; i < len(s); i++ {
-		c := s[i]
-		switch {
-		case c == '%':
-			if i+2 >= len(s) || !isUpperHex(s[i+1]) || !isUpperHex(s[i+2]) || Unreserved(unhex(s[i+1])<<4|unhex(s[i+2])) {
-				return false
-			}
-			i += 2
-		case c == '.':
-			if s[i-1] == '/' {
-				return false // perhaps a dot segment; let the slow way decide
-			}
-		case !pathByte(c):
-			return false
-		}
-	}
-	return true
+	end, ok := pathEnd(s, 0)
+	return ok && end == len(s)
 }
 
 // removeDotSegments is the algorithm of RFC 3986 section 5.2.4 for a path that
-// begins with a slash.
-func removeDotSegments(path string) string {
-	if !strings.Contains(path, "/.") {
+// begins with a slash. It works in place.
+func removeDotSegments(path []byte) []byte {
+	if !bytes.Contains(path, []byte("/.")) {
 		return path
 	}
-	var out []string
-	segments := strings.Split(path[1:], "/")
-	for i, segment := range segments {
-		last := i == len(segments)-1
-		switch segment {
-		case ".", "..":
-			if segment == ".." && len(out) > 0 {
-				out = out[:len(out)-1]
+	out := path[:0]
+	for i := 0; i < len(path); {
+		end := i + 1
+		for end < len(path) && path[end] != '/' {
+			end++
+		}
+		segment := path[i:end] // with its slash in front
+		switch last := end == len(path); {
+		case string(segment) == "/.":
+			if last {
+				out = append(out, '/')
+			}
+		case string(segment) == "/..":
+			if n := bytes.LastIndexByte(out, '/'); n >= 0 {
+				out = out[:n]
 			}
 			if last {
-				out = append(out, "")
+				out = append(out, '/')
 			}
 		default:
-			out = append(out, segment)
+			out = append(out, segment...)
 		}
+		i = end
 	}
-	return "/" + strings.Join(out, "/")
+	return out
 }
 
 // Unsafe reports whether a path in normal form holds an encoded slash,
@@ -346,14 +344,15 @@ func DecodeMarks(path string) string {
 
 // String returns the address as it goes into a request, a file or a header.
 func (a Address) String() string {
-	s := a.Scheme + "://" + a.Host + a.Path
-	if a.Query != "" {
-		s += "?" + a.Query
+	switch {
+	case a.Query == "" && a.Fragment == "":
+		return a.Scheme + "://" + a.Host + a.Path
+	case a.Fragment == "":
+		return a.Scheme + "://" + a.Host + a.Path + "?" + a.Query
+	case a.Query == "":
+		return a.Scheme + "://" + a.Host + a.Path + "#" + a.Fragment
 	}
-	if a.Fragment != "" {
-		s += "#" + a.Fragment
-	}
-	return s
+	return a.Scheme + "://" + a.Host + a.Path + "?" + a.Query + "#" + a.Fragment
 }
 
 // Origin returns the address's scheme and host alone.
@@ -421,36 +420,49 @@ func Printable(s string) string {
 	return b.String()
 }
 
-// Unreserved reports whether c is an unreserved character of RFC 3986.
-func Unreserved(c byte) bool {
-	return 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' || '0' <= c && c <= '9' || c == '-' || c == '.' || c == '_' || c == '~'
+// The bytes that stay as they are, as bits: low for those below 64, high for
+// those from 64 to 127.
+const (
+	digitsAndSigns = (1<<10-1)<<'0' | 1<<'-' | 1<<'.'
+	letters        = (1<<26-1)<<('A'-64) | (1<<26-1)<<('a'-64) | 1<<('_'-64) | 1<<('~'-64)
+	lowMarks       = 1<<'!' | 1<<'$' | 1<<'&' | 1<<'\'' | 1<<'(' | 1<<')' | 1<<'*' | 1<<'+' | 1<<',' | 1<<';' | 1<<'=' | 1<<':'
+	lowPath        = digitsAndSigns | lowMarks | 1<<'/'
+	highPath       = letters | 1<<('@'-64)
+	lowQuery       = lowPath | 1<<'?' | 1<<'%'
+	highQuery      = highPath | 1<<('['-64) | 1<<(']'-64) | 1<<('{'-64) | 1<<('}'-64) | 1<<('|'-64) | 1<<('\\'-64) | 1<<('^'-64) | 1<<('`'-64)
+)
+
+func in(c byte, low, high uint64) bool {
+	return c < 64 && low>>c&1 == 1 || c >= 64 && c < 128 && high>>(c-64)&1 == 1
 }
 
+// Unreserved reports whether c is an unreserved character of RFC 3986.
+func Unreserved(c byte) bool { return in(c, digitsAndSigns, letters) }
+
 // pathByte reports whether a path may hold c as it is (pchar or slash).
-func pathByte(c byte) bool {
-	return Unreserved(c) || strings.IndexByte("/!$&'()*+,;=:@", c) >= 0
-}
+func pathByte(c byte) bool { return in(c, lowPath, highPath) }
+
+// queryByte reports whether a query or fragment keeps c as it is: what the RFC
+// allows there, and what browsers send all the same.
+func queryByte(c byte) bool { return in(c, lowQuery, highQuery) }
 
 // encodeIllegal encodes in a query or fragment what RFC 3986 doesn't allow
 // there; what it allows stays byte for byte.
 func encodeIllegal(s string) string {
-	illegal := func(c byte) bool {
-		return !pathByte(c) && c != '?' && c != '%' && strings.IndexByte("[]{}|\\^`", c) < 0
+	first := 0
+	for first < len(s) && queryByte(s[first]) {
+		first++
 	}
-	var b []byte
-	for i := 0; i < len(s); i++ {
-		if illegal(s[i]) && b == nil {
-			b = append(make([]byte, 0, len(s)+16), s[:i]...)
-		}
-		switch {
-		case illegal(s[i]):
-			b = appendEncoded(b, s[i])
-		case b != nil:
-			b = append(b, s[i])
-		}
-	}
-	if b == nil {
+	if first == len(s) {
 		return s
+	}
+	b := append(make([]byte, 0, len(s)+16), s[:first]...)
+	for i := first; i < len(s); i++ {
+		if queryByte(s[i]) {
+			b = append(b, s[i])
+		} else {
+			b = appendEncoded(b, s[i])
+		}
 	}
 	return string(b)
 }
@@ -477,12 +489,13 @@ func unhex(c byte) byte {
 func lower(s string) string {
 	for i := 0; i < len(s); i++ {
 		if 'A' <= s[i] && s[i] <= 'Z' {
-			return strings.Map(func(r rune) rune {
-				if 'A' <= r && r <= 'Z' {
-					return r + 'a' - 'A'
+			b := []byte(s)
+			for ; i < len(b); i++ {
+				if 'A' <= b[i] && b[i] <= 'Z' {
+					b[i] += 'a' - 'A'
 				}
-				return r
-			}, s)
+			}
+			return string(b)
 		}
 	}
 	return s

@@ -126,6 +126,38 @@ func TestPathAlreadyNormalIsNotCopied(t *testing.T) {
 	assert.Zero(t, testing.AllocsPerRun(100, func() { _, _ = Path(path) }))
 }
 
+func TestNormal(t *testing.T) {
+	for in, want := range map[string]string{
+		"https://skerrywick.example/a?b#c": "https://skerrywick.example/a?b#c", "https://skerrywick.example": "https://skerrywick.example/", "http://a.example/x?#": "http://a.example/x",
+		"https://a.example:8443/": "https://a.example:8443/", "https://xn--fhre-loa.example/": "https://xn--fhre-loa.example/", "http://a.example/.x": "http://a.example/.x",
+	} {
+		got, err := Normal(in)
+		require.NoError(t, err, in)
+		assert.Equal(t, want, got)
+	}
+	_, err := Normal("nonsense")
+	assert.Error(t, err)
+	const normal = "https://skerrywick.example/routes/%C3%A9?x=y"
+	assert.Zero(t, testing.AllocsPerRun(100, func() { _, _ = Normal(normal) }))
+}
+
+// The quick way and the long way read the same.
+func TestBothWaysAgree(t *testing.T) {
+	piece := rapid.SampledFrom([]string{"http://", "https://", "a.example", "A.example", "xn--fhre-loa.example", "-a.example", ".example", ":80", "/", "/x", "/.", "/..", "/%7e", "/%C3", "/%zz", "?", "?a=%7e", "&b", "#", "#f", " ", "ø", "\\", "[", "|"})
+	rapid.Check(t, func(t *rapid.T) {
+		s := strings.Join(rapid.SliceOfN(piece, 1, 8).Draw(t, "pieces"), "")
+		quick, ok := parseNormal(s)
+		if !ok {
+			return
+		}
+		assert.Equal(t, s, quick.String())
+		// capitals in the scheme make Parse take the long way
+		long, err := Parse(strings.Replace(s, "http", "HTTP", 1))
+		require.NoError(t, err, s)
+		assert.Equal(t, long, quick, s)
+	})
+}
+
 func TestUnsafe(t *testing.T) {
 	for path, want := range map[string]bool{
 		"/a": false, "/a%20b": false, "/a%2Fb": true, "/a%5Cb": true, "/%00": true, "/%0D%0A": true, "/%1F": true, "/%7F": true,
