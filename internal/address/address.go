@@ -147,7 +147,7 @@ func Host(authority string) (string, error) {
 			if ascii, err = hostProfile().ToASCII(strings.TrimSuffix(name, ".")); err != nil {
 				return "", fmt.Errorf("%s is no host name: %w", Printable(name), err)
 			}
-			if strings.Contains("."+ascii+".", "..") || len(ascii) > 253 {
+			if ascii != "" && strings.Contains("."+ascii+".", "..") || len(ascii) > 253 {
 				return "", fmt.Errorf("%s is no host name: a part is empty, or all is too long", Printable(name))
 			}
 		}
