@@ -137,6 +137,9 @@ func (d *designer) address(page inventory.Page) (address.Address, bool) {
 		}
 		return a, true
 	}
+	if current, ok := d.plan.CurrentAddress(page.Ref); ok && current == origin {
+		return origin, true // the home page stays at home
+	}
 	kind, ok := d.plan.KindOf(page.Kind)
 	if !ok {
 		d.add("unknown-kind", finding.Error, d.row(page), fmt.Sprintf("%s is of the kind %q, for which %s has no address", page.Ref, page.Kind, d.plan.File), "add the kind under kinds:, or give the page a fixed address")

@@ -53,6 +53,12 @@ g,en,page,Gone,gone,,,,
 	assert.Equal(t, map[string]int{"deep-address": 2, "long-address": 1}, finding.Count(found))
 }
 
+func TestTheHomePageStays(t *testing.T) {
+	got, found := propose(t, "home,en,page,Skerrywick Ferries,live,,,,\nb,en,page,B,live,,,,\n", "https://skerrywick.example/,home@en,current\nhttps://skerrywick.example/?p=2,b@en,current\n")
+	assert.Empty(t, found)
+	assert.Equal(t, map[string]string{"home@en": "/", "b@en": "/b"}, got)
+}
+
 func TestWhatStandsInTheWay(t *testing.T) {
 	for name, c := range map[string]struct {
 		pages, book string

@@ -63,7 +63,7 @@ func TestFaultsOfOneAddress(t *testing.T) {
 		"/en/routes":                                    "default-language-prefix",
 		"/english":                                      "",
 		"/%7Bslug%7D":                                   "placeholder",
-		"/%25postname%25":                               "placeholder",
+		"/%25title%25":                                  "placeholder",
 		"/undefined/x":                                  "placeholder",
 	} {
 		got := codes(Judge{DefaultLanguage: "en"}.Findings([]Subject{subject(t, text)}))

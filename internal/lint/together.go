@@ -68,7 +68,7 @@ func sharedWords(subjects []Subject) []finding.Finding {
 			byKind[s.Kind] = append(byKind[s.Kind], s)
 		}
 	}
-	fields := []string{"slug", "title", "name", "postname", "page-name", "category", "section", "region", "year", "month", "day", "date", "id", "key", "language", "lang", "author", "field"}
+	fields := []string{"slug", "title", "name", "category", "section", "region", "year", "month", "day", "date", "id", "key", "language", "lang", "author", "field"}
 	for _, kind := range sortedKeys(byKind) {
 		pages := byKind[kind]
 		if len(pages) < minShared {

@@ -29,7 +29,7 @@ func technical(extension string) bool {
 // sessionName reports whether a parameter's name is one that sessions have.
 func sessionName(name string) bool {
 	name = strings.ToLower(name)
-	return slices.Contains([]string{"sid", "sessionid", "session_id", "session", "jsessionid", "phpsessid", "aspsessionid", "cfid", "cftoken", "zenid", "oscsid"}, name) || strings.HasPrefix(name, "aspsessionid")
+	return slices.Contains([]string{"sid", "sessionid", "session_id", "session", "jsessionid", "phpsessid", "aspsessionid", "cfid", "cftoken"}, name) || strings.HasPrefix(name, "aspsessionid")
 }
 
 // opaque reports whether a name is a number, or a mixture that no word is.
