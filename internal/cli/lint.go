@@ -13,10 +13,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"young-compass/internal/address"
-	"young-compass/internal/book"
 	"young-compass/internal/design"
 	"young-compass/internal/finding"
-	"young-compass/internal/inventory"
 	"young-compass/internal/lint"
 	"young-compass/internal/plan"
 	"young-compass/internal/term"
@@ -45,7 +43,7 @@ and proposes a better address. docs/lint.md has the formula of the readability.`
 			if len(files) > 0 {
 				before, found, err = a.lintFile(p, files[0])
 			} else {
-				before, after = subjects(p)
+				before, after = design.Subjects(p)
 			}
 			if err != nil {
 				return err
@@ -78,38 +76,6 @@ func (a *app) lintFile(p *plan.Plan, file string) ([]lint.Subject, []finding.Fin
 	}
 	defer func() { _ = f.Close() }()
 	return lint.Read(file, f, base)
-}
-
-// subjects returns the live pages' addresses, as they are and, where that is
-// something else, as the plan would have them.
-func subjects(p *plan.Plan) (before, after []lint.Subject) {
-	proposals, _ := design.Propose(p)
-	moved := false
-	better := map[inventory.Ref]string{}
-	for _, q := range proposals {
-		better[q.Page.Ref] = q.New.Local()
-		s := lint.Subject{Kind: q.Page.Kind, Title: q.Page.Title, Language: q.Page.Language, Where: finding.Place{File: p.Pages.File, Line: q.Page.Line}}
-		if kind, ok := p.KindOf(q.Page.Kind); ok {
-			s.Dated = slices.ContainsFunc(kind.Address.Names(), func(name string) bool { return name == "year" || name == "date" })
-		}
-		s.Address, s.Text = q.New, q.New.Readable()
-		after = append(after, s)
-		if q.Old != (address.Address{}) {
-			moved = moved || q.Moves()
-			s.Address, s.Text, s.Better = q.Old, q.Old.Readable(), q.New.Local()
-			before = append(before, s)
-		}
-	}
-	for _, e := range p.Book.Entries { // spellings that are addresses of their own
-		page := p.Pages.Find(e.Page)
-		if e.State == book.Variant && page != nil && page.State == inventory.Live && moved {
-			before = append(before, lint.Subject{Text: e.Address.Readable(), Address: e.Address, Kind: page.Kind, Title: page.Title, Language: page.Language, Where: finding.Place{File: p.Book.File, Line: e.Line}, Better: better[e.Page]})
-		}
-	}
-	if !moved {
-		return after, nil
-	}
-	return before, after
 }
 
 // shownOfEach is how many findings of one code a person sees at first.

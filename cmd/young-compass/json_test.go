@@ -1,0 +1,101 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/cli"
+	"young-compass/internal/demo"
+	"young-compass/internal/demo/demotest"
+)
+
+// paths collects where values stand in a JSON document.
+func paths(v any, at string, into map[string]bool) {
+	switch v := v.(type) {
+	case map[string]any:
+		if len(v) == 0 && strings.HasSuffix(at, "headers") {
+			into[at] = true
+		}
+		for name, value := range v {
+			if at == "summary.findings" {
+				name = "*"
+			}
+			paths(value, strings.TrimPrefix(at+"."+name, "."), into)
+		}
+	case []any:
+		for _, value := range v {
+			paths(value, at+"[]", into)
+		}
+	default:
+		into[at] = true
+	}
+}
+
+// What the commands print is what docs/json.md says, and the other way round.
+func TestJSONIsAsDocumented(t *testing.T) {
+	text, err := os.ReadFile("../../docs/json.md")
+	require.NoError(t, err)
+	documented := map[string]map[string]bool{}
+	section := ""
+	for line := range strings.Lines(string(text)) {
+		if name, ok := strings.CutPrefix(line, "## "); ok {
+			section = strings.TrimSpace(name)
+			documented[section] = map[string]bool{}
+		} else if m := regexp.MustCompile(`^([a-z][a-z0-9_.*\[\]-]*)(?:\s{2,}.*)?\n$`).FindStringSubmatch(line); m != nil && section != "" {
+			documented[section][m[1]] = true
+		}
+	}
+
+	dir := t.TempDir()
+	demotest.Accepted(t, dir)
+	for _, name := range []string{demo.OldSite, demo.OldRedirects} {
+		demotest.Write(t, filepath.Join(dir, name), demotest.File(t, name))
+	}
+	gathered := t.TempDir()
+	demotest.Gathered(t, gathered)
+	demotest.Write(t, filepath.Join(gathered, "collide.csv"), []byte("key,title,address\nx1,Same,/x1\nx2,Same,/x2\nnew,New,\n"))
+	seen := map[string]map[string]bool{"All commands": {}}
+	for _, c := range []struct{ section, args string }{
+		{"gather", "gather --project " + gathered + " " + gathered + "/collide.csv"}, {"lint", "lint --project " + gathered},
+		{"design", "design --project " + gathered}, {"design", "design --project " + dir},
+		{"redirects check", "redirects check --project " + dir + " " + dir + "/" + demo.OldRedirects},
+		{"trace", "trace --project " + dir + " /routes?sid=1 /contact nonsense http://other.example/"},
+		{"emit", "emit htaccess --project " + dir + " --directory " + dir + "/out"},
+		{"probe", "probe --project " + dir + " --at 127.0.0.1:1,1"},
+	} {
+		var out bytes.Buffer
+		cli.Main(context.Background(), append(strings.Fields(c.args), "--format", "json"), strings.NewReader(""), &out, &bytes.Buffer{})
+		var v map[string]any
+		require.NoError(t, json.Unmarshal(out.Bytes(), &v), "%s: %s", c.args, out.String())
+		found := map[string]bool{}
+		paths(v, "", found)
+		for path := range found {
+			if documented["All commands"][path] {
+				seen["All commands"][path] = true
+				continue
+			}
+			if seen[c.section] == nil {
+				seen[c.section] = map[string]bool{}
+			}
+			seen[c.section][path] = true
+			assert.True(t, documented[c.section][path], "%s prints %s, which docs/json.md doesn't say", c.section, path)
+		}
+	}
+	mayBeMissing := map[string]bool{ // what only a server that answers, or a mistake in the plan, brings
+		"findings[].where.column": true, "observations[].hops[].status": true, "observations[].hops[].to": true, "observations[].final_status": true,
+	}
+	for section, list := range documented {
+		for path := range list {
+			assert.True(t, seen[section][path] || mayBeMissing[path], "docs/json.md says %s of %s, which it never prints", path, section)
+		}
+	}
+}
