@@ -62,7 +62,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	}
 	gathered := t.TempDir()
 	demotest.Gathered(t, gathered)
-	demotest.Write(t, filepath.Join(gathered, "collide.csv"), []byte("key,title,address\nx1,Same,/x1\nx2,Same,/x2\nnew,New,\n"))
+	demotest.Write(t, filepath.Join(gathered, "collide.csv"), []byte("id,title,url\nx1,Same,/x1\nx2,Same,/x2\nnew,New,\n"))
 	seen := map[string]map[string]bool{"All commands": {}}
 	for _, c := range []struct{ section, args string }{
 		{"gather", "gather --project " + gathered + " " + gathered + "/collide.csv"}, {"lint", "lint --project " + gathered},

@@ -79,13 +79,15 @@ func (a *app) initCommand() *cobra.Command {
 }
 
 func (a *app) gatherCommand() *cobra.Command {
-	return &cobra.Command{
+	var columns []string
+	c := &cobra.Command{
 		Use:   "gather FILE...",
 		Short: "Build the inventory and the address book from tables of pages",
 		Long: `Reads files only. Merges tables (CSV with the columns key, title, address and,
 if there, language, kind, state, fixed and any field) into pages.csv and
-addresses.csv. A page's first address becomes its current one, others variants.
-What pages.csv says already stays.`,
+addresses.csv. Columns are also found by the names they usually have elsewhere, such
+as url or status; --column address=NAME says it. A page's first address becomes its
+current one, others variants. What pages.csv says already stays.`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, files []string) error {
 			p, found, err := a.load()
@@ -96,6 +98,13 @@ What pages.csv says already stays.`,
 				return a.print(report{findings: bad})
 			}
 			g := gather.Gatherer{Site: p.Site, Language: p.Languages.Default, Today: a.today(), Pages: p.Pages, Book: p.Book}
+			for _, text := range columns {
+				m, err := gather.ParseColumn(text)
+				if err != nil {
+					return fmt.Errorf("--column: %w", err)
+				}
+				g.Columns = append(g.Columns, m)
+			}
 			r := report{columns: []string{"source", "rows", "new pages", "known pages", "current addresses", "further addresses", "without address"}, name: "sources"}
 			var all []finding.Finding
 			var items []gather.Summary
@@ -106,6 +115,9 @@ What pages.csv says already stays.`,
 				}
 				all = append(all, more...)
 				items = append(items, s)
+				for _, m := range s.Columns {
+					a.say("%s: the column %q is taken for %s", file, m.From, m.Column)
+				}
 				row := []string{s.Source}
 				for _, n := range []int{s.Rows, s.New, s.Known, s.Current, s.Variants, s.NoAddress} {
 					row = append(row, fmt.Sprint(n))
@@ -127,6 +139,8 @@ What pages.csv says already stays.`,
 			return a.print(r)
 		},
 	}
+	c.Flags().StringArrayVar(&columns, "column", nil, "take a column for another: `address=URL`")
+	return c
 }
 
 func (a *app) gatherOne(g *gather.Gatherer, file string) (gather.Summary, []finding.Finding, error) {

@@ -63,11 +63,8 @@ func Read(file string, r io.Reader, needed ...string) (*Table, []finding.Finding
 		}
 		t.Columns = append(t.Columns, name)
 	}
-	for _, name := range needed {
-		if !slices.Contains(t.Columns, name) {
-			return nil, nil, finding.Unreadable(finding.Place{File: file, Line: 1},
-				fmt.Sprintf("there is no column %q", name), "the columns are: "+address.Printable(strings.Join(t.Columns, ", ")))
-		}
+	if err := t.Require(needed...); err != nil {
+		return nil, nil, err
 	}
 	var bad []finding.Finding
 	for {
@@ -93,6 +90,33 @@ func Read(file string, r io.Reader, needed ...string) (*Table, []finding.Finding
 		}
 		t.Rows = append(t.Rows, row)
 	}
+}
+
+// Rename gives a column another name. A column that had it keeps its values
+// under its old name with "other " in front.
+func (t *Table) Rename(from, to string) {
+	if i := slices.Index(t.Columns, to); i >= 0 {
+		t.Columns[i] = "other " + to
+	}
+	t.Columns[slices.Index(t.Columns, from)] = to
+	for _, row := range t.Rows {
+		if value, ok := row.Fields[to]; ok {
+			row.Fields["other "+to] = value
+		}
+		row.Fields[to] = row.Fields[from]
+		delete(row.Fields, from)
+	}
+}
+
+// Require returns a *finding.Input error when a column isn't there.
+func (t *Table) Require(names ...string) error {
+	for _, name := range names {
+		if !slices.Contains(t.Columns, name) {
+			return finding.Unreadable(finding.Place{File: t.File, Line: 1},
+				fmt.Sprintf("there is no column %q", name), "the columns are: "+address.Printable(strings.Join(t.Columns, ", ")))
+		}
+	}
+	return nil
 }
 
 // BadRow is the finding for a row that can't be read.

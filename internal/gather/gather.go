@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"fmt"
 	"io"
+	"strings"
 
 	"young-compass/internal/address"
 	"young-compass/internal/book"
@@ -24,6 +25,8 @@ type Summary struct {
 	Variants  int    `json:"further_addresses"`
 	NoAddress int    `json:"without_address"`
 	Kept      int    `json:"kept_fields"` // fields where pages.csv says otherwise, and stays
+
+	Columns []Mapping `json:"columns"` // of the source, taken for others
 }
 
 // Gatherer is the state that sources are merged into.
@@ -33,20 +36,33 @@ type Gatherer struct {
 	Today    string // YYYY-MM-DD
 	Pages    *inventory.Inventory
 	Book     *book.Book
+	Columns  []Mapping // told; others are found by their usual names
 
 	bound   map[address.Address]inventory.Ref
 	current map[inventory.Ref]int
 }
 
 // Table merges a table with the columns key, title, address and, if it likes,
-// language, kind, state, fixed and any field. What pages.csv says stays: a
+// language, kind, state, fixed and any field; columns are also known by their
+// usual names elsewhere. What pages.csv says stays: a
 // source only adds pages and fills empty fields. A page's first address enters
 // the book as current, further ones as variants; drafts don't enter it.
 func (g *Gatherer) Table(file string, r io.Reader) (Summary, []finding.Finding, error) {
 	s := Summary{Source: file}
-	table, found, err := csvfile.Read(file, r, "key", "title", "address")
+	table, found, err := csvfile.Read(file, r)
 	if err != nil {
 		return s, nil, err
+	}
+	if s.Columns, err = rename(table, g.Columns); err != nil {
+		return s, nil, finding.Unreadable(finding.Place{File: file, Line: 1}, err.Error(), "")
+	}
+	if err := table.Require("key", "title", "address"); err != nil {
+		return s, nil, err
+	}
+	for _, row := range table.Rows {
+		if state, ok := states()[strings.ToLower(row.Fields["state"])]; ok {
+			row.Fields["state"] = state
+		}
 	}
 	s.Rows = len(table.Rows)
 	g.prepare()
