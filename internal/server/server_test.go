@@ -63,6 +63,18 @@ func TestWhatAServerCannotBeTold(t *testing.T) {
 	}
 }
 
+func TestManyLongPathsWithParameters(t *testing.T) {
+	var rows strings.Builder
+	for i := range 300 {
+		fmt.Fprintf(&rows, "/%s/%d.php?id=1,/new/%d,301\n", strings.Repeat("ø", 30), i, i)
+	}
+	files, found := htaccess.Emit(program(t, "", rows.String()))
+	require.False(t, finding.Worst(found, finding.Error), "%v", found)
+	for line := range strings.Lines(string(files[0].Data)) {
+		assert.LessOrEqual(t, len(line), 8001)
+	}
+}
+
 func TestHeadsSayWhatToDo(t *testing.T) {
 	g := compiled(t, demotest.Accepted(t, t.TempDir()))
 	files, _ := nginx.Emit(g)

@@ -251,16 +251,12 @@ func (e *emitter) lookup() {
 		n := fmt.Sprint(stage)
 		e.set("g"+n, "0")
 		for i, g := range e.Groups {
-			paths := make([]string, len(g.Paths))
-			for j, path := range g.Paths {
-				paths[j] = server.Quote(path)
-			}
 			var signature strings.Builder
 			for _, name := range g.Names {
 				signature.WriteString(env(fmt.Sprintf("q%d", slices.Index(names, name)+1)))
 			}
-			for part := range slices.Chunk(paths, 60) {
-				e.cond(env("p"+n), e.letters(`^(?:`+strings.Join(part, "|")+`)$`))
+			for _, paths := range alternatives(g.Paths) {
+				e.cond(env("p"+n), e.letters(`^(?:`+paths+`)$`))
 				e.set("g"+n, fmt.Sprint(i+1), "s"+n, signature.String())
 			}
 		}
@@ -274,6 +270,21 @@ func (e *emitter) lookup() {
 	e.set("keys", env("keys")+key("2"))
 	e.entries()
 	e.patterns()
+}
+
+// alternatives writes paths as alternatives of expressions, each short enough
+// for a line.
+func alternatives(paths []string) []string {
+	var list []string
+	for _, path := range paths {
+		quoted := server.Quote(path)
+		if n := len(list); n > 0 && len(list[n-1])+len(quoted) < maxLine-200 {
+			list[n-1] += "|" + quoted
+		} else {
+			list = append(list, quoted)
+		}
+	}
+	return list
 }
 
 func (e *emitter) entries() {
