@@ -336,14 +336,14 @@ func (c *compiler) leadsOn(from *template.Reader, target *template.Template) (*t
 		return nil, nil
 	}
 	for i, rule := range c.program.Rules {
-		if len(rule.Reader.Query()) > 0 {
-			continue
+		names, always := template.Align(reader, rule.Reader, c.program.Paths.Lower)
+		switch {
+		case len(rule.Reader.Query()) > 0 || template.Disjoint(reader, rule.Reader, c.program.Paths.Lower):
+		case always:
+			return rule.Target.Rename(names), &c.program.Rules[i]
+		default:
+			return nil, nil // some values meet this rule, others perhaps a later one
 		}
-		names, ok := template.Align(reader, rule.Reader, c.program.Paths.Lower)
-		if !ok {
-			continue
-		}
-		return rule.Target.Rename(names), &c.program.Rules[i]
 	}
 	return nil, nil
 }

@@ -2,6 +2,7 @@ package template
 
 import (
 	"maps"
+	"strings"
 
 	"young-compass/internal/address"
 )
@@ -75,4 +76,21 @@ func (t *Template) Rename(names map[string]string) *Template {
 		out.source += p.String()
 	}
 	return out
+}
+
+// Disjoint reports whether surely no path is read by both: their first or last
+// literals contradict each other.
+func Disjoint(a, b *Reader, fold bool) bool {
+	literal := func(e Element) string {
+		if fold {
+			return address.Fold(e.Literal)
+		}
+		return e.Literal
+	}
+	p, q := literal(a.elements[0]), literal(b.elements[0])
+	if !strings.HasPrefix(p, q) && !strings.HasPrefix(q, p) {
+		return true
+	}
+	p, q = literal(a.elements[len(a.elements)-1]), literal(b.elements[len(b.elements)-1])
+	return !strings.HasSuffix(p, q) && !strings.HasSuffix(q, p)
 }

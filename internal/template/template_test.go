@@ -213,6 +213,20 @@ func TestAlign(t *testing.T) {
 	assert.Equal(t, "/notices/{y}/{s}", to.Rename(names).String())
 }
 
+func TestDisjoint(t *testing.T) {
+	for _, c := range []struct {
+		a, b string
+		want bool
+	}{
+		{"/news/{x}", "/notices/{x}", true}, {"/news/{x}", "/NEWS/{x}", false}, {"/n{/x*}", "/news/{x}", false},
+		{"/news/{x}.htm", "/news/{x}.php", true}, {"/news/{x}.htm", "/news/{x}", false}, {"/a", "/a/b", true}, {"/{x}/b", "/a/{y}", false},
+	} {
+		a, b := reader(t, c.a, nil), reader(t, c.b, nil)
+		assert.Equal(t, c.want, Disjoint(a, b, true), "%s %s", c.a, c.b)
+		assert.Equal(t, c.want, Disjoint(b, a, true), "%s %s", c.b, c.a)
+	}
+}
+
 func TestPieces(t *testing.T) {
 	parsed, err := Parse("https://media.skerrywick.example{/rest*}/{a}{?b,c}")
 	require.NoError(t, err)
