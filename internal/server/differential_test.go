@@ -237,7 +237,7 @@ func sameEnd(t *testing.T, g *plan.Program, r server.Asked, e server.Exception, 
 		return true // refused
 	}
 	if e.Reads != nil {
-		r.Request = e.Reads(r)
+		r.Request = e.Reads(g, r)
 	}
 	want, err := g.Trace(r.Request)
 	require.NoError(t, err)

@@ -41,7 +41,7 @@ type Exception struct {
 	Code    string
 	What    string
 	Applies func(g *plan.Program, r Asked) bool
-	Reads   func(r Asked) plan.Request // what the server takes the request for; nil: what the plan does
+	Reads   func(g *plan.Program, r Asked) plan.Request // what the server takes the request for; nil: what the plan does
 }
 
 // Exceptions returns the differences of a target that matches decoded paths,
@@ -53,7 +53,7 @@ func Exceptions(foldsLetters bool) []Exception {
 		{Code: "spelling", What: "an address nobody listed, with bytes other than A-Z a-z 0-9 - . _ ~ that aren't written in normal form: it is redirected as it was sent", Applies: spelling},
 		{Code: "slashes-and-dots", What: "doubled slashes are merged before dot segments are removed", Applies: slashesAndDots, Reads: mergedFirst},
 		{Code: "many-parameters", What: "parameters that are left out stand between more than eight others: those further on stay until the next hop", Applies: manyParameters},
-		{Code: "two-hops", What: "a parameter that travels means something only at the target: it is followed there, with a second hop", Applies: twoHops},
+		{Code: "two-hops", What: "a parameter that travels means something only at the target: it is followed there, with a second hop; or not any more, where the target without it is gone", Applies: twoHops, Reads: withoutTravellers},
 		{Code: "pattern-value", What: "a value that a pattern takes over makes its target an address that is redirected again: it is, with a second hop", Applies: patternValue},
 	}
 	if !foldsLetters {
@@ -138,7 +138,7 @@ func slashesAndDots(_ *plan.Program, r Asked) bool {
 	return strings.Contains(r.RawPath, "//") && regexp.MustCompile(`/(\.|%2[eE]){1,2}(/|$)`).MatchString(r.RawPath)
 }
 
-func mergedFirst(r Asked) plan.Request {
+func mergedFirst(_ *plan.Program, r Asked) plan.Request {
 	if path, err := address.Path(address.MergeSlashes(r.RawPath)); err == nil {
 		r.Path = path
 	}
@@ -157,21 +157,32 @@ func manyParameters(g *plan.Program, r Asked) bool {
 // the parameters that travel.
 func twoHops(g *plan.Program, r Asked) bool {
 	full, err := g.Answer(r.Request)
-	if err != nil || full.Outcome != plan.Moved {
-		return false
-	}
-	bare := r.Request
-	carried, ok := matched(g, r)
-	bare.Query = address.JoinQuery(carried)
-	alone, err := g.Answer(bare)
-	if err != nil || !ok || alone.Outcome != plan.Moved {
+	alone, known := bare(g, r)
+	if err != nil || !known || full.Outcome != plan.Moved {
 		return false
 	}
 	path := func(s string) string {
 		a, _ := address.Parse(s)
 		return a.Path
 	}
-	return path(full.To) != path(alone.To)
+	return alone.Outcome != full.Outcome || path(full.To) != path(alone.To)
+}
+
+// bare returns the answer without the parameters that travel; false when the
+// plan doesn't know the address.
+func bare(g *plan.Program, r Asked) (plan.Answer, bool) {
+	carried, ok := matched(g, r)
+	r.Query = address.JoinQuery(carried)
+	a, err := g.Answer(r.Request)
+	return a, ok && err == nil
+}
+
+func withoutTravellers(g *plan.Program, r Asked) plan.Request {
+	if a, ok := bare(g, r); ok && a.Outcome == plan.Gone {
+		carried, _ := matched(g, r)
+		r.Query = address.JoinQuery(carried)
+	}
+	return r.Request
 }
 
 // patternValue follows the pattern that the request meets by itself.
