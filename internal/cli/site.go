@@ -166,7 +166,7 @@ func (t traced) print(w io.Writer, paint term.Paint) error {
 	}
 	outcome := string(final.Outcome)
 	if final.Outcome == plan.Served {
-		outcome = paint.Good(outcome)
+		outcome = paint.Bold(outcome)
 	}
 	line("  %s  %s", status, outcome)
 	causes(final.Causes)

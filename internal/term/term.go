@@ -41,9 +41,6 @@ func (p Paint) Bold(s string) string { return p.with("1", s) }
 // Dim returns s in a quieter colour.
 func (p Paint) Dim(s string) string { return p.with("2", s) }
 
-// Good returns s as something that is as it should be.
-func (p Paint) Good(s string) string { return p.with("1;32", s) }
-
 // Severity returns the name of a severity in its colour.
 func (p Paint) Severity(s finding.Severity) string {
 	return p.with(map[finding.Severity]string{finding.Error: "1;31", finding.Warning: "1;35", finding.Note: "36"}[s], string(s))
