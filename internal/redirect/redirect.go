@@ -19,15 +19,14 @@ import (
 // when what was there is gone.
 type Row struct {
 	Source
-	From    string        // as written
-	To      string        // as written
-	Page    inventory.Ref // the target, when it is a page
-	Target  address.Address
-	Status  int // 301, 302, 303, 307, 308 or 410; 0 when not written: permanent
-	Drop    bool
-	File    string
-	Line    int
-	Comment string // the column reason
+	From   string        // as written
+	To     string        // as written
+	Page   inventory.Ref // the target, when it is a page
+	Target address.Address
+	Status int  // 301, 302, 303, 307, 308 or 410; 0 when not written: permanent
+	Drop   bool // the request's parameters don't travel
+	File   string
+	Line   int
 }
 
 // ToPage reports whether the target is a page.
@@ -64,7 +63,7 @@ func readRow(record csvfile.Row, site address.Site) (Row, *finding.Finding) {
 		finding := csvfile.BadRow("", 0, what, advice)
 		return &finding
 	}
-	row := Row{From: f["from"], To: f["to"], Line: record.Line, Comment: f["reason"]}
+	row := Row{From: f["from"], To: f["to"], Line: record.Line}
 	var err error
 	if row.Source, err = ReadSource(f["from"], site); err != nil {
 		return row, bad("from: %v; write a path, or an address on one of the site's hosts", err)

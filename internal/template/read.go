@@ -169,9 +169,6 @@ func (r *Reader) LiteralPath() (string, bool) {
 	return "", false
 }
 
-// LiteralPrefix returns what every path that the template reads begins with.
-func (r *Reader) LiteralPrefix() string { return r.elements[0].Literal }
-
 // ReadPath matches a path in normal form with single slashes. With fold,
 // letters don't count, but the values returned keep theirs.
 func (r *Reader) ReadPath(path string, fold bool) (Values, bool) {
