@@ -11,7 +11,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"young-compass/internal/address"
 	"young-compass/internal/demo"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
@@ -172,7 +171,7 @@ func (t *tour) give(name, as string) error {
 
 // serve starts a stand-in and leaves its certificate in the folder.
 func (t *tour) serve(handler http.Handler, prefer [2]string, certificate string) (*demo.StandIn, error) {
-	s, err := demo.Start(handler, []string{"skerrywick.example", "www.skerrywick.example", "ferries.skerrywick.example"}, prefer[0], prefer[1])
+	s, err := demo.Start(handler, prefer[0], prefer[1])
 	if err != nil {
 		return nil, unfinished{err}
 	}
@@ -227,14 +226,13 @@ func (t *tour) mend() error {
 
 // difference shows which rows the mended list has instead of the old ones.
 func (t *tour) difference() error {
-	site := address.Site{Origin: address.Address{Scheme: "https", Host: "skerrywick.example", Path: "/"}, Hosts: []string{"www.skerrywick.example", "ferries.skerrywick.example"}}
 	lines := map[string][]string{}
 	for _, name := range []string{demo.OldRedirects, demo.Redirects} {
 		data, err := demo.File(name)
 		if err != nil {
 			return err
 		}
-		rows, _, err := redirect.Read(name, bytes.NewReader(data), site)
+		rows, _, err := redirect.Read(name, bytes.NewReader(data), demo.Site())
 		if err != nil {
 			return err
 		}
@@ -307,16 +305,7 @@ func (t *tour) check() error {
 
 // summary says where each former address ends.
 func (t *tour) summary(p *plan.Plan, observations []probe.Observation) error {
-	var former []probe.Observation
-	for _, o := range observations {
-		page := p.Pages.Find(o.Target.Page)
-		current, ok := p.CurrentAddress(o.Target.Page)
-		if page != nil && page.State == inventory.Live && ok && current == o.Target.Address {
-			continue
-		}
-		former = append(former, o)
-	}
-	s := probe.Summarise(former)
+	s := probe.Summarise(probe.Former(p, observations))
 	t.tell("Summary: %d old addresses. In one hop %d reach a page (200), %d their listed temporary page,\n# %d their listed temporary page on another host; %d say that the page is gone (410); %d end otherwise.",
 		s.Asked, s.OneHop, s.Temporary, s.Elsewhere, s.Gone, s.Direct+s.Other)
 	if s.Direct+s.Other > 0 {

@@ -2,7 +2,11 @@
 // administrator has at the beginning, and stand-ins for its old and new server.
 package demo
 
-import "embed"
+import (
+	"embed"
+
+	"young-compass/internal/address"
+)
 
 //go:embed data
 var files embed.FS
@@ -21,6 +25,12 @@ const (
 	CollidingKey = "guide-walks-kvitsund"
 	FixedAddress = "/guides/harbour-walk-kvitsund"
 )
+
+// Site returns the hosts of Skerrywick Ferries, as its plan names them.
+func Site() address.Site {
+	return address.Site{Origin: address.Address{Scheme: "https", Host: "skerrywick.example", Path: "/"},
+		Hosts: []string{"www.skerrywick.example", "ferries.skerrywick.example"}}
+}
 
 // File returns a file of the demo.
 func File(name string) ([]byte, error) { return files.ReadFile("data/" + name) }

@@ -16,15 +16,12 @@ import (
 	"young-compass/internal/plan"
 )
 
-var hosts = []string{"skerrywick.example", "www.skerrywick.example", "ferries.skerrywick.example"}
-
 // client asks a stand-in, trusting its certificate alone.
 func client(t *testing.T, s *demo.StandIn) *fetch.Client {
 	t.Helper()
 	at, err := fetch.ParseAt(s.At())
 	require.NoError(t, err)
-	site := address.Site{Origin: address.Address{Scheme: "https", Host: hosts[0], Path: "/"}, Hosts: hosts[1:]}
-	c, err := fetch.New(fetch.Options{Site: site, At: &at, CA: s.Certificate})
+	c, err := fetch.New(fetch.Options{Site: demo.Site(), At: &at, CA: s.Certificate})
 	require.NoError(t, err)
 	return c
 }
@@ -42,7 +39,7 @@ func get(t *testing.T, c *fetch.Client, url string) fetch.Reply {
 func TestOldSiteHasItsTroubles(t *testing.T) {
 	handler, err := demo.OldServer()
 	require.NoError(t, err)
-	s, err := demo.Start(handler, hosts, "0", "0")
+	s, err := demo.Start(handler, "0", "0")
 	require.NoError(t, err)
 	defer func() { require.NoError(t, s.Close()) }()
 	c := client(t, s)
@@ -63,7 +60,7 @@ func TestOldSiteHasItsTroubles(t *testing.T) {
 
 func TestNewSiteAnswersAsThePlan(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
-	s, err := demo.Start(demo.NewSite(p), hosts, "0", "0")
+	s, err := demo.Start(demo.NewSite(p), "0", "0")
 	require.NoError(t, err)
 	defer func() { require.NoError(t, s.Close()) }()
 	c := client(t, s)

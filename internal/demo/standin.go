@@ -27,8 +27,8 @@ type StandIn struct {
 
 // Start serves a site. The preferred ports are taken if they are free, others
 // if not.
-func Start(handler http.Handler, hosts []string, preferHTTP, preferHTTPS string) (*StandIn, error) {
-	certificate, key, err := Certificate(hosts)
+func Start(handler http.Handler, preferHTTP, preferHTTPS string) (*StandIn, error) {
+	certificate, key, err := Certificate(append([]string{Site().Origin.Host}, Site().Hosts...))
 	if err != nil {
 		return nil, err
 	}

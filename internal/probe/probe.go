@@ -198,6 +198,15 @@ func (o Observation) difference() *finding.Finding {
 	return nil
 }
 
+// Former returns the observations of addresses that are no live page's own.
+func Former(p *plan.Plan, observations []Observation) []Observation {
+	return slices.DeleteFunc(slices.Clone(observations), func(o Observation) bool {
+		page := p.Pages.Find(o.Target.Page)
+		current, ok := p.CurrentAddress(o.Target.Page)
+		return page != nil && page.State == inventory.Live && ok && current == o.Target.Address
+	})
+}
+
 // Summary counts how addresses end.
 type Summary struct {
 	Asked     int `json:"asked"`

@@ -48,7 +48,7 @@ func folder(t *testing.T, site site) string {
 	for _, file := range site.Files {
 		write(t, filepath.Join(root, file), "a file")
 	}
-	certificate, key, err := demo.Certificate([]string{"skerrywick.example", "www.skerrywick.example", "ferries.skerrywick.example"})
+	certificate, key, err := demo.Certificate(append([]string{demo.Site().Origin.Host}, demo.Site().Hosts...))
 	require.NoError(t, err)
 	write(t, filepath.Join(dir, "cert.pem"), string(certificate))
 	write(t, filepath.Join(dir, "key.pem"), string(key))

@@ -10,7 +10,6 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"young-compass/internal/address"
 	"young-compass/internal/book"
 	"young-compass/internal/demo"
 	"young-compass/internal/design"
@@ -29,8 +28,7 @@ func Gathered(t testing.TB, dir string) *plan.Plan {
 	for _, name := range []string{demo.Config, demo.Redirects} {
 		Write(t, filepath.Join(dir, name), File(t, name))
 	}
-	site := address.Site{Origin: address.Address{Scheme: "https", Host: "skerrywick.example", Path: "/"}}
-	g := gather.Gatherer{Site: site, Language: "en", Today: Today, Pages: &inventory.Inventory{}, Book: &book.Book{}}
+	g := gather.Gatherer{Site: demo.Site(), Language: "en", Today: Today, Pages: &inventory.Inventory{}, Book: &book.Book{}}
 	_, found, err := g.Table(demo.OldSite, bytes.NewReader(File(t, demo.OldSite)))
 	require.NoError(t, err)
 	require.Empty(t, found)
