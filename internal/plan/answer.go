@@ -179,7 +179,7 @@ func (w *way) unknown(cause Cause) Answer {
 // patterns, then the site's own rules.
 func (p *Plan) advance(w *way) (a Answer, done bool, err error) {
 	params := address.SplitQuery(w.at.Query)
-	named := p.named(w.at.Path)
+	named := p.Named(w.at.Path)
 	carried := redirect.Carried(params, named)
 	known := len(carried) > 0 // an unknown item must not slide to another page
 	for _, n := range p.index.Match(w.at.Host, w.at.Path, params, named) {
@@ -239,9 +239,9 @@ func (p *Plan) advance(w *way) (a Answer, done bool, err error) {
 	return w.unknown(p.cause("site", "no page has this address")), true, nil
 }
 
-// named returns the parameters, sorted, that give the path a meaning: those
+// Named returns the parameters, sorted, that give the path a meaning: those
 // that any redirect, address of the book or pattern for it names.
-func (p *Plan) named(path string) []string {
+func (p *Plan) Named(path string) []string {
 	names := p.index.Named(path)
 	shared := true
 	for _, rule := range p.Rules {

@@ -62,9 +62,6 @@ func (s Statuses) AfterSiteRule() Statuses {
 	return Statuses{Compose([]int{301, s.Get}), Compose([]int{308, s.Other})}
 }
 
-// Derived are the statuses of what nobody wrote a status for.
-func Derived() Statuses { return Statuses{301, 308} }
-
 // Pattern is a pattern redirect, with those that its target always meets
 // composed into it.
 type Pattern struct {
@@ -80,6 +77,16 @@ type Pattern struct {
 func (g *Program) OnSite(p Pattern) bool {
 	a, err := address.Resolve(g.Site.Origin, sample(p.Target))
 	return err == nil && g.Site.Has(a.Host)
+}
+
+// At returns the entries of a look-up key.
+func (g *Program) At(key string) []Entry {
+	first, _ := slices.BinarySearchFunc(g.Entries, key, func(e Entry, k string) int { return strings.Compare(e.Key, k) })
+	last := first
+	for last < len(g.Entries) && g.Entries[last].Key == key {
+		last++
+	}
+	return g.Entries[first:last]
 }
 
 // Key returns the look-up key of a path.
@@ -132,7 +139,7 @@ func (c *compiler) sources() []redirect.Source {
 // host on which another entry of the plan decides, if it decides otherwise.
 func (c *compiler) add(s redirect.Source) error {
 	p := c.program.Plan
-	named := p.named(s.Path)
+	named := p.Named(s.Path)
 	params := address.SplitQuery(s.Query)
 	generic, err := c.enter("", s, named)
 	if err != nil {
@@ -247,7 +254,7 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 // signature is that of an address's parameters, as far as they give its path a
 // meaning.
 func (c *compiler) signature(a address.Address) string {
-	return redirect.Signature(redirect.Carried(address.SplitQuery(a.Query), c.program.named(a.Path)))
+	return redirect.Signature(redirect.Carried(address.SplitQuery(a.Query), c.program.Named(a.Path)))
 }
 
 // live makes an entry that of a live page.
@@ -260,7 +267,7 @@ func (c *compiler) live(e *Entry, at book.Entry) {
 // for its spelling, or nil.
 func (c *compiler) livePage(at address.Address) *book.Entry {
 	p := c.program.Plan
-	n := p.decides(at.Host, at.Path, address.SplitQuery(at.Query), p.named(at.Path))
+	n := p.decides(at.Host, at.Path, address.SplitQuery(at.Query), p.Named(at.Path))
 	if n < len(p.Redirects) {
 		return nil
 	}
@@ -426,11 +433,11 @@ func (c *compiler) groups() {
 		}
 	}
 	for _, a := range c.known {
-		enter(p.index.Key(a.Path), p.named(a.Path))
+		enter(p.index.Key(a.Path), p.Named(a.Path))
 	}
 	for _, rule := range p.Rules {
 		if path, ok := rule.Reader.LiteralPath(); ok {
-			enter(p.index.Key(path), p.named(path))
+			enter(p.index.Key(path), p.Named(path))
 		}
 	}
 	slices.SortFunc(c.program.Groups, func(a, b Group) int { return strings.Compare(strings.Join(a.Names, "&"), strings.Join(b.Names, "&")) })

@@ -5,9 +5,9 @@
 package plan
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -44,19 +44,12 @@ type Plan struct {
 // Load reads a project folder. A file that can't be read as what it should be
 // is an error; bad rows are findings, and so is what New finds.
 func Load(dir string) (*Plan, []finding.Finding, error) {
-	read := func(name string) ([]byte, error) {
-		data, err := os.ReadFile(filepath.Join(dir, name))
-		if errors.Is(err, fs.ErrNotExist) {
-			return nil, nil
-		}
-		return data, err
+	data, err := os.ReadFile(filepath.Join(dir, ConfigFile))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil, finding.Unreadable(finding.Place{File: ConfigFile}, "there is no such file", "young-compass init starts a project, --project names its folder")
 	}
-	data, err := read(ConfigFile)
 	if err != nil {
 		return nil, nil, fmt.Errorf("reading the plan: %w", err)
-	}
-	if data == nil {
-		return nil, nil, finding.Unreadable(finding.Place{File: ConfigFile}, "there is no such file", "young-compass init starts a project, --project names its folder")
 	}
 	config, err := readConfig(ConfigFile, data)
 	if err != nil {
@@ -67,29 +60,31 @@ func Load(dir string) (*Plan, []finding.Finding, error) {
 	var found, more []finding.Finding
 	for _, source := range []struct {
 		name string
-		read func([]byte) error
+		read func(io.Reader) error
 	}{
-		{PagesFile, func(b []byte) (err error) {
-			pages, more, err = inventory.Read(PagesFile, bytes.NewReader(b), config.Languages.Default)
+		{PagesFile, func(r io.Reader) (err error) {
+			pages, more, err = inventory.Read(PagesFile, r, config.Languages.Default)
 			return err
 		}},
-		{AddressesFile, func(b []byte) (err error) {
-			entries, more, err = book.Read(AddressesFile, bytes.NewReader(b))
+		{AddressesFile, func(r io.Reader) (err error) {
+			entries, more, err = book.Read(AddressesFile, r)
 			return err
 		}},
-		{RedirectsFile, func(b []byte) (err error) {
-			rows, more, err = redirect.Read(RedirectsFile, bytes.NewReader(b), config.Site)
+		{RedirectsFile, func(r io.Reader) (err error) {
+			rows, more, err = redirect.Read(RedirectsFile, r, config.Site)
 			return err
 		}},
 	} {
-		data, err := read(source.name)
+		f, err := os.Open(filepath.Join(dir, source.name))
+		if errors.Is(err, fs.ErrNotExist) {
+			continue
+		}
 		if err != nil {
 			return nil, nil, fmt.Errorf("reading %s: %w", source.name, err)
 		}
-		if data == nil {
-			continue
-		}
-		if err := source.read(data); err != nil {
+		err = source.read(f)
+		_ = f.Close()
+		if err != nil {
 			return nil, nil, err
 		}
 		found = append(found, more...)
@@ -167,8 +162,19 @@ func (p *Plan) check() []finding.Finding {
 	add := func(code string, severity finding.Severity, where finding.Place, what, advice string) {
 		found = append(found, finding.Finding{Code: code, Severity: severity, Where: where, What: what, Advice: advice})
 	}
+	foreign := func(where finding.Place, to address.Address) {
+		if to.Host != "" && !p.Site.Has(to.Host) && !slices.Contains(p.Known, to.Host) {
+			add("foreign-target", finding.Warning, where, fmt.Sprintf("this leads to %s, which is neither the site's nor listed as known", to.Host), "add the host under site: known:, if it is right")
+		}
+	}
+	for _, rule := range p.Rules {
+		if to, err := address.Resolve(p.Site.Origin, sample(rule.Target)); err == nil {
+			foreign(rule.Where, to)
+		}
+	}
 	for i, row := range p.Redirects {
 		where := finding.Place{File: row.File, Line: row.Line}
+		foreign(where, row.Target)
 		if p.ignored[i] {
 			e := p.liveSource(row)
 			add("live-source", finding.Warning, where, fmt.Sprintf("%s is the address of the live page %s, so this redirect is ignored", row.From, e.Page), "delete the row, or give the page another address first")
@@ -178,9 +184,6 @@ func (p *Plan) check() []finding.Finding {
 				add("unknown-page", finding.Error, where, fmt.Sprintf("the target %s has no address", row.Page), "name a page of "+PagesFile+" that is in the address book")
 			}
 		}
-	}
-	for _, t := range p.foreignTargets() {
-		add("foreign-target", finding.Warning, t.where, fmt.Sprintf("this leads to %s, which is neither the site's nor listed as known", t.host), "add the host under site: known:, if it is right")
 	}
 	orphans := map[inventory.Ref]bool{}
 	for _, e := range p.Book.Entries {
@@ -206,30 +209,6 @@ func (p *Plan) check() []finding.Finding {
 	}
 	finding.Sort(found)
 	return found
-}
-
-// foreignTarget is where a redirect leads to a host that nobody listed.
-type foreignTarget struct {
-	where finding.Place
-	host  string
-}
-
-func (p *Plan) foreignTargets() []foreignTarget {
-	var list []foreignTarget
-	add := func(where finding.Place, a address.Address) {
-		if a.Host != "" && !p.Site.Has(a.Host) && !slices.Contains(p.Known, a.Host) {
-			list = append(list, foreignTarget{where, a.Host})
-		}
-	}
-	for _, row := range p.Redirects {
-		add(finding.Place{File: row.File, Line: row.Line}, row.Target)
-	}
-	for _, rule := range p.Rules {
-		if a, err := address.Resolve(p.Site.Origin, sample(rule.Target)); err == nil {
-			add(rule.Where, a)
-		}
-	}
-	return list
 }
 
 // endless finds requests that the plan never answers.

@@ -36,7 +36,7 @@ func (p *Plan) home(w *way, path, query string) bool {
 	}
 	to := p.Site.Rebase(w.at)
 	to.Path, to.Query = path, query
-	return w.step(to, w.derived(), p.cause("origin", "everything is on "+p.Site.Origin.Scheme+"://"+p.Site.Origin.Host))
+	return w.step(to, w.derived(), p.cause("origin", "everything is on "+p.Site.Origin.Base()))
 }
 
 // quiet takes the step to an address without noise parameters.

@@ -1,7 +1,6 @@
 package server
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
@@ -67,7 +66,7 @@ func refused(_ *plan.Program, r Asked) bool {
 		return true
 	}
 	depth := 0
-	raw := address.MergeSlashes(strings.ReplaceAll(strings.ReplaceAll(r.RawPath, "%2e", "."), "%2E", "."))
+	raw := address.MergeSlashes(dots(r.RawPath))
 	for _, segment := range strings.Split(raw[1:], "/") {
 		switch segment {
 		case ".", "":
@@ -86,9 +85,7 @@ func refused(_ *plan.Program, r Asked) bool {
 // in the plan.
 func listed(g *plan.Program, path string) bool {
 	return slices.ContainsFunc(forms(g, path), func(form string) bool {
-		key := g.Key(form)
-		i, _ := slices.BinarySearchFunc(g.Entries, key, func(e plan.Entry, k string) int { return strings.Compare(e.Key, k) })
-		return i < len(g.Entries) && g.Entries[i].Key == key
+		return len(g.At(g.Key(form))) > 0
 	})
 }
 
@@ -120,13 +117,9 @@ func matched(g *plan.Program, r Asked) ([]address.Param, bool) {
 
 // entryAt does the same for one form of the path.
 func entryAt(g *plan.Program, form, query string) ([]address.Param, bool) {
-	key := g.Key(form)
-	var carried []address.Param
-	if n := GroupOf(g)(key); n > 0 {
-		carried = redirect.Carried(address.SplitQuery(query), g.Groups[n-1].Names)
-	}
+	carried := redirect.Carried(address.SplitQuery(query), g.Named(form))
 	signature := redirect.Signature(carried)
-	return carried, slices.ContainsFunc(g.Entries, func(e plan.Entry) bool { return e.Key == key && e.Signature == signature })
+	return carried, slices.ContainsFunc(g.At(g.Key(form)), func(e plan.Entry) bool { return e.Signature == signature })
 }
 
 func spelling(g *plan.Program, r Asked) bool {
@@ -135,8 +128,14 @@ func spelling(g *plan.Program, r Asked) bool {
 }
 
 func slashesAndDots(_ *plan.Program, r Asked) bool {
-	return strings.Contains(r.RawPath, "//") && regexp.MustCompile(`/(\.|%2[eE]){1,2}(/|$)`).MatchString(r.RawPath)
+	if !strings.Contains(r.RawPath, "//") {
+		return false
+	}
+	return slices.ContainsFunc(strings.Split(dots(r.RawPath), "/"), func(segment string) bool { return segment == "." || segment == ".." })
 }
+
+// dots returns a path with its encoded dots decoded.
+func dots(path string) string { return strings.NewReplacer("%2e", ".", "%2E", ".").Replace(path) }
 
 func mergedFirst(_ *plan.Program, r Asked) plan.Request {
 	if path, err := address.Path(address.MergeSlashes(r.RawPath)); err == nil {
