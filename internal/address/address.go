@@ -358,9 +358,12 @@ func (a Address) String() string {
 // Origin returns the address's scheme and host alone.
 func (a Address) Origin() Address { return Address{Scheme: a.Scheme, Host: a.Host, Path: "/"} }
 
+// Base returns scheme and host as text, without a slash behind them.
+func (a Address) Base() string { return a.Scheme + "://" + a.Host }
+
 // Local returns path, query and fragment, without scheme and host.
 func (a Address) Local() string {
-	return strings.TrimPrefix(a.String(), a.Scheme+"://"+a.Host)
+	return strings.TrimPrefix(a.String(), a.Base())
 }
 
 // Readable returns the form shown to people: encoded letters and digits of any

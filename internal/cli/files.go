@@ -71,7 +71,7 @@ func (a *app) initCommand() *cobra.Command {
 			if bare, ok := strings.CutPrefix(o.Host, "www."); ok {
 				other = bare
 			}
-			return a.write(path, fmt.Appendf(nil, firstPlan, o.Scheme+"://"+o.Host, other))
+			return a.write(path, fmt.Appendf(nil, firstPlan, o.Base(), other))
 		},
 	}
 	c.Flags().StringVar(&origin, "origin", "https://www.example.org", "the scheme and host that every address ends on")
@@ -235,7 +235,7 @@ func designReport(p *plan.Plan, proposals []design.Proposal, sample int) report 
 
 // shorten leaves the origin out of an address in a table.
 func shorten(s string, site address.Site) string {
-	return strings.TrimPrefix(s, site.Origin.Scheme+"://"+site.Origin.Host)
+	return strings.TrimPrefix(s, site.Origin.Base())
 }
 
 func (a *app) redirectsCommand() *cobra.Command {

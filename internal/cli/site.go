@@ -117,7 +117,7 @@ func follow(p *plan.Plan, method, url string) traced {
 	t := traced{Input: url, Hops: []plan.Hop{}}
 	full := url
 	if strings.HasPrefix(url, "/") && !strings.HasPrefix(url, "//") {
-		full = strings.TrimSuffix(p.Site.Origin.String(), "/") + url
+		full = p.Site.Origin.Base() + url
 	}
 	r, err := plan.NewRequest(method, full)
 	if err == nil {

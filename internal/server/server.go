@@ -40,6 +40,15 @@ func Quote(s string) string {
 	return b.String()
 }
 
+// Letters makes an expression match without regard to letters, if the plan
+// does.
+func Letters(p *plan.Plan, expression string) string {
+	if p.Paths.Lower {
+		return "(?i:" + expression + ")"
+	}
+	return expression
+}
+
 // Names writes an expression for the names of parameters; one that ends in "*"
 // means all names that begin so.
 func Names(names []string) string {
@@ -222,9 +231,9 @@ type PathPiece struct {
 }
 
 // Expressions writes the variant as expressions for the path and for the
-// signature of its parameters. letters wraps what is matched with or without
-// regard to letters; capture wraps the expression of variable n, from 1.
-func (v Variant) Expressions(letters func(string) string, capture func(n int, expression string) string) (text string, numbers map[string]int) {
+// signature of its parameters. capture wraps the expression of variable n,
+// from 1.
+func (v Variant) Expressions(p *plan.Plan, capture func(n int, expression string) string) (text string, numbers map[string]int) {
 	numbers = map[string]int{}
 	variable := func(name, expression string) string {
 		numbers[name] = len(numbers) + 1
@@ -233,9 +242,9 @@ func (v Variant) Expressions(letters func(string) string, capture func(n int, ex
 	var b strings.Builder
 	for _, piece := range v.Path {
 		if piece.Name == "" {
-			b.WriteString(letters(Quote(piece.Literal)))
+			b.WriteString(Letters(p, Quote(piece.Literal)))
 		} else {
-			b.WriteString(letters(variable(piece.Name, piece.Expression)))
+			b.WriteString(Letters(p, variable(piece.Name, piece.Expression)))
 		}
 	}
 	for _, item := range v.Query {

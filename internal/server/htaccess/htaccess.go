@@ -218,15 +218,6 @@ func (e *emitter) fold() []string {
 	return nil
 }
 
-// letters makes an expression match without regard to letters, if the plan
-// does.
-func (e *emitter) letters(expression string) string {
-	if e.Paths.Lower {
-		return "(?i:" + expression + ")"
-	}
-	return expression
-}
-
 // lookup finds what the path means in each of its forms. The forms to look up
 // stand in one text, "//0group:path signature;//1...;//", so that each known
 // address is one condition; a doubled slash is in no merged path, and a
@@ -256,7 +247,7 @@ func (e *emitter) lookup() {
 				signature.WriteString(env(fmt.Sprintf("q%d", slices.Index(names, name)+1)))
 			}
 			for _, paths := range alternatives(g.Paths) {
-				e.cond(env("p"+n), e.letters(`^(?:`+paths+`)$`))
+				e.cond(env("p"+n), server.Letters(e.Plan, `^(?:`+paths+`)$`))
 				e.set("g"+n, fmt.Sprint(i+1), "s"+n, signature.String())
 			}
 		}
@@ -310,7 +301,7 @@ func (e *emitter) entries() {
 			e.cond("%{HTTP_HOST}", hosts([]string{x.Host}), "NC")
 			stage = e.hostStage(x)
 		}
-		e.cond(env("keys"), `//(`+stage+`)`+fmt.Sprint(e.group(x.Key))+`:`+e.letters(server.Quote(x.Key))+server.Quote(x.Signature)+`;//`)
+		e.cond(env("keys"), `//(`+stage+`)`+fmt.Sprint(e.group(x.Key))+`:`+server.Letters(e.Plan, server.Quote(x.Key))+server.Quote(x.Signature)+`;//`)
 		e.set("d%1", e.action(x))
 		if x.Kind == plan.EntryLive || x.Kind == plan.EntryHold {
 			e.cond("%{REQUEST_URI}", `^`+server.Quote(address.Decode(x.Target.Path))+`$`)
@@ -379,22 +370,18 @@ func (e *emitter) patterns() {
 }
 
 func (e *emitter) variant(q plan.Pattern, v server.Variant) {
-	match, numbers := v.Expressions(e.letters, func(_ int, expression string) string { return "(" + expression + ")" })
+	match, numbers := v.Expressions(e.Plan, func(_ int, expression string) string { return "(" + expression + ")" })
 	if len(numbers) > 8 {
 		e.found = append(e.found, server.NotExpressible("htaccess", q.Where, "more than eight variables in one pattern", "join some of them"))
 		return
 	}
-	to := v.Text(e.origin(), numbers, e.literal, func(n int) string { return fmt.Sprintf("%%%d", n+1) }) // %1 is the form looked up
+	to := v.Text(e.Site.Origin.Base(), numbers, e.literal, func(n int) string { return fmt.Sprintf("%%%d", n+1) }) // %1 is the form looked up
 	e.cond(env("keys"), `//([012])[0-9]+:`+match+`;//`)
 	move := e.move(q.Status, q.Strip, q.Drop)
 	if path, _, _ := strings.Cut(q.Target.String(), "?"); e.Paths.Lower && e.OnSite(q) && !strings.Contains(path, "%") {
 		move = "M" + move[1:] // the path takes small letters
 	}
 	e.set("m%1", move+to)
-}
-
-func (e *emitter) origin() string {
-	return e.Site.Origin.Scheme + "://" + e.Site.Origin.Host
 }
 
 // condition is a test string with an expression.
@@ -521,7 +508,7 @@ func (e *emitter) changes() {
 
 // site redirects by the site's own rules, or says that there is no such page.
 func (e *emitter) site() {
-	e.when(way(bySite), known("changed")).set("code", "308", "set", "0", "to", e.literal(e.origin())+env("path"))
+	e.when(way(bySite), known("changed")).set("code", "308", "set", "0", "to", e.literal(e.Site.Origin.Base())+env("path"))
 	e.when(known("changed"), way(listed+`(.*)$`)).set("to", "%1")
 	e.when(way(bySite), known("changed"), get()).set("code", "301")
 	e.when(way(file)).set("set", "all")

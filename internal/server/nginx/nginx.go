@@ -115,7 +115,7 @@ func (e *emitter) tables() {
 			if x.Host != "" {
 				host = server.Quote(x.Host) + " "
 			}
-			r.key = "~^" + host + fmt.Sprint(e.group(x.Key)) + ":" + e.letters(server.Quote(x.Key)) + server.Quote(x.Signature) + `\z`
+			r.key = "~^" + host + fmt.Sprint(e.group(x.Key)) + ":" + server.Letters(e.Plan, server.Quote(x.Key)) + server.Quote(x.Signature) + `\z`
 		}
 		if len(quote(r.key)) > maxToken || len(quote(value(r.value))) > maxToken {
 			e.found = append(e.found, server.NotExpressible("nginx", x.Where, "an address longer than nginx reads in one piece", "shorten the address"))
@@ -146,15 +146,6 @@ func (e *emitter) check(x plan.Entry) string {
 		return x.Signature
 	}
 	return fmt.Sprintf("%d:%s%s", e.group(x.Key), x.Key, x.Signature)
-}
-
-// letters makes an expression match without regard to letters, if the plan
-// does.
-func (e *emitter) letters(expression string) string {
-	if e.Paths.Lower {
-		return "(?i:" + expression + ")"
-	}
-	return expression
 }
 
 // action writes what an entry does, in the form that the maps take apart.
@@ -207,17 +198,13 @@ func (e *emitter) patterns() {
 			continue
 		}
 		for _, v := range variants {
-			match, numbers := v.Expressions(e.letters, func(n int, expression string) string {
+			match, numbers := v.Expressions(e.Plan, func(n int, expression string) string {
 				return fmt.Sprintf("(?<yc_v%d>%s)", n, expression)
 			})
-			to := v.Text(e.origin(), numbers, value, func(n int) string { return fmt.Sprintf("${yc_v%d}", n) })
+			to := v.Text(e.Site.Origin.Base(), numbers, value, func(n int) string { return fmt.Sprintf("${yc_v%d}", n) })
 			e.matchers = append(e.matchers, matcher{expression: `~^[0-9]+:` + match + `\z`, value: e.move(q.Status, q.Strip, q.Drop, to), where: q.Where})
 		}
 	}
-}
-
-func (e *emitter) origin() string {
-	return e.Site.Origin.Scheme + "://" + e.Site.Origin.Host
 }
 
 // conf writes map blocks.
@@ -273,7 +260,7 @@ func (e *emitter) request(c *conf) {
 		lines = append(lines, line(quote(host), "1"))
 	}
 	c.mapping("$host", "yc_host", lines...)
-	c.mapping(`"$scheme://$host"`, "yc_home", otherwise("0"), line(quote(e.origin()), "1"))
+	c.mapping(`"$scheme://$host"`, "yc_home", otherwise("0"), line(quote(e.Site.Origin.Base()), "1"))
 	c.mapping("$host", "yc_host0", otherwise("$host"))
 	c.mapping("$yc_p1_changed", "yc_host1", otherwise("$host"), line("1", e.Site.Origin.Host))
 	c.note("the path as it was sent; what no rule may touch; doubled slashes")
@@ -421,7 +408,7 @@ func (e *emitter) answer(c *conf) {
 	c.mapping(`"$yc_way:$yc_safe$yc_doubled"`, "yc_path", otherwise("$yc_p1"),
 		line(expression(`^. file:10`), "$uri"), line(expression(`^. file:`), "$yc_raw"),
 		line(expression(`^. site2:1`), "$yc_p2"), line(expression(`^. site2:0`), "$yc_r2"), line(expression(`^. (?:site1|held):0`), "$yc_r1"))
-	c.mapping("$yc_way", "yc_to", otherwise(`"`+e.origin()+`$yc_path"`),
+	c.mapping("$yc_way", "yc_to", otherwise(`"`+e.Site.Origin.Base()+`$yc_path"`),
 		line(expression(`^. m\S+ \S+ (?<yc_a>[^#]*)`), "$yc_a"), line(expression(`^. (?:live|hold) \S+ (?<yc_a>\S+) `), "$yc_a"))
 	c.mapping("$yc_way", "yc_fragment", otherwise(`""`), line(expression(`^. m\S+ \S+ [^#]*(?<yc_a>#.*)\z`), "$yc_a"))
 
