@@ -71,6 +71,22 @@ func TestFaultsOfOneAddress(t *testing.T) {
 	}
 }
 
+func TestDateIn(t *testing.T) {
+	for text, want := range map[string]string{"a/b": "", "2024": "2024", "a/2024-05-07-x": "2024-05-07", "x-1999-12": "1999-12", "12024": "", "3024": "", "2024-99": "2024", "v2024b": "2024"} {
+		assert.Equal(t, want, dateIn(strings.Split(text, "/")), text)
+	}
+	for text, want := range map[string]bool{"2026": true, "05": true, "7": true, "31": true, "32": false, "0": false, "-5": false, "1800": false, "007": false, "": false} {
+		assert.Equal(t, want, datePart(text), text)
+	}
+}
+
+func TestPlaceholders(t *testing.T) {
+	for text, want := range map[string]bool{"{slug}": true, "{{ page.title }}": true, "${name}": true, "$name": true, "%title%": true, "<title>": true, "[field-name]": true,
+		"null": true, "{}": false, "{1}": false, "100%": false, "$5": false, "a{b}": false, "slug": false} {
+		assert.Equal(t, want, placeholder(text), text)
+	}
+}
+
 func TestDatesBelongToSomeKinds(t *testing.T) {
 	s := subject(t, "/2024/05/07/pier-rebuilt")
 	s.Kind = "page"

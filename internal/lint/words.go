@@ -1,8 +1,8 @@
 package lint
 
 import (
-	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 )
@@ -55,15 +55,33 @@ func opaque(name string) bool {
 
 // datePart reports whether a name is a year, a month or a day.
 func datePart(name string) bool {
-	return regexp.MustCompile(`^(?:(?:19|20)[0-9]{2}|0[1-9]|[12][0-9]|3[01]|[1-9])$`).MatchString(name)
+	n, err := strconv.Atoi(name)
+	if err != nil || name[0] == '+' || name[0] == '-' {
+		return false
+	}
+	return len(name) == 4 && isYear(n) || len(name) <= 2 && 1 <= n && n <= 31
 }
 
-// dateIn returns the first date in a path: a year, or a full date.
+func isYear(n int) bool { return 1900 <= n && n <= 2099 }
+
+// dateIn returns the first date in a path: a year, with month and day if they
+// follow.
 func dateIn(segments []string) string {
-	date := regexp.MustCompile(`(?:^|[^0-9])((?:19|20)[0-9]{2}(?:-[01][0-9](?:-[0-3][0-9])?)?)(?:[^0-9]|$)`)
 	for _, s := range segments {
-		if m := date.FindStringSubmatch(s); m != nil {
-			return m[1]
+		numbers := strings.FieldsFunc(s, func(r rune) bool { return !unicode.IsDigit(r) })
+		for i, number := range numbers {
+			year, err := strconv.Atoi(number)
+			if err != nil || len(number) != 4 || !isYear(year) {
+				continue
+			}
+			date := number
+			for _, next := range numbers[i+1 : min(i+3, len(numbers))] {
+				if len(next) != 2 || !datePart(next) || !strings.Contains(s, date+"-"+next) {
+					break
+				}
+				date += "-" + next
+			}
+			return date
 		}
 	}
 	return ""
@@ -144,7 +162,20 @@ func longestWord(s string) string {
 }
 
 // placeholder reports whether a segment is a field's name in one of the marks
-// that templates use.
+// that templates use, or what a program writes for a missing value.
 func placeholder(s string) bool {
-	return regexp.MustCompile(`^(?:\{+[A-Za-z_. -]+\}+|%[A-Za-z_]+%|<[A-Za-z_-]+>|\[[A-Za-z_:-]+\]|\$\{?[A-Za-z_]+\}?)$`).MatchString(s) || s == "undefined" || s == "null"
+	if s == "undefined" || s == "null" {
+		return true
+	}
+	for _, marks := range [][2]string{{"{{", "}}"}, {"${", "}"}, {"{", "}"}, {"%", "%"}, {"<", ">"}, {"[", "]"}, {"$", ""}} {
+		name, begins := strings.CutPrefix(s, marks[0])
+		name, ends := strings.CutSuffix(name, marks[1])
+		name = strings.Trim(name, " ")
+		if begins && ends && name != "" && strings.IndexFunc(name, func(r rune) bool {
+			return r > unicode.MaxASCII || !unicode.IsLetter(r) && !strings.ContainsRune("_-.:", r)
+		}) < 0 {
+			return true
+		}
+	}
+	return false
 }
