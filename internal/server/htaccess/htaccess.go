@@ -45,9 +45,6 @@ func Emit(g *plan.Program) ([]server.File, []finding.Finding) {
 			Why:    "measured: about 300 rules leave 3 % of the requests a second, images included",
 			Advice: "use the server's own configuration where you can"})
 	}
-	if e.comma {
-		e.defineComma()
-	}
 	head := "# Written by young-compass from " + g.File + " for Apache httpd.\n" +
 		"# Put it into the site's document root as " + FileName + ", before rules that send requests to a script.\n" +
 		"# Needs mod_rewrite, and AllowOverride FileInfo for the folder.\n" +
@@ -62,7 +59,6 @@ type emitter struct {
 	sets  *server.Sets
 	lines []line
 	codes server.Codes
-	comma bool
 	found []finding.Finding
 }
 
@@ -162,6 +158,11 @@ func (e *emitter) request() {
 	e.skip()
 	e.cond("%{HTTP_HOST}", "!"+hosts(append([]string{origin.Host}, e.Site.Hosts...)), "NC")
 	e.skip()
+	if e.hasComma() {
+		e.note("the comma by a name, since flags are separated by it")
+		e.cond(",", `^(,)$`)
+		e.set("comma", "%1")
+	}
 	e.note("what no rule may touch")
 	e.cond("%{THE_REQUEST}", original+`[^? ]*(?:%(?:2f|5c|7f|[01][0-9a-f])|\x5c)`, "NC")
 	e.add(`RewriteRule "^" "-" [R=404,L]`, true)
@@ -208,6 +209,12 @@ func (e *emitter) request() {
 		e.cond(env("p"+stage), server.FileExpression(e.Plan), "NC")
 		e.set("file"+stage, "1")
 	}
+}
+
+// hasComma reports whether a target holds a comma.
+func (e *emitter) hasComma() bool {
+	return slices.ContainsFunc(e.Entries, func(x plan.Entry) bool { return strings.Contains(x.Target.String(), ",") }) ||
+		slices.ContainsFunc(e.Patterns, func(q plan.Pattern) bool { return strings.Contains(q.Target.String(), ",") })
 }
 
 // fold is the flag for conditions on paths in which letters don't count.
@@ -322,17 +329,7 @@ func (e *emitter) hostStage(x plan.Entry) string {
 
 // literal writes a text of the plan where variables and lists are understood.
 func (e *emitter) literal(s string) string {
-	if strings.Contains(s, ",") {
-		e.comma = true
-	}
 	return strings.NewReplacer(`%`, `\%`, `$`, `\$`, `,`, env("comma")).Replace(s)
-}
-
-// defineComma gives the comma a name, since flags are separated by it.
-func (e *emitter) defineComma() {
-	at := slices.IndexFunc(e.lines, func(l line) bool { return l.rule })
-	definition := []line{{text: `RewriteCond "," "^(,)$"`}, {text: `RewriteRule "^" "-" "[E=yc_comma:%1]"`, rule: true}}
-	e.lines = slices.Insert(e.lines, at+1, definition...)
 }
 
 func (e *emitter) action(x plan.Entry) string {
