@@ -26,7 +26,7 @@ func paths(v any, at string, into map[string]bool) {
 			into[at] = true
 		}
 		for name, value := range v {
-			if at == "summary.findings" {
+			if at == "summary.findings" || strings.HasSuffix(at, ".ignored") {
 				name = "*"
 			}
 			paths(value, strings.TrimPrefix(at+"."+name, "."), into)
@@ -63,9 +63,10 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	gathered := t.TempDir()
 	demotest.Gathered(t, gathered)
 	demotest.Write(t, filepath.Join(gathered, "collide.csv"), []byte("id,title,url\nx1,Same,/x1\nx2,Same,/x2\nnew,New,\n"))
+	require.NoError(t, demo.CopySources(gathered))
 	seen := map[string]map[string]bool{"All commands": {}}
 	for _, c := range []struct{ section, args string }{
-		{"gather", "gather --project " + gathered + " " + gathered + "/collide.csv"}, {"lint", "lint --project " + gathered},
+		{"gather", "gather --project " + gathered + " " + gathered + "/collide.csv " + gathered + "/sources/access.log"}, {"gather", "gather --project " + gathered + " --compare " + gathered + "/collide.csv"}, {"lint", "lint --project " + gathered},
 		{"design", "design --project " + gathered}, {"design", "design --project " + dir},
 		{"redirects check", "redirects check --project " + dir + " " + dir + "/" + demo.OldRedirects},
 		{"trace", "trace --project " + dir + " /routes?sid=1 /contact nonsense http://other.example/"},

@@ -38,7 +38,7 @@ func TestScripts(t *testing.T) {
 					return err
 				}
 			}
-			return nil
+			return demo.CopySources(env.WorkDir)
 		},
 	})
 }

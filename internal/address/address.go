@@ -88,6 +88,32 @@ func Resolve(base Address, s string) (Address, error) {
 	return Parse(s)
 }
 
+// Reference resolves a link as it stands on the page at base (RFC 3986 section
+// 5.2, strict). Links to anything but http and https are errors, as in Parse.
+func Reference(base Address, link string) (Address, error) {
+	if colon := strings.IndexAny(link, ":/?#"); colon >= 0 && link[colon] == ':' {
+		return Parse(link)
+	}
+	if strings.HasPrefix(link, "//") {
+		return Parse(base.Scheme + ":" + link)
+	}
+	if err := plain(link); err != nil {
+		return Address{}, err
+	}
+	on := Address{Scheme: base.Scheme, Host: base.Host}
+	switch {
+	case link == "" || link[0] == '#':
+		base.Fragment = encodeIllegal(strings.TrimPrefix(link, "#"))
+		return base, nil
+	case link[0] == '/':
+		return on.withReference(link)
+	case link[0] == '?':
+		return on.withReference(base.Path + link)
+	}
+	folder := base.Path[:strings.LastIndexByte(base.Path, '/')+1]
+	return on.withReference(folder + link)
+}
+
 // withReference fills path, query and fragment from what follows the host.
 func (a Address) withReference(ref string) (Address, error) {
 	ref, fragment, _ := strings.Cut(ref, "#")

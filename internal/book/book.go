@@ -10,9 +10,9 @@ import (
 	"strings"
 
 	"young-compass/internal/address"
-	"young-compass/internal/csvfile"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
+	"young-compass/internal/table"
 )
 
 // State says what an address is to its page.
@@ -58,20 +58,20 @@ func (b *Book) With(entries []Entry) *Book {
 // Read reads addresses.csv. Rows that can't be read become findings, and so do
 // second current addresses of one page.
 func Read(file string, r io.Reader) (*Book, []finding.Finding, error) {
-	table, found, err := csvfile.Read(file, r, "address", "page", "state")
+	sheet, found, err := table.Read(file, r, "address", "page", "state")
 	if err != nil {
 		return nil, nil, err
 	}
 	b := &Book{File: file}
-	for _, name := range table.Columns {
+	for _, name := range sheet.Columns {
 		if !slices.Contains(columns(), name) {
 			b.more = append(b.more, name)
 		}
 	}
 	current := map[inventory.Ref]int{}
-	for _, row := range table.Rows {
+	for _, row := range sheet.Rows {
 		bad := func(what, advice string) {
-			found = append(found, csvfile.BadRow(file, row.Line, what, advice))
+			found = append(found, table.BadRow(file, row.Line, what, advice))
 		}
 		a, err := address.Parse(row.Fields["address"])
 		if err != nil {
@@ -129,5 +129,5 @@ func (b *Book) Encode() []byte {
 			rows[i][name] = e.more[name]
 		}
 	}
-	return csvfile.Encode(slices.Concat(columns(), b.more), rows)
+	return table.Encode(slices.Concat(columns(), b.more), rows)
 }

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
 	"runtime/debug"
@@ -235,6 +236,7 @@ type report struct {
 	rows     [][]string
 	items    any // the rows as JSON
 	name     string
+	more     map[string]any // further lists as JSON, by name
 	counts   []count
 	findings []finding.Finding
 	shown    []finding.Finding                         // those a person sees; nil: all
@@ -341,6 +343,7 @@ func (a *app) printJSON(w io.Writer, r report) error {
 	if r.items != nil {
 		out[r.name] = r.items
 	}
+	maps.Copy(out, r.more)
 	e := json.NewEncoder(w)
 	e.SetIndent("", "  ")
 	e.SetEscapeHTML(false)

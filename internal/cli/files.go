@@ -13,7 +13,6 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/design"
 	"young-compass/internal/finding"
-	"young-compass/internal/gather"
 	"young-compass/internal/plan"
 	"young-compass/internal/redirect"
 	"young-compass/internal/server"
@@ -76,80 +75,6 @@ func (a *app) initCommand() *cobra.Command {
 	}
 	c.Flags().StringVar(&origin, "origin", "https://www.example.org", "the scheme and host that every address ends on")
 	return c
-}
-
-func (a *app) gatherCommand() *cobra.Command {
-	var columns []string
-	c := &cobra.Command{
-		Use:   "gather FILE...",
-		Short: "Build the inventory and the address book from tables of pages",
-		Long: `Reads files only. Merges tables (CSV with the columns key, title, address and,
-if there, language, kind, state, fixed and any field) into pages.csv and
-addresses.csv. Columns are also found by the names they usually have elsewhere, such
-as url or status; --column address=NAME says it. A page's first address becomes its
-current one, others variants. What pages.csv says already stays.`,
-		Args: cobra.MinimumNArgs(1),
-		RunE: func(_ *cobra.Command, files []string) error {
-			p, found, err := a.load()
-			if err != nil {
-				return err
-			}
-			if bad := only(found, "bad-row"); len(bad) > 0 {
-				return a.print(report{findings: bad})
-			}
-			g := gather.Gatherer{Site: p.Site, Language: p.Languages.Default, Today: a.today(), Pages: p.Pages, Book: p.Book}
-			for _, text := range columns {
-				m, err := gather.ParseColumn(text)
-				if err != nil {
-					return fmt.Errorf("--column: %w", err)
-				}
-				g.Columns = append(g.Columns, m)
-			}
-			r := report{columns: []string{"source", "rows", "new pages", "known pages", "current addresses", "further addresses", "without address"}, name: "sources"}
-			var all []finding.Finding
-			var items []gather.Summary
-			for _, file := range files {
-				s, more, err := a.gatherOne(&g, file)
-				if err != nil {
-					return err
-				}
-				all = append(all, more...)
-				items = append(items, s)
-				for _, m := range s.Columns {
-					a.say("%s: the column %q is taken for %s", file, m.From, m.Column)
-				}
-				row := []string{s.Source}
-				for _, n := range []int{s.Rows, s.New, s.Known, s.Current, s.Variants, s.NoAddress} {
-					row = append(row, fmt.Sprint(n))
-				}
-				r.rows = append(r.rows, row)
-			}
-			r.items, r.findings = items, all
-			if !finding.Worst(all, finding.Error) {
-				if err := a.write(a.in(plan.PagesFile), p.Pages.Encode()); err != nil {
-					return err
-				}
-				if err := a.write(a.in(plan.AddressesFile), p.Book.Encode()); err != nil {
-					return err
-				}
-			} else {
-				a.say("nothing written while there are errors")
-			}
-			r.counts = []count{{"pages", "pages", len(p.Pages.Pages)}, {"addresses", "addresses", len(p.Book.Entries)}}
-			return a.print(r)
-		},
-	}
-	c.Flags().StringArrayVar(&columns, "column", nil, "take a column for another: `address=URL`")
-	return c
-}
-
-func (a *app) gatherOne(g *gather.Gatherer, file string) (gather.Summary, []finding.Finding, error) {
-	f, err := a.open(file)
-	if err != nil {
-		return gather.Summary{}, nil, err
-	}
-	defer func() { _ = f.Close() }()
-	return g.Table(file, f)
 }
 
 // only returns the findings with one code.

@@ -6,13 +6,11 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
-	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"young-compass/internal/address"
-	"young-compass/internal/fetch"
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
 	"young-compass/internal/probe"
@@ -181,7 +179,7 @@ func (t traced) print(w io.Writer, paint term.Paint) error {
 }
 
 func (a *app) probeCommand() *cobra.Command {
-	var at, ca string
+	ask := asking{parallel: 8}
 	c := &cobra.Command{
 		Use:   "probe",
 		Short: "Ask the live or staged site for every known address, and compare with the plan",
@@ -197,40 +195,27 @@ end with the plan. --at asks another server in the names' place.`,
 			if finding.Worst(found, finding.Error) {
 				return a.print(report{findings: found})
 			}
-			observations, err := a.observe(command.Context(), p, at, ca)
+			observations, err := a.observe(command.Context(), p, ask)
 			if err != nil {
 				return err
 			}
 			return a.print(probeReport(observations))
 		},
 	}
-	c.Flags().StringVar(&at, "at", "", "ask the server at `ADDRESS:HTTPPORT,HTTPSPORT`")
-	c.Flags().StringVar(&ca, "ca", "", "trust the certificate in `FILE` too (PEM)")
+	ask.flags(c)
 	return c
 }
 
 // observe asks for every address that the plan knows.
-func (a *app) observe(ctx context.Context, p *plan.Plan, at, ca string) ([]probe.Observation, error) {
-	o := fetch.Options{Site: p.Site, UserAgent: "young-compass/" + version()}
-	if at != "" {
-		where, err := fetch.ParseAt(at)
-		if err != nil {
-			return nil, fmt.Errorf("--at: %w", err)
-		}
-		o.At = &where
-	}
-	if ca != "" {
-		var err error
-		if o.CA, err = os.ReadFile(ca); err != nil {
-			return nil, finding.Unreadable(finding.Place{File: ca}, "the certificate can't be read", "check --ca")
-		}
-	}
-	client, err := fetch.New(o)
+func (a *app) observe(ctx context.Context, p *plan.Plan, ask asking) ([]probe.Observation, error) {
+	client, err := ask.client(p.Site)
 	if err != nil {
 		return nil, err
 	}
 	targets := probe.Targets(p)
-	observations, err := probe.Run(ctx, p, client, targets, term.NewProgress(a.stderr, "asking", len(targets)).Step)
+	bar := term.NewProgress(a.stderr, "asking", int64(len(targets)), term.Plain)
+	defer bar.Done()
+	observations, err := probe.Run(ctx, p, client, targets, func() { bar.Add(1) })
 	if err != nil {
 		return nil, unfinished{err}
 	}

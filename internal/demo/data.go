@@ -4,6 +4,9 @@ package demo
 
 import (
 	"embed"
+	"fmt"
+	"io/fs"
+	"os"
 
 	"young-compass/internal/address"
 )
@@ -34,3 +37,19 @@ func Site() address.Site {
 
 // File returns a file of the demo.
 func File(name string) ([]byte, error) { return files.ReadFile("data/" + name) }
+
+// Sources is the folder of the demo with what else its administrator has: a
+// table, a feed, a sitemap, a log, pages, of every form that is read.
+const Sources = "sources"
+
+// CopySources writes the folder Sources into another folder.
+func CopySources(dir string) error {
+	folder, err := fs.Sub(files, "data/"+Sources)
+	if err != nil {
+		return err
+	}
+	if err := os.CopyFS(dir+"/"+Sources, folder); err != nil {
+		return fmt.Errorf("copying the demo's sources: %w", err)
+	}
+	return nil
+}

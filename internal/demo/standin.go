@@ -13,8 +13,8 @@ import (
 	"time"
 
 	"young-compass/internal/address"
-	"young-compass/internal/csvfile"
 	"young-compass/internal/plan"
+	"young-compass/internal/table"
 )
 
 // StandIn is a web server on a pair of loopback ports, one for http and one
@@ -146,12 +146,12 @@ func OldServer() (http.Handler, error) {
 	}
 	for _, source := range []struct {
 		file, column string
-		answer       func(row csvfile.Row) func(http.ResponseWriter)
+		answer       func(row table.Row) func(http.ResponseWriter)
 	}{
-		{OldSite, "address", func(row csvfile.Row) func(http.ResponseWriter) {
+		{OldSite, "address", func(row table.Row) func(http.ResponseWriter) {
 			return func(w http.ResponseWriter) { writePage(w, row.Fields["title"], "") }
 		}},
-		{OldRedirects, "from", func(row csvfile.Row) func(http.ResponseWriter) {
+		{OldRedirects, "from", func(row table.Row) func(http.ResponseWriter) {
 			return func(w http.ResponseWriter) {
 				w.Header().Set("Location", row.Fields["to"])
 				w.WriteHeader(map[string]int{"301": 301, "302": 302}[row.Fields["status"]])
@@ -162,7 +162,7 @@ func OldServer() (http.Handler, error) {
 		if err != nil {
 			return nil, err
 		}
-		table, _, err := csvfile.Read(source.file, bytes.NewReader(data), source.column)
+		table, _, err := table.Read(source.file, bytes.NewReader(data), source.column)
 		if err != nil {
 			return nil, err
 		}

@@ -13,8 +13,11 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
+
+	"golang.org/x/time/rate"
 
 	"young-compass/internal/address"
 )
@@ -53,13 +56,27 @@ type Options struct {
 	At        *At
 	CA        []byte // PEM, trusted besides the system's; may be nil
 	UserAgent string
+	PerSecond float64     // requests to one host in a second; 0: as fast as it answers
+	Parallel  int         // requests to one host at a time; 0: 8
+	Retries   int         // how often a request is made again when the server is busy
+	Secrets   http.Header // sent along, to the site's hosts alone
 }
 
 // Client asks. It never follows a redirect by itself.
 type Client struct {
-	site      address.Site
-	userAgent string
-	http      *http.Client
+	options Options
+	http    *http.Client
+	wait    func(context.Context, time.Duration) error
+
+	mu    sync.Mutex
+	hosts map[string]*host
+}
+
+// host is what a client keeps of one host: when it may be asked next, and by
+// how many at a time.
+type host struct {
+	limit *rate.Limiter
+	slots chan struct{}
 }
 
 // ErrForeign says that a host is not one of the site's, so it isn't asked.
@@ -67,6 +84,9 @@ var ErrForeign = errors.New("not one of the site's hosts")
 
 // New returns a client.
 func New(o Options) (*Client, error) {
+	if o.Parallel <= 0 {
+		o.Parallel = 8
+	}
 	roots, err := x509.SystemCertPool()
 	if err != nil {
 		roots = x509.NewCertPool()
@@ -93,15 +113,50 @@ func New(o Options) (*Client, error) {
 		TLSHandshakeTimeout:    Timeout,
 		ResponseHeaderTimeout:  Timeout,
 		MaxResponseHeaderBytes: MaxHeaders,
-		MaxIdleConnsPerHost:    8,
-		MaxConnsPerHost:        8,
+		MaxIdleConnsPerHost:    o.Parallel,
+		MaxConnsPerHost:        o.Parallel,
 		DisableCompression:     true,
 	}
-	return &Client{site: o.Site, userAgent: o.UserAgent, http: &http.Client{
+	return &Client{options: o, wait: wait, hosts: map[string]*host{}, http: &http.Client{
 		Transport:     transport,
 		Timeout:       Timeout,
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 	}}, nil
+}
+
+// wait lets time pass.
+func wait(ctx context.Context, d time.Duration) error {
+	select {
+	case <-ctx.Done():
+		return ctx.Err()
+	case <-time.After(d):
+		return nil
+	}
+}
+
+// turn waits until a host may be asked; the function returned ends the turn.
+func (c *Client) turn(ctx context.Context, name string) (func(), error) {
+	c.mu.Lock()
+	h := c.hosts[name]
+	if h == nil {
+		limit := rate.Inf
+		if c.options.PerSecond > 0 {
+			limit = rate.Limit(c.options.PerSecond)
+		}
+		h = &host{rate.NewLimiter(limit, 1), make(chan struct{}, c.options.Parallel)}
+		c.hosts[name] = h
+	}
+	c.mu.Unlock()
+	select {
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	case h.slots <- struct{}{}:
+	}
+	if err := h.limit.Wait(ctx); err != nil {
+		<-h.slots
+		return nil, err
+	}
+	return func() { <-h.slots }, nil
 }
 
 // publicOnly refuses addresses that a site on the internet can't have: a name
@@ -121,28 +176,82 @@ func publicOnly(_, hostPort string, _ syscall.RawConn) error {
 type Reply struct {
 	Status   int
 	Location string // as sent; empty when there is none
+	Header   http.Header
 	Body     []byte // at most MaxBody bytes
+	Cut      bool   // there was more
 }
 
-// Get asks for an address of the site, without following.
+// The bounds of waiting before a request is made again.
+const (
+	firstPause = time.Second
+	maxPause   = time.Minute
+)
+
+// Get asks for an address of the site, without following. When the server says
+// that it is busy (429, 502, 503, 504), or doesn't answer at all, it is asked
+// again after the time that it names (Retry-After, RFC 9110 section 10.2.3) or
+// after twice the pause before.
 func (c *Client) Get(ctx context.Context, a address.Address) (Reply, error) {
-	if !c.site.Has(a.Host) {
+	if !c.options.Site.Has(a.Host) {
 		return Reply{}, fmt.Errorf("%s: %w", a.Host, ErrForeign)
 	}
 	a.Fragment = ""
+	for try, pause := 0, firstPause; ; try, pause = try+1, 2*pause {
+		reply, err := c.once(ctx, a)
+		busy := err != nil || reply.Status == 429 || reply.Status >= 502 && reply.Status <= 504
+		if !busy || try >= c.options.Retries || ctx.Err() != nil {
+			return reply, err
+		}
+		rest := pause
+		if err == nil {
+			rest = max(rest, retryAfter(reply.Header.Get("Retry-After"), time.Now()))
+		}
+		if rest > maxPause {
+			return reply, err
+		}
+		if err := c.wait(ctx, rest); err != nil {
+			return reply, err
+		}
+	}
+}
+
+// retryAfter reads the header of that name: seconds, or a date.
+func retryAfter(s string, now time.Time) time.Duration {
+	if n, err := strconv.Atoi(s); err == nil && n > 0 {
+		return time.Duration(min(n, 86400)) * time.Second
+	}
+	if t, err := http.ParseTime(s); err == nil {
+		return t.Sub(now)
+	}
+	return 0
+}
+
+func (c *Client) once(ctx context.Context, a address.Address) (Reply, error) {
+	done, err := c.turn(ctx, a.Host)
+	if err != nil {
+		return Reply{}, fmt.Errorf("asking for %s: %w", a, err)
+	}
+	defer done()
 	request, err := http.NewRequestWithContext(ctx, http.MethodGet, a.String(), nil)
 	if err != nil {
 		return Reply{}, fmt.Errorf("asking for %s: %w", a, err)
 	}
-	request.Header.Set("User-Agent", c.userAgent)
+	for name, values := range c.options.Secrets {
+		request.Header[name] = values
+	}
+	request.Header.Set("User-Agent", c.options.UserAgent)
 	response, err := c.http.Do(request)
 	if err != nil {
 		return Reply{}, fmt.Errorf("asking for %s: %w", a, err)
 	}
 	defer func() { _ = response.Body.Close() }()
-	body, err := io.ReadAll(io.LimitReader(response.Body, MaxBody))
+	body, err := io.ReadAll(io.LimitReader(response.Body, MaxBody+1))
 	if err != nil {
 		return Reply{}, fmt.Errorf("reading %s: %w", a, err)
 	}
-	return Reply{Status: response.StatusCode, Location: response.Header.Get("Location"), Body: body}, nil
+	reply := Reply{Status: response.StatusCode, Location: response.Header.Get("Location"), Header: response.Header, Body: body}
+	if len(body) > MaxBody {
+		reply.Body, reply.Cut = body[:MaxBody], true
+	}
+	return reply, nil
 }

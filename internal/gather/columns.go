@@ -5,7 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"young-compass/internal/csvfile"
+	"young-compass/internal/inventory"
+	"young-compass/internal/table"
 )
 
 // usualNames are the columns that a source needs or may have, each with the
@@ -19,7 +20,7 @@ func usualNames() []struct {
 		names  []string
 	}{
 		{"key", []string{"key", "id", "page id", "page_id", "identifier"}},
-		{"title", []string{"title", "name", "headline", "page title", "page_title"}},
+		{"title", []string{"title", "name", "headline", "page title", "page_title", "title.text"}},
 		{"address", []string{"address", "url", "link", "loc", "location", "permalink", "uri", "page url"}},
 		{"language", []string{"language", "lang", "locale"}},
 		{"kind", []string{"kind", "type", "content type", "content_type"}},
@@ -45,26 +46,31 @@ func ParseColumn(s string) (Mapping, error) {
 
 // rename gives a source's columns the names that gather knows: as told, else by
 // the usual ones. It returns what was taken for something of another name.
-func rename(table *csvfile.Table, told []Mapping) ([]Mapping, error) {
+// Columns that are told but that this source doesn't have are no error as long
+// as it has the one meant under its own name.
+func rename(sheet *table.Table, told []Mapping) ([]Mapping, error) {
 	used := []Mapping{}
 	take := func(column, from string) {
-		table.Rename(from, column)
+		sheet.Rename(from, column)
 		used = append(used, Mapping{column, from})
 	}
 	for _, m := range told {
-		if !slices.Contains(table.Columns, m.From) {
-			return nil, fmt.Errorf("there is no column %q to take for %s; the columns are: %s", m.From, m.Column, strings.Join(table.Columns, ", "))
+		if !slices.Contains(sheet.Columns, m.From) {
+			if slices.Contains(sheet.Columns, m.Column) {
+				continue
+			}
+			return nil, fmt.Errorf("there is no column %q to take for %s; the columns are: %s", m.From, m.Column, strings.Join(sheet.Columns[:min(20, len(sheet.Columns))], ", "))
 		}
 		if m.From != m.Column {
 			take(m.Column, m.From)
 		}
 	}
 	for _, usual := range usualNames() {
-		if slices.Contains(table.Columns, usual.column) {
+		if slices.Contains(sheet.Columns, usual.column) {
 			continue
 		}
 		for _, name := range usual.names {
-			if slices.Contains(table.Columns, name) {
+			if slices.Contains(sheet.Columns, name) {
 				take(usual.column, name)
 				break
 			}
@@ -73,8 +79,24 @@ func rename(table *csvfile.Table, told []Mapping) ([]Mapping, error) {
 	return used, nil
 }
 
-// states are the words for states that other systems have.
-func states() map[string]string {
-	return map[string]string{"published": "live", "publish": "live", "active": "live", "online": "live", "public": "live",
-		"pending": "draft", "private": "draft", "scheduled": "draft", "unpublished": "draft", "trash": "gone", "deleted": "gone", "archived": "gone"}
+// stateOf returns the state that a word of another system means, or why rows
+// with it say nothing of a page. "?" is no state at all.
+func stateOf(word string) (state, ignore string) {
+	switch w := strings.ToLower(word); w {
+	case "":
+		return "", ""
+	case "live", "published", "publish", "active", "online", "public", "200", "indexed", "submitted and indexed":
+		return string(inventory.Live), ""
+	case "draft", "pending", "private", "scheduled", "unpublished", "future", "hidden":
+		return string(inventory.Draft), ""
+	case "gone", "trash", "trashed", "deleted", "archived", "410":
+		return string(inventory.Gone), ""
+	case "away":
+		return string(inventory.Away), ""
+	case "404", "not found", "not found (404)", "soft 404":
+		return "", "not found (404)"
+	case "301", "302", "303", "307", "308", "redirect", "page with redirect":
+		return "", "redirects"
+	}
+	return "?", ""
 }

@@ -1,148 +1,153 @@
-// Package gather merges what an administrator has, a table of pages with their
-// addresses, into the inventory and the address book.
+// Package gather merges what an administrator has, tables, feeds, sitemaps,
+// logs, pages, into the inventory and the address book.
+//
+// Sources are read one by one into records (read.go). Then all records are
+// merged at once, those whose word counts most first (merge.go), so that the
+// order in which sources were named makes no difference.
 package gather
 
 import (
-	"cmp"
-	"fmt"
-	"io"
-	"strings"
+	"io/fs"
+	"slices"
 
+	"young-compass/internal/accesslog"
 	"young-compass/internal/address"
 	"young-compass/internal/book"
-	"young-compass/internal/csvfile"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
+	"young-compass/internal/plan"
+	"young-compass/internal/visits"
 )
 
 // Summary counts what a source brought.
 type Summary struct {
-	Source    string `json:"source"`
-	Rows      int    `json:"rows"`
-	New       int    `json:"new_pages"`
-	Known     int    `json:"known_pages"`
-	Current   int    `json:"current_addresses"`
-	Variants  int    `json:"further_addresses"`
-	NoAddress int    `json:"without_address"`
-	Kept      int    `json:"kept_fields"` // fields where pages.csv says otherwise, and stays
+	Source    string         `json:"source"`
+	Form      Form           `json:"form"`
+	Records   int            `json:"records"`
+	New       int            `json:"new_pages"`
+	Merged    int            `json:"merged_pages"`  // that were known, or that another source brought too
+	Changed   int            `json:"changed_pages"` // known pages in which its word replaced what was there
+	Kept      int            `json:"kept_fields"`   // where pages.csv was edited by hand, and stays
+	Addresses int            `json:"new_addresses"`
+	Ignored   map[string]int `json:"ignored,omitempty"` // records, by the reason
+	Columns   []Mapping      `json:"columns"`           // of a table, taken for others
+	Pages     []Count        `json:"pages"`             // the pages it speaks of
+	Log       *LogSummary    `json:"log,omitempty"`
+}
 
-	Columns []Mapping `json:"columns"` // of the source, taken for others
+// Count is how many pages there are of a kind, in a language, in a state.
+type Count struct {
+	Kind     string `json:"kind"`
+	Language string `json:"language"`
+	State    string `json:"state"`
+	Pages    int    `json:"pages"`
+}
+
+// LogSummary counts what a log said.
+type LogSummary struct {
+	Lines      int                 `json:"lines"`
+	Malformed  int                 `json:"malformed"`
+	Empty      int                 `json:"without_request"`
+	Samples    []accesslog.BadLine `json:"malformed_lines"` // the first of them
+	Visitors   int                 `json:"visitors"`        // requests
+	Robots     int                 `json:"robots"`
+	NotFound   int                 `json:"not_found"`
+	Last       string              `json:"last"`
+	Parameters []Parameter         `json:"parameters"`
+}
+
+// Parameter is a parameter as logs show it.
+type Parameter struct {
+	Name      string `json:"name"`
+	Class     string `json:"class"` // as the plan says; empty: unknown
+	Addresses int    `json:"addresses"`
+	Visitors  int    `json:"visitors"`
+	Robots    int    `json:"robots"`
 }
 
 // Gatherer is the state that sources are merged into.
 type Gatherer struct {
-	Site     address.Site
-	Language string // of rows that name none
-	Today    string // YYYY-MM-DD
+	Config   *plan.Config
+	Base     address.Address // where bare paths stand; the zero value is the site's origin
+	Today    string          // YYYY-MM-DD
 	Pages    *inventory.Inventory
 	Book     *book.Book
+	Memory   *Memory   // what sources said before
 	Columns  []Mapping // told; others are found by their usual names
+	Visits   []visits.Visit
+	HasVisit bool // a log was read, so that Visits replaces what was known
 
-	bound   map[address.Address]inventory.Ref
-	current map[inventory.Ref]int
+	summaries []*Summary
+	fields    [][]string // the columns that each source gives the inventory
+	records   []record
+	found     []finding.Finding
+	logs      []logged
 }
 
-// Table merges a table with the columns key, title, address and, if it likes,
-// language, kind, state, fixed and any field; columns are also known by their
-// usual names elsewhere. What pages.csv says stays: a
-// source only adds pages and fills empty fields. A page's first address enters
-// the book as current, further ones as variants; drafts don't enter it.
-func (g *Gatherer) Table(file string, r io.Reader) (Summary, []finding.Finding, error) {
-	s := Summary{Source: file}
-	table, found, err := csvfile.Read(file, r)
-	if err != nil {
-		return s, nil, err
-	}
-	if s.Columns, err = rename(table, g.Columns); err != nil {
-		return s, nil, finding.Unreadable(finding.Place{File: file, Line: 1}, err.Error(), "")
-	}
-	if err := table.Require("key", "title", "address"); err != nil {
-		return s, nil, err
-	}
-	for _, row := range table.Rows {
-		if state, ok := states()[strings.ToLower(row.Fields["state"])]; ok {
-			row.Fields["state"] = state
-		}
-	}
-	s.Rows = len(table.Rows)
-	g.prepare()
-	pages, more := inventory.FromTable(table, g.Language, "address")
-	found = append(found, more...)
-	g.Pages.AddColumns(pages.Columns)
-	for _, row := range pages.Rows {
-		bad := func(what, advice string) {
-			found = append(found, csvfile.BadRow(file, row.At, what, advice))
-		}
-		var a address.Address
-		if row.Address != "" {
-			if a, err = address.Resolve(g.Site.Origin, row.Address); err != nil {
-				bad(err.Error(), "write an http(s) address, or a path on "+g.Site.Origin.String())
-				continue
-			}
-			if owner, ok := g.bound[a]; ok && owner != row.Ref {
-				bad(fmt.Sprintf("%s belongs to %s already, so it can't be given to %s", a, owner, row.Ref), "correct the key, or change the page in "+g.Book.File)
-				continue
-			}
-		}
-		if old := g.Pages.Find(row.Ref); old == nil {
-			s.New++
-			g.Pages.Add(row.Page)
-		} else {
-			s.Known++
-			s.Kept += fill(old, row.Page)
-		}
-		if row.Address == "" {
-			s.NoAddress++
-			continue
-		}
-		g.enter(row.Ref, a, &s)
-	}
-	return s, found, nil
+// record is what a source says of one page, or of one address.
+type record struct {
+	source     int // of the summaries
+	where      finding.Place
+	key        string
+	language   string // as said; empty if it wasn't
+	id         string // a name that the source gives it besides its address
+	address    string
+	canonical  string // the address that the page says is its one
+	alternates []alternate
+	fields     []field // the page's columns, and any other
+
+	at        address.Address // the address, resolved
+	has       bool
+	elsewhere bool            // the canonical address is another one
+	page      inventory.Ref   // the page it is found to speak of; the zero value: none
+	home      address.Address // the page's own address, where that is another one
 }
 
-func (g *Gatherer) prepare() {
-	g.bound = make(map[address.Address]inventory.Ref, len(g.Book.Entries))
-	for _, e := range g.Book.Entries {
-		g.bound[e.Address] = e.Page
-	}
-	g.current = g.Book.Current()
+type field struct{ name, value string }
+
+type alternate struct{ language, address string }
+
+// logged is an access log and the source it came from.
+type logged struct {
+	source int
+	log    *accesslog.Log
 }
 
-// enter notes an address of a page in the book.
-func (g *Gatherer) enter(r inventory.Ref, a address.Address, s *Summary) {
-	if _, known := g.bound[a]; known || g.Pages.Find(r).State == inventory.Draft {
-		return
+// Folder is a tree of files to look for pages in.
+type Folder = fs.FS
+
+func (g *Gatherer) base() address.Address {
+	if g.Base != (address.Address{}) {
+		return g.Base
 	}
-	e := book.Entry{Address: a, Page: r, State: book.Variant, Since: g.Today}
-	if _, ok := g.current[r]; !ok {
-		e.State = book.Current
-		g.current[r] = len(g.Book.Entries)
-		s.Current++
-	} else {
-		s.Variants++
-	}
-	g.bound[a] = r
-	g.Book.Entries = append(g.Book.Entries, e)
+	return g.Config.Site.Origin
 }
 
-// fill takes over fields that are empty, and counts those that differ.
-func fill(old *inventory.Page, p inventory.Page) (differ int) {
-	keep := func(have *string, got string) {
-		switch {
-		case *have == "":
-			*have = got
-		case got != "" && got != *have:
-			differ++
+// begin starts a source.
+func (g *Gatherer) begin(name string, form Form) *Summary {
+	s := &Summary{Source: name, Form: form, Ignored: map[string]int{}, Columns: []Mapping{}, Pages: []Count{}}
+	g.summaries, g.fields = append(g.summaries, s), append(g.fields, nil)
+	return s
+}
+
+func (g *Gatherer) add(r record) {
+	r.source = len(g.summaries) - 1
+	g.summaries[r.source].Records++
+	for _, f := range r.fields {
+		if f.value != "" && !slices.Contains(g.fields[r.source], f.name) {
+			g.fields[r.source] = append(g.fields[r.source], f.name)
 		}
 	}
-	keep(&old.Title, p.Title)
-	keep(&old.Fixed, p.Fixed)
-	keep(&old.Canonical, p.Canonical)
-	keep(&old.Robots, p.Robots)
-	for name, value := range p.Fields {
-		have := old.Fields[name]
-		keep(&have, value)
-		old.Fields[name] = cmp.Or(have, value)
-	}
-	return differ
+	g.records = append(g.records, r)
+}
+
+// Ask says in which form an address is asked for in a crawl, and whether at
+// all: parameters that don't select content would lead round without end, and
+// files are no pages.
+func (g *Gatherer) Ask(a address.Address) (address.Address, bool) {
+	a.Query = address.JoinQuery(slices.DeleteFunc(address.SplitQuery(a.Query), func(q address.Param) bool {
+		class := g.Config.ClassOf(q.Name, a.Path)
+		return class == plan.Noise || class == plan.Tracking || class == plan.Display
+	}))
+	return a, !g.Config.IsFile(a.Path)
 }

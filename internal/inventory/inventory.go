@@ -9,8 +9,8 @@ import (
 	"slices"
 	"strings"
 
-	"young-compass/internal/csvfile"
 	"young-compass/internal/finding"
+	"young-compass/internal/table"
 )
 
 // Ref names a page: translations share the key.
@@ -64,12 +64,46 @@ func (p *Page) Field(name string) string {
 		return p.Key
 	case "language":
 		return p.Language
-	case "kind":
-		return p.Kind
-	case "title":
-		return p.Title
+	case "state":
+		return string(p.State)
+	}
+	if column := p.column(name); column != nil {
+		return *column
 	}
 	return p.Fields[name]
+}
+
+// Set gives the page a value. Key and language, which name it, stay.
+func (p *Page) Set(name, value string) {
+	switch name {
+	case "key", "language":
+		return
+	case "state":
+		p.State = State(value)
+		return
+	}
+	if column := p.column(name); column != nil {
+		*column = value
+		return
+	}
+	p.Fields[name] = value
+}
+
+// column returns where a column that every page has is kept.
+func (p *Page) column(name string) *string {
+	switch name {
+	case "kind":
+		return &p.Kind
+	case "title":
+		return &p.Title
+	case "fixed":
+		return &p.Fixed
+	case "canonical":
+		return &p.Canonical
+	case "robots":
+		return &p.Robots
+	}
+	return nil
 }
 
 // Inventory is the content of pages.csv.
@@ -87,20 +121,20 @@ func trailing() []string { return []string{"fixed", "canonical", "robots"} }
 // Read reads pages.csv; rows that name no language are in the default one. Rows
 // that can't be read, and pages named twice, become findings.
 func Read(file string, r io.Reader, defaultLanguage string) (*Inventory, []finding.Finding, error) {
-	table, found, err := csvfile.Read(file, r, "key", "title")
+	sheet, found, err := table.Read(file, r, "key", "title")
 	if err != nil {
 		return nil, nil, err
 	}
 	inv := &Inventory{File: file}
-	inv.AddColumns(table.Columns)
-	for _, row := range table.Rows {
+	inv.AddColumns(sheet.Columns)
+	for _, row := range sheet.Rows {
 		page, bad := fromRow(file, row, defaultLanguage)
 		if bad != nil {
 			found = append(found, *bad)
 			continue
 		}
 		if old := inv.Find(page.Ref); old != nil {
-			found = append(found, csvfile.BadRow(file, row.Line, fmt.Sprintf("the page %s stands in line %d already", page.Ref, old.Line), "give one of them another key or language"))
+			found = append(found, table.BadRow(file, row.Line, fmt.Sprintf("the page %s stands in line %d already", page.Ref, old.Line), "give one of them another key or language"))
 			continue
 		}
 		inv.Add(page)
@@ -109,7 +143,7 @@ func Read(file string, r io.Reader, defaultLanguage string) (*Inventory, []findi
 }
 
 // fromRow reads a page from a row of pages.csv or of a source.
-func fromRow(file string, row csvfile.Row, defaultLanguage string) (Page, *finding.Finding) {
+func fromRow(file string, row table.Row, defaultLanguage string) (Page, *finding.Finding) {
 	f := row.Fields
 	p := Page{
 		Ref:  Ref{f["key"], cmp.Or(f["language"], defaultLanguage)},
@@ -117,13 +151,13 @@ func fromRow(file string, row csvfile.Row, defaultLanguage string) (Page, *findi
 		Fixed: f["fixed"], Canonical: f["canonical"], Robots: f["robots"], Line: row.Line, Fields: map[string]string{},
 	}
 	if _, ok := ParseRef(p.Ref.String()); !ok {
-		bad := csvfile.BadRow(file, row.Line, fmt.Sprintf("key %q with language %q name no page", p.Key, p.Language), "give both, without @ / : ? # or spaces")
+		bad := table.BadRow(file, row.Line, fmt.Sprintf("key %q with language %q name no page", p.Key, p.Language), "give both, without @ / : ? # or spaces")
 		return p, &bad
 	}
 	switch p.State {
 	case Live, Draft, Away, Gone:
 	default:
-		bad := csvfile.BadRow(file, row.Line, fmt.Sprintf("%q is no state", f["state"]), "say live, draft, away or gone")
+		bad := table.BadRow(file, row.Line, fmt.Sprintf("%q is no state", f["state"]), "say live, draft, away or gone")
 		return p, &bad
 	}
 	for name, value := range f {
@@ -132,37 +166,6 @@ func fromRow(file string, row csvfile.Row, defaultLanguage string) (Page, *findi
 		}
 	}
 	return p, nil
-}
-
-// SourceRow is a page as a source tells it, with its address there.
-type SourceRow struct {
-	Page
-	Address string
-	At      int // line of the source
-}
-
-// Source is what a table outside the project says about pages.
-type Source struct {
-	Columns []string
-	Rows    []SourceRow
-}
-
-// FromTable reads the pages of a table. The named column holds their addresses
-// and isn't a field. Rows that name no page become findings.
-func FromTable(table *csvfile.Table, defaultLanguage, addressColumn string) (Source, []finding.Finding) {
-	s := Source{Columns: slices.DeleteFunc(slices.Clone(table.Columns), func(name string) bool { return name == addressColumn })}
-	var found []finding.Finding
-	for _, row := range table.Rows {
-		page, bad := fromRow(table.File, row, defaultLanguage)
-		if bad != nil {
-			found = append(found, *bad)
-			continue
-		}
-		page.Line = 0
-		delete(page.Fields, addressColumn)
-		s.Rows = append(s.Rows, SourceRow{page, row.Fields[addressColumn], row.Line})
-	}
-	return s, found
 }
 
 // AddColumns makes the inventory keep these columns, as far as they are fields.
@@ -205,5 +208,5 @@ func (inv *Inventory) Encode() []byte {
 		}
 		rows[i] = row
 	}
-	return csvfile.Encode(columns, rows)
+	return table.Encode(columns, rows)
 }

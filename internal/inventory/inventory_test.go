@@ -6,8 +6,6 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"young-compass/internal/csvfile"
 )
 
 func TestReadKeepsUnknownColumns(t *testing.T) {
@@ -44,15 +42,4 @@ func TestParseRef(t *testing.T) {
 		_, got := ParseRef(s)
 		assert.Equal(t, ok, got, s)
 	}
-}
-
-func TestFromTable(t *testing.T) {
-	table, _, err := csvfile.Read("old.csv", strings.NewReader("key,title,address,port\na,A,/a,x\n!/,B,/b,y\n"))
-	require.NoError(t, err)
-	source, found := FromTable(table, "en", "address")
-	assert.Equal(t, []string{"key", "title", "port"}, source.Columns)
-	require.Len(t, source.Rows, 1)
-	assert.Equal(t, "/a", source.Rows[0].Address)
-	assert.Equal(t, map[string]string{"port": "x"}, source.Rows[0].Fields)
-	assert.Len(t, found, 1)
 }

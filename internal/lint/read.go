@@ -7,8 +7,8 @@ import (
 	"strings"
 
 	"young-compass/internal/address"
-	"young-compass/internal/csvfile"
 	"young-compass/internal/finding"
+	"young-compass/internal/table"
 )
 
 // Read reads what is to be judged: addresses one a line, or a table with a
@@ -21,12 +21,12 @@ func Read(file string, r io.Reader, base address.Address) ([]Subject, []finding.
 	if _, err := address.Resolve(base, strings.TrimSpace(first)); err == nil {
 		return readLines(file, buffered, base)
 	}
-	table, found, err := csvfile.Read(file, buffered, "address")
+	sheet, found, err := table.Read(file, buffered, "address")
 	if err != nil {
 		return nil, nil, err
 	}
 	var subjects []Subject
-	for _, row := range table.Rows {
+	for _, row := range sheet.Rows {
 		f := row.Fields
 		if f["address"] == "" {
 			continue
@@ -63,5 +63,5 @@ func readLines(file string, r io.Reader, base address.Address) (subjects []Subje
 }
 
 func noAddress(where finding.Place, err error) finding.Finding {
-	return csvfile.BadRow(where.File, where.Line, err.Error(), "write an http(s) address or a path")
+	return table.BadRow(where.File, where.Line, err.Error(), "write an http(s) address or a path")
 }

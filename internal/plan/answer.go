@@ -218,7 +218,7 @@ func (p *Plan) advance(w *way) (a Answer, done bool, err error) {
 	if moved, err := p.pattern(w, params, carried); moved || err != nil {
 		return a, false, err
 	}
-	if p.isFile(w.at.Path) {
+	if p.IsFile(w.at.Path) {
 		if p.home(w, w.at.Path, joinParams(params, nil)) {
 			return a, false, nil
 		}

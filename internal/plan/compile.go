@@ -281,7 +281,7 @@ func (c *compiler) livePage(at address.Address) *book.Entry {
 // pattern takes it.
 func (c *compiler) plain(path string) bool {
 	p := c.program.Plan
-	if p.SiteForm(path) != path || p.isFile(path) || !Reflectable(path) {
+	if p.SiteForm(path) != path || p.IsFile(path) || !Reflectable(path) {
 		return false
 	}
 	return !slices.ContainsFunc(c.program.Patterns, func(q Pattern) bool {

@@ -35,7 +35,6 @@ type Plan struct {
 	Book      *book.Book
 	Redirects []redirect.Row
 
-	files   []string
 	current map[inventory.Ref]int // position in Book.Entries
 	index   redirect.Index        // numbers: the redirects, then the book's entries
 	ignored []bool                // redirects from a live page's current address
@@ -95,7 +94,7 @@ func Load(dir string) (*Plan, []finding.Finding, error) {
 
 // New puts a plan together and reports what contradicts itself in it.
 func New(config *Config, pages *inventory.Inventory, entries *book.Book, rows []redirect.Row) (*Plan, []finding.Finding) {
-	p := &Plan{Config: config, Pages: pages, Book: entries, Redirects: rows, files: config.FileList()}
+	p := &Plan{Config: config, Pages: pages, Book: entries, Redirects: rows}
 	p.Reindex()
 	return p, p.check()
 }

@@ -15,20 +15,6 @@ func joinParams(params []address.Param, leaveOut func(address.Param) bool) strin
 	return address.JoinQuery(params)
 }
 
-// isFile reports whether the path is served as it is.
-func (p *Plan) isFile(path string) bool {
-	path = address.Fold(address.MergeSlashes(path))
-	return slices.ContainsFunc(p.files, func(f string) bool {
-		switch {
-		case strings.HasSuffix(f, "/"):
-			return strings.HasPrefix(path, f)
-		case f[0] == '.':
-			return strings.HasSuffix(path, f)
-		}
-		return path == f
-	})
-}
-
 // home takes the step to the site's scheme and host.
 func (p *Plan) home(w *way, path, query string) bool {
 	if w.at.Scheme == p.Site.Origin.Scheme && w.at.Host == p.Site.Origin.Host {

@@ -10,9 +10,9 @@ import (
 	"strings"
 
 	"young-compass/internal/address"
-	"young-compass/internal/csvfile"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
+	"young-compass/internal/table"
 )
 
 // Row is one redirect: from an address to a page, to an address, or to nothing
@@ -38,12 +38,12 @@ func (r Row) Gone() bool { return r.Status == 410 }
 // Read reads a table with the columns from, to, status and, if it likes,
 // reason, query, source, since. Rows that can't be read become findings.
 func Read(file string, r io.Reader, site address.Site) ([]Row, []finding.Finding, error) {
-	table, found, err := csvfile.Read(file, r, "from", "to")
+	sheet, found, err := table.Read(file, r, "from", "to")
 	if err != nil {
 		return nil, nil, err
 	}
 	var rows []Row
-	for _, record := range table.Rows {
+	for _, record := range sheet.Rows {
 		row, bad := readRow(record, site)
 		if bad != nil {
 			bad.Where = finding.Place{File: file, Line: record.Line}
@@ -56,11 +56,11 @@ func Read(file string, r io.Reader, site address.Site) ([]Row, []finding.Finding
 	return rows, found, nil
 }
 
-func readRow(record csvfile.Row, site address.Site) (Row, *finding.Finding) {
+func readRow(record table.Row, site address.Site) (Row, *finding.Finding) {
 	f := record.Fields
 	bad := func(format string, args ...any) *finding.Finding {
 		what, advice, _ := strings.Cut(fmt.Sprintf(format, args...), "; ")
-		finding := csvfile.BadRow("", 0, what, advice)
+		finding := table.BadRow("", 0, what, advice)
 		return &finding
 	}
 	row := Row{From: f["from"], To: f["to"], Line: record.Line}

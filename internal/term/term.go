@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"strings"
+	"time"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
@@ -98,30 +99,85 @@ func Findings(w io.Writer, paint Paint, list []finding.Finding) error {
 	return err
 }
 
-// Progress shows on a terminal how much of a known amount is done; anywhere
-// else it is silent.
+// Progress shows on a terminal how much of a known amount is done, how fast it
+// goes and how long it will take; anywhere else it is silent.
 type Progress struct {
-	w     io.Writer
-	what  string
-	total int
-	done  int
+	w       io.Writer // nil: silent
+	what    string
+	unit    Unit
+	total   int64
+	done    int64
+	start   time.Time
+	printed time.Time
 }
 
-// NewProgress starts a bar on w.
-func NewProgress(w io.Writer, what string, total int) *Progress {
+// Unit says how amounts are written.
+type Unit func(n int64) string
+
+// Plain writes an amount as a number.
+func Plain(n int64) string { return fmt.Sprint(n) }
+
+// Bytes writes an amount in the largest binary unit that fits.
+func Bytes(n int64) string {
+	size, i := float64(n), 0
+	for ; size >= 1024 && i < 4; i++ {
+		size /= 1024
+	}
+	if i == 0 {
+		return fmt.Sprintf("%d B", n)
+	}
+	return fmt.Sprintf("%.1f %ciB", size, "KMGT"[i-1])
+}
+
+// NewProgress starts a bar on w. A total of 0 means that nobody knows it.
+func NewProgress(w io.Writer, what string, total int64, unit Unit) *Progress {
 	if !IsTerminal(w) {
-		w = io.Discard
+		w = nil
 	}
-	return &Progress{w: w, what: what, total: total}
+	return &Progress{w: w, what: what, unit: unit, total: total, start: time.Now()}
 }
 
-// Step counts one more; the last one wipes the bar.
-func (p *Progress) Step() {
-	p.done++
-	const width = 30
-	filled := width * p.done / max(1, p.total)
-	fmt.Fprintf(p.w, "\r%s [%s%s] %d of %d", p.what, strings.Repeat("=", filled), strings.Repeat(" ", width-filled), p.done, p.total)
-	if p.done >= p.total {
-		fmt.Fprintf(p.w, "\r\x1b[K")
+// Add counts n more.
+func (p *Progress) Add(n int64) {
+	p.done += n
+	if p.w == nil || time.Since(p.printed) < 100*time.Millisecond {
+		return
 	}
+	p.printed = time.Now()
+	_, _ = fmt.Fprint(p.w, "\r"+p.line(time.Since(p.start))+"\x1b[K")
+}
+
+// Done wipes the bar.
+func (p *Progress) Done() {
+	if p.w != nil {
+		_, _ = fmt.Fprint(p.w, "\r\x1b[K")
+	}
+}
+
+// line is the bar after some time.
+func (p *Progress) line(after time.Duration) string {
+	rate := float64(p.done) / max(after.Seconds(), 0.001)
+	speed := p.unit(int64(rate)) + "/s"
+	if p.total <= 0 || p.done > p.total {
+		return fmt.Sprintf("%s: %s, %s", address.Printable(p.what), p.unit(p.done), speed)
+	}
+	const width = 30
+	filled := int(width * p.done / p.total)
+	left := time.Duration(float64(p.total-p.done) / max(rate, 0.001) * float64(time.Second)).Round(time.Second)
+	return fmt.Sprintf("%s [%s%s] %s of %s, %s, %s left", address.Printable(p.what), strings.Repeat("=", filled), strings.Repeat(" ", width-filled),
+		p.unit(p.done), p.unit(p.total), speed, left)
+}
+
+// Reader counts what is read from r.
+func (p *Progress) Reader(r io.Reader) io.Reader { return progressReader{p, r} }
+
+type progressReader struct {
+	p *Progress
+	r io.Reader
+}
+
+func (r progressReader) Read(b []byte) (int, error) {
+	n, err := r.r.Read(b)
+	r.p.Add(int64(n))
+	return n, err
 }

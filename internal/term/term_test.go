@@ -3,6 +3,7 @@ package term
 import (
 	"bytes"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -28,9 +29,20 @@ func TestFindings(t *testing.T) {
 
 func TestProgressIsSilentElsewhere(t *testing.T) {
 	var b bytes.Buffer
-	p := NewProgress(&b, "asking", 2)
-	p.Step()
-	p.Step()
+	p := NewProgress(&b, "asking", 2, Plain)
+	p.Add(1)
+	p.Add(1)
+	p.Done()
 	assert.Empty(t, b.String())
 	assert.False(t, IsTerminal(&b))
+}
+
+func TestProgressSaysRateAndTimeLeft(t *testing.T) {
+	p := NewProgress(&bytes.Buffer{}, "access.log", 10<<20, Bytes)
+	p.Add(4 << 20)
+	assert.Equal(t, "access.log [============                  ] 4.0 MiB of 10.0 MiB, 2.0 MiB/s, 3s left", p.line(2*time.Second))
+	p = NewProgress(&bytes.Buffer{}, "a\x1b", 0, Plain)
+	p.Add(7)
+	assert.Equal(t, "a\\x1b: 7, 3/s", p.line(2*time.Second))
+	assert.Equal(t, "1023 B", Bytes(1023))
 }

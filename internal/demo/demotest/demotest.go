@@ -25,16 +25,16 @@ const Today = "2026-11-23"
 // Gathered writes the demo's project as it is after gathering.
 func Gathered(t testing.TB, dir string) *plan.Plan {
 	t.Helper()
-	for _, name := range []string{demo.Config, demo.Redirects} {
-		Write(t, filepath.Join(dir, name), File(t, name))
-	}
-	g := gather.Gatherer{Site: demo.Site(), Language: "en", Today: Today, Pages: &inventory.Inventory{}, Book: &book.Book{}}
-	_, found, err := g.Table(demo.OldSite, bytes.NewReader(File(t, demo.OldSite)))
+	Write(t, filepath.Join(dir, demo.Config), File(t, demo.Config))
+	g := gather.Gatherer{Config: Load(t, dir).Config, Today: Today, Pages: &inventory.Inventory{}, Book: &book.Book{}}
+	_, err := g.Read(demo.OldSite, "", bytes.NewReader(File(t, demo.OldSite)))
 	require.NoError(t, err)
+	_, found := g.Merge()
 	require.Empty(t, found)
 	g.Pages.Find(inventory.Ref{Key: demo.CollidingKey, Language: "en"}).Fixed = demo.FixedAddress
 	Write(t, filepath.Join(dir, plan.PagesFile), g.Pages.Encode())
 	Write(t, filepath.Join(dir, plan.AddressesFile), g.Book.Encode())
+	Write(t, filepath.Join(dir, demo.Redirects), File(t, demo.Redirects))
 	return Load(t, dir)
 }
 

@@ -1,4 +1,4 @@
-package csvfile
+package table
 
 import (
 	"strings"

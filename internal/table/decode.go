@@ -1,4 +1,4 @@
-package csvfile
+package table
 
 import (
 	"bufio"
@@ -14,21 +14,10 @@ import (
 	"young-compass/internal/finding"
 )
 
-// The bounds of a table.
-const (
-	maxLine    = 1 << 20 // bytes without a line feed
-	maxColumns = 10000
-	sampleSize = 64 << 10 // bytes that are looked at to find the encoding out
-)
-
-// decode returns the text of a file as UTF-8 without byte order mark. Text that
-// isn't UTF-8 is taken for Windows-1252, of which Latin-1 is a part.
-func decode(file string, r io.Reader) (*bufio.Reader, error) {
-	raw := bufio.NewReaderSize(r, sampleSize)
-	sample, err := raw.Peek(sampleSize)
-	if err != nil && err != io.EOF {
-		return nil, err
-	}
+// decode returns the text of a file as UTF-8 without byte order mark, within
+// bounds. Text that isn't UTF-8 is taken for Windows-1252, of which Latin-1 is
+// a part.
+func decode(file string, raw *bufio.Reader, sample []byte) (*bufio.Reader, *textLimit, error) {
 	var from encoding.Encoding
 	switch {
 	case bytes.HasPrefix(sample, []byte("\xff\xfe")):
@@ -38,7 +27,7 @@ func decode(file string, r io.Reader) (*bufio.Reader, error) {
 	case bytes.HasPrefix(sample, []byte("\ufeff")):
 		_, _ = raw.Discard(3)
 	case bytes.IndexByte(sample, 0) >= 0:
-		return nil, finding.Unreadable(finding.Place{File: file}, "this is no text: it holds NUL bytes", "save the table as CSV")
+		return nil, nil, finding.Unreadable(finding.Place{File: file}, "this is no text: it holds NUL bytes", "save the table as CSV")
 	case !validBeginning(sample):
 		from = charmap.Windows1252
 	}
@@ -46,7 +35,8 @@ func decode(file string, r io.Reader) (*bufio.Reader, error) {
 	if from != nil {
 		text = from.NewDecoder().Reader(raw)
 	}
-	return bufio.NewReaderSize(&lineLimit{file: file, r: text}, sampleSize), nil
+	limit := &textLimit{file: file, r: text}
+	return bufio.NewReaderSize(limit, sampleSize), limit, nil
 }
 
 // validBeginning reports whether a sample is UTF-8, but for a letter that its
@@ -73,16 +63,20 @@ func delimiter(text *bufio.Reader) rune {
 	return best
 }
 
-// lineLimit passes text on until a line is longer than any table's.
-type lineLimit struct {
+// textLimit passes text on until a line or a row is longer than any table's.
+type textLimit struct {
 	file   string
 	r      io.Reader
 	line   int
 	length int
+	record int // bytes since the row before; set back by the reader of rows
 }
 
-func (l *lineLimit) Read(p []byte) (int, error) {
+func (l *textLimit) Read(p []byte) (int, error) {
 	n, err := l.r.Read(p)
+	if l.record += n; l.record > maxRecord {
+		return 0, finding.Unreadable(finding.Place{File: l.file, Line: l.line + 1}, "a row of more than 8 MiB ends about here", "there may be a quote without its partner before")
+	}
 	for rest := p[:n]; len(rest) > 0; {
 		i := bytes.IndexByte(rest, '\n')
 		if i < 0 {

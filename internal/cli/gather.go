@@ -1,0 +1,458 @@
+package cli
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"maps"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"young-compass/internal/address"
+	"young-compass/internal/book"
+	"young-compass/internal/crawl"
+	"young-compass/internal/fetch"
+	"young-compass/internal/finding"
+	"young-compass/internal/gather"
+	"young-compass/internal/inventory"
+	"young-compass/internal/plan"
+	"young-compass/internal/term"
+	"young-compass/internal/visits"
+)
+
+// gathering is a run of gather: its flags.
+type gathering struct {
+	*app
+	ctx     context.Context
+	columns []string
+	base    string
+	compare []string
+	pages   int
+	asking  asking
+
+	told []gather.Mapping
+	at   address.Address
+}
+
+func (a *app) gatherCommand() *cobra.Command {
+	g := &gathering{app: a, asking: asking{rate: 5, parallel: 2, retries: 3}}
+	c := &cobra.Command{
+		Use:   "gather SOURCE...",
+		Short: "Build the inventory and the address book from whatever there is",
+		Long: `Reads files, and asks the site when a source is its https:// address. Merges
+tables (CSV, TSV, a workbook, JSON, JSON lines), feeds (RSS, Atom), sitemaps, access
+logs, folders of HTML pages, all of them also packed with gzip or zstd, into
+pages.csv and addresses.csv; logs also into visits.csv. What a source is shows in
+its content; FORM:SOURCE says it (table, list, feed, html, sitemap, log).
+What a person wrote into pages.csv stays; then the word of a table counts most, then
+that of a feed, a page, a sitemap, a log. A page's first address becomes its current
+one, others variants. --compare sets the sources, or the project when none is
+given, beside another side of a move and writes nothing.`,
+		RunE: func(command *cobra.Command, sources []string) error {
+			g.ctx = command.Context()
+			return g.run(sources)
+		},
+	}
+	f := c.Flags()
+	f.StringArrayVar(&g.columns, "column", nil, "take a column for another: `address=URL`")
+	f.StringVar(&g.base, "base", "", "the `URL` on which paths in sources stand; the site's origin if not given")
+	f.StringArrayVar(&g.compare, "compare", nil, "set beside `OTHER`: a source, or the folder of a project")
+	f.IntVar(&g.pages, "pages", 10000, "ask for at most `N` addresses of a site")
+	g.asking.flags(c)
+	return c
+}
+
+func (g *gathering) run(sources []string) error {
+	p, found, err := g.load()
+	if err != nil {
+		return err
+	}
+	if bad := only(found, "bad-row"); len(bad) > 0 {
+		return g.print(report{findings: bad})
+	}
+	for _, text := range g.columns {
+		m, err := gather.ParseColumn(text)
+		if err != nil {
+			return fmt.Errorf("--column: %w", err)
+		}
+		g.told = append(g.told, m)
+	}
+	if g.base != "" {
+		if g.at, err = address.Parse(g.base); err != nil {
+			return fmt.Errorf("--base: %w", err)
+		}
+	}
+	if len(g.compare) > 0 {
+		return g.compareWith(p, sources)
+	}
+	if len(sources) == 0 {
+		return errors.New("gather: name a source: a table, a feed, a sitemap, a log, a folder of pages, or the site's https:// address")
+	}
+	gatherer := g.gatherer(p)
+	gatherer.Pages, gatherer.Book = p.Pages, p.Book
+	if gatherer.Memory, err = g.memory(); err != nil {
+		return err
+	}
+	if err := g.readAll(gatherer, p, sources); err != nil {
+		return err
+	}
+	summaries, found := gatherer.Merge()
+	for _, s := range summaries {
+		g.tell(s)
+	}
+	if finding.Worst(found, finding.Error) {
+		g.say("nothing written while there are errors")
+		return g.print(gatherReport(summaries, found, gatherer))
+	}
+	// The memory comes last: a run that breaks off before it is written finds
+	// what it wrote itself in pages.csv, and writes the same again.
+	files := []struct {
+		name string
+		data []byte
+	}{{plan.PagesFile, gatherer.Pages.Encode()}, {plan.AddressesFile, gatherer.Book.Encode()}, {visits.FileName, visits.Encode(gatherer.Visits)}, {gather.MemoryFile, gatherer.Memory.Encode()}}
+	for _, f := range files {
+		if f.name == visits.FileName && !gatherer.HasVisit {
+			continue
+		}
+		if err := g.write(g.in(f.name), f.data); err != nil {
+			return err
+		}
+	}
+	return g.print(gatherReport(summaries, found, gatherer))
+}
+
+func (g *gathering) gatherer(p *plan.Plan) *gather.Gatherer {
+	return &gather.Gatherer{Config: p.Config, Base: g.at, Today: g.today(), Columns: g.told,
+		Pages: &inventory.Inventory{File: plan.PagesFile}, Book: &book.Book{File: plan.AddressesFile}}
+}
+
+// memory reads gathered.csv, if there is one.
+func (g *gathering) memory() (*gather.Memory, error) {
+	path := g.in(gather.MemoryFile)
+	f, err := os.Open(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		return &gather.Memory{}, nil
+	}
+	if err != nil {
+		return nil, unfinished{err}
+	}
+	defer func() { _ = f.Close() }()
+	m, found, err := gather.ReadMemory(path, f)
+	if err == nil && len(found) > 0 {
+		err = &finding.Input{Finding: found[0]}
+	}
+	return m, err
+}
+
+// readAll reads sources, each once.
+func (g *gathering) readAll(gatherer *gather.Gatherer, p *plan.Plan, sources []string) error {
+	seen := map[string]bool{}
+	for _, source := range sources {
+		seen[filepath.Clean(source)] = true
+	}
+	for i := 0; i < len(sources); i++ {
+		parts, err := g.read(gatherer, p, sources[i])
+		if err != nil {
+			return err
+		}
+		for _, part := range parts { // of an index of sitemaps: those that lie beside it
+			beside := filepath.Join(filepath.Dir(sources[i]), path.Base(part))
+			switch _, err := os.Stat(beside); {
+			case seen[beside]:
+			case err == nil && sources[i] != "-":
+				seen[beside] = true
+				sources = append(sources, beside)
+			default:
+				gatherer.Ignore("a sitemap that is not beside its index")
+			}
+		}
+	}
+	return nil
+}
+
+// read reads one source.
+func (g *gathering) read(gatherer *gather.Gatherer, p *plan.Plan, source string) (parts []string, err error) {
+	if strings.HasPrefix(source, "https://") || strings.HasPrefix(source, "http://") {
+		return nil, g.crawl(gatherer, p, source)
+	}
+	form, name := gather.Form(""), source
+	if before, after, ok := strings.Cut(source, ":"); ok && slices.Contains(gather.Forms(), gather.Form(before)) {
+		form, name = gather.Form(before), after
+	}
+	if info, err := os.Stat(name); err == nil && info.IsDir() && name != "-" {
+		root, err := os.OpenRoot(name) // what lies outside can't be reached through it
+		if err != nil {
+			return nil, unfinished{err}
+		}
+		defer func() { _ = root.Close() }()
+		return nil, gatherer.ReadFolder(name, root.FS())
+	}
+	f, err := g.open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer func() { _ = f.Close() }()
+	size := int64(0)
+	if file, ok := f.(*os.File); ok {
+		if info, err := file.Stat(); err == nil {
+			size = info.Size()
+		}
+	}
+	bar := term.NewProgress(g.stderr, name, size, term.Bytes)
+	defer bar.Done()
+	return gatherer.Read(name, form, interruptible{g.ctx, bar.Reader(f)})
+}
+
+// interruptible ends reading when its context does.
+type interruptible struct {
+	ctx context.Context
+	r   io.Reader
+}
+
+func (i interruptible) Read(p []byte) (int, error) {
+	if err := i.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return i.r.Read(p)
+}
+
+// crawl asks the site for its pages.
+func (g *gathering) crawl(gatherer *gather.Gatherer, p *plan.Plan, source string) error {
+	start, err := address.Parse(source)
+	if err != nil {
+		return fmt.Errorf("gather: %w", err)
+	}
+	if !p.Site.Has(start.Host) {
+		return fmt.Errorf("gather: %w: %s; add it under site: hosts:", fetch.ErrForeign, start.Host)
+	}
+	client, err := g.asking.client(p.Site)
+	if err != nil {
+		return err
+	}
+	bar := term.NewProgress(g.stderr, start.Host, int64(g.pages), term.Plain)
+	asked := 0
+	crawler := crawl.Crawler{Asker: client, Site: p.Site, Agent: product, Max: g.pages, Queue: gatherer.Ask,
+		Progress: func(n, _ int) { bar.Add(int64(n - asked)); asked = n }}
+	pages, err := crawler.Run(g.ctx, []address.Address{start})
+	bar.Done()
+	if err != nil {
+		return unfinished{err}
+	}
+	gatherer.BeginSite(source)
+	answered := false
+	for _, page := range pages {
+		answered = answered || page.Status > 0
+		switch {
+		case page.HTML:
+			gatherer.AddPage("", page.Address.String(), page.Signals)
+		case page.To != (address.Address{}):
+			gatherer.AddMoved(page.Address.String(), page.To.String())
+		default:
+			gatherer.Ignore(page.Why)
+		}
+	}
+	if !answered {
+		return unfinished{fmt.Errorf("%s: %s", source, pages[0].Why)}
+	}
+	return nil
+}
+
+// tell says what a person should know of a source beside its numbers.
+func (g *gathering) tell(s gather.Summary) {
+	for _, m := range s.Columns {
+		g.say("%s: the column %q is taken for %s", s.Source, m.From, m.Column)
+	}
+	for _, reason := range slices.Sorted(maps.Keys(s.Ignored)) {
+		g.say("%s: %d ignored: %s", s.Source, s.Ignored[reason], reason)
+	}
+	if s.Log == nil {
+		return
+	}
+	for _, bad := range s.Log.Samples {
+		g.say("%s:%d: in neither log format: %s", s.Source, bad.Line, bad.Text)
+	}
+}
+
+// gatherReport says what each source brought, and how many pages of each kind,
+// language and state it speaks of.
+func gatherReport(summaries []gather.Summary, found []finding.Finding, g *gather.Gatherer) report {
+	r := report{columns: []string{"source", "form", "records", "new", "merged", "changed", "kept", "ignored", "new addresses"}, name: "sources", items: summaries, findings: found}
+	for _, s := range summaries {
+		row := []string{s.Source, string(s.Form)}
+		ignored := 0
+		for _, n := range s.Ignored {
+			ignored += n
+		}
+		for _, n := range []int{s.Records, s.New, s.Merged, s.Changed, s.Kept, ignored, s.Addresses} {
+			row = append(row, fmt.Sprint(n))
+		}
+		r.rows = append(r.rows, row)
+	}
+	r.counts = []count{{"pages", "pages", len(g.Pages.Pages)}, {"addresses", "addresses", len(g.Book.Entries)}}
+	r.text = func(w io.Writer, paint term.Paint) error {
+		if err := term.Table(w, paint, r.columns, r.rows); err != nil {
+			return err
+		}
+		for _, s := range summaries {
+			if s.Log != nil {
+				if err := printLog(w, paint, s); err != nil {
+					return err
+				}
+			}
+		}
+		_, _ = fmt.Fprintln(w)
+		if err := printBreakdown(w, paint, summaries, gather.CountPages(g.Pages, nil)); err != nil {
+			return err
+		}
+		_, err := fmt.Fprintln(w)
+		return err
+	}
+	return r
+}
+
+// printLog says in a few lines what a log says.
+func printLog(w io.Writer, paint term.Paint, s gather.Summary) error {
+	l := s.Log
+	_, err := fmt.Fprintf(w, "\n%s: %d lines, %d malformed, %d without a request; %s by visitors (%d of them found nothing), %d by robots; the last on %s\n",
+		paint.Bold(address.Printable(s.Source)), l.Lines, l.Malformed, l.Empty, paint.Bold(fmt.Sprint(l.Visitors)), l.NotFound, l.Robots, l.Last)
+	if err != nil || len(l.Parameters) == 0 {
+		return err
+	}
+	var words []string
+	for _, p := range l.Parameters[:min(8, len(l.Parameters))] {
+		class := p.Class
+		if class == "" {
+			class = "no class"
+		}
+		words = append(words, fmt.Sprintf("%s (%s) %d", address.Printable(p.Name), class, p.Visitors))
+	}
+	_, err = fmt.Fprintf(w, "  parameters, by visits: %s\n", strings.Join(words, ", "))
+	return err
+}
+
+// printBreakdown prints the pages that each source speaks of, and those of the
+// project, by kind and state, each with its languages.
+func printBreakdown(w io.Writer, paint term.Paint, summaries []gather.Summary, all []gather.Count) error {
+	var rows [][]string
+	add := func(source string, counts []gather.Count) {
+		last := [2]string{}
+		for _, c := range byState(counts) {
+			languages := fmt.Sprintf("%s %d", c.Language, c.Pages)
+			if this := [2]string{c.Kind, c.State}; this == last {
+				rows[len(rows)-1][3] += ", " + languages
+				continue
+			}
+			last = [2]string{c.Kind, c.State}
+			rows = append(rows, []string{source, c.Kind, c.State, languages})
+			source = ""
+		}
+	}
+	for _, s := range summaries {
+		add(s.Source, s.Pages)
+	}
+	add("all pages of the project", all)
+	return term.Table(w, paint, []string{"source", "kind", "state", "languages"}, rows)
+}
+
+// byState orders counts by kind, state and language.
+func byState(counts []gather.Count) []gather.Count {
+	return slices.SortedStableFunc(slices.Values(counts), func(a, b gather.Count) int {
+		return cmp.Or(strings.Compare(a.Kind, b.Kind), strings.Compare(a.State, b.State))
+	})
+}
+
+// compareWith sets the sources, or the project, beside other ones.
+func (g *gathering) compareWith(p *plan.Plan, sources []string) error {
+	left := p.Pages
+	var found []finding.Finding
+	if len(sources) > 0 {
+		var err error
+		if left, found, err = g.side(p, sources); err != nil {
+			return err
+		}
+	}
+	right, more, err := g.side(p, g.compare)
+	if err != nil {
+		return err
+	}
+	c := gather.Compare(left, right)
+	r := report{columns: []string{"only", "page", "kind", "state", "title"}, name: "only", findings: append(found, more...)}
+	type onlyPage struct {
+		Side  string `json:"side"`
+		Page  string `json:"page"`
+		Kind  string `json:"kind"`
+		State string `json:"state"`
+		Title string `json:"title"`
+	}
+	items := []onlyPage{}
+	for _, s := range []struct {
+		side  string
+		pages []*inventory.Page
+	}{{"left", c.Left}, {"right", c.Right}} {
+		for _, page := range s.pages {
+			items = append(items, onlyPage{s.side, page.Ref.String(), page.Kind, string(page.State), page.Title})
+			r.rows = append(r.rows, []string{s.side, page.Ref.String(), page.Kind, string(page.State), page.Title})
+		}
+	}
+	r.items, r.more = items, map[string]any{"counts": c.Counts}
+	r.counts = []count{{"both", "on both sides", c.Both}, {"by_title", "of them told by their titles", c.Titles}, {"left", "only left", len(c.Left)}, {"right", "only right", len(c.Right)}}
+	r.text = func(w io.Writer, paint term.Paint) error {
+		name := "project"
+		if len(sources) > 0 {
+			name = strings.Join(sources, " ")
+		}
+		if _, err := fmt.Fprintf(w, "left: %s\nright: %s\n\n", address.Printable(name), address.Printable(strings.Join(g.compare, " "))); err != nil {
+			return err
+		}
+		var rows [][]string
+		for _, n := range c.Counts {
+			sign := ""
+			if n.Left != n.Right {
+				sign = fmt.Sprintf("%+d", n.Right-n.Left)
+			}
+			rows = append(rows, []string{n.Kind, n.Language, n.State, fmt.Sprint(n.Left), fmt.Sprint(n.Right), sign})
+		}
+		if err := term.Table(w, paint, []string{"kind", "language", "state", "left", "right", ""}, rows); err != nil {
+			return err
+		}
+		_, _ = fmt.Fprintln(w)
+		if len(r.rows) > 0 {
+			if err := term.Table(w, paint, r.columns, r.rows); err != nil {
+				return err
+			}
+			_, _ = fmt.Fprintln(w)
+		}
+		return nil
+	}
+	return g.print(r)
+}
+
+// side returns the pages of one side of a move: of sources, or of a project.
+func (g *gathering) side(p *plan.Plan, sources []string) (*inventory.Inventory, []finding.Finding, error) {
+	if len(sources) == 1 {
+		if _, err := os.Stat(filepath.Join(sources[0], plan.ConfigFile)); err == nil {
+			other, found, err := plan.Load(sources[0])
+			if err != nil {
+				return nil, nil, err
+			}
+			return other.Pages, only(found, "bad-row"), nil
+		}
+	}
+	gatherer := g.gatherer(p)
+	if err := g.readAll(gatherer, p, sources); err != nil {
+		return nil, nil, err
+	}
+	summaries, found := gatherer.Merge()
+	for _, s := range summaries {
+		g.tell(s)
+	}
+	return gatherer.Pages, found, nil
+}

@@ -1,0 +1,192 @@
+package gather
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"young-compass/internal/accesslog"
+	"young-compass/internal/address"
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+	"young-compass/internal/visits"
+)
+
+// visited is an address of a log, and what it says of it.
+type visited struct {
+	at    address.Address
+	entry *accesslog.Entry
+}
+
+// maxParameters is how many parameters of a log are named, those most asked
+// for first.
+const maxParameters = 200
+
+// takeLogs reads the addresses of logs. Those that visitors got and that
+// nothing else speaks of become records.
+func (m *merger) takeLogs() {
+	var all accesslog.Log
+	for _, l := range m.logs {
+		m.takeLog(l)
+	}
+	for _, l := range m.logs {
+		all.Merge(l.log)
+	}
+	for _, target := range slices.Sorted(maps.Keys(all.Entries)) {
+		if a, ok := m.logAddress(target); ok {
+			m.byLog = append(m.byLog, visited{a, all.Entries[target]})
+		}
+	}
+}
+
+// logAddress reads what a request asked for.
+func (m *merger) logAddress(target string) (address.Address, bool) {
+	a, err := address.Resolve(m.base(), target)
+	a.Fragment = ""
+	return a, err == nil && m.Config.Site.Has(a.Host)
+}
+
+func (m *merger) takeLog(l logged) {
+	s := m.summaries[l.source]
+	s.Records = len(l.log.Entries)
+	parameters := map[string]*Parameter{}
+	last := int64(0)
+	for _, target := range slices.Sorted(maps.Keys(l.log.Entries)) {
+		entry := l.log.Entries[target]
+		visitors, robots, got := 0, 0, 0
+		status := 0 // the one most often answered to visitors
+		most := -1
+		for _, h := range entry.ByStatus {
+			visitors, robots, last = visitors+h.Visitors, robots+h.Robots, max(last, h.Last)
+			if h.Visitors > most {
+				status, most = h.Status, h.Visitors
+			}
+			switch {
+			case h.Status == 200 || h.Status == 304:
+				got += h.Visitors
+			case h.Status == 404 || h.Status == 410:
+				s.Log.NotFound += h.Visitors
+			}
+		}
+		s.Log.Visitors += visitors
+		s.Log.Robots += robots
+		a, ok := m.logAddress(target)
+		if !ok {
+			s.Ignored["no address of the site"]++
+			continue
+		}
+		for _, q := range address.SplitQuery(a.Query) {
+			if q.Name == "" {
+				continue
+			}
+			if parameters[q.Name] == nil {
+				parameters[q.Name] = &Parameter{Name: q.Name, Class: string(m.Config.ClassOf(q.Name, a.Path))}
+			}
+			parameters[q.Name].Addresses++
+			parameters[q.Name].Visitors += visitors
+			parameters[q.Name].Robots += robots
+		}
+		switch {
+		case m.Config.IsFile(a.Path):
+			s.Ignored["a file"]++
+		case got == 0 && visitors == 0:
+			s.Ignored["asked for by robots alone"]++
+		case got == 0 && status >= 300 && status < 400:
+			s.Ignored["redirects"]++
+		case got == 0:
+			s.Ignored[fmt.Sprintf("answered %d", status)]++
+		default:
+			m.records = append(m.records, record{source: l.source, where: finding.Place{File: s.Source, URL: a.String()}, address: target, at: a, has: true})
+		}
+	}
+	if last > 0 {
+		s.Log.Last = time.Unix(last, 0).UTC().Format(time.DateOnly)
+	}
+	for _, p := range parameters {
+		s.Log.Parameters = append(s.Log.Parameters, *p)
+	}
+	slices.SortFunc(s.Log.Parameters, func(a, b Parameter) int {
+		return cmp.Or(cmp.Compare(b.Visitors, a.Visitors), strings.Compare(a.Name, b.Name))
+	})
+	s.Log.Parameters = s.Log.Parameters[:min(len(s.Log.Parameters), maxParameters)]
+}
+
+// selecting leaves only the parameters that the plan says select content: all
+// others in a log may be anybody's invention.
+func (m *merger) selecting(a address.Address) address.Address {
+	a.Query = address.JoinQuery(slices.DeleteFunc(address.SplitQuery(a.Query), func(q address.Param) bool {
+		return m.Config.ClassOf(q.Name, a.Path) != plan.Identity
+	}))
+	return a
+}
+
+// noteVisits fills in the visits. A log names no host: what it says of a path
+// is said of the book's address with that path, if there is one.
+func (m *merger) noteVisits() {
+	if !m.HasVisit {
+		return
+	}
+	local := map[string]address.Address{}
+	for _, e := range m.Book.Entries {
+		key := e.Address.Local()
+		have, ok := local[key]
+		if rank := m.Config.Site.Rank; !ok || rank(e.Address.Host, m.base().Host) < rank(have.Host, m.base().Host) || e.Address.Host == have.Host && e.Address.Scheme > have.Scheme {
+			local[key] = e.Address
+		}
+	}
+	type key struct {
+		at     address.Address
+		status int
+	}
+	sums := map[key]*visits.Visit{}
+	lasts := map[key]int64{}
+	referrers := map[key]map[string]int{}
+	for _, v := range m.byLog {
+		if known, ok := local[v.at.Local()]; ok {
+			v.at = known
+		}
+		for _, h := range v.entry.ByStatus {
+			k := key{v.at, h.Status}
+			if sums[k] == nil {
+				sums[k] = &visits.Visit{Address: v.at, Status: h.Status}
+			}
+			sums[k].Visitors += h.Visitors
+			sums[k].Robots += h.Robots
+			lasts[k] = max(lasts[k], h.Last)
+			if h.Status != 404 && h.Status != 410 {
+				continue
+			}
+			if referrers[k] == nil {
+				referrers[k] = map[string]int{}
+			}
+			for from, n := range v.entry.Referrers {
+				referrers[k][from] += n
+			}
+		}
+	}
+	m.Visits = nil
+	for k, v := range sums {
+		v.Last = time.Unix(lasts[k], 0).UTC().Format(time.DateOnly)
+		v.Referrers = mostReferring(referrers[k])
+		m.Visits = append(m.Visits, *v)
+	}
+}
+
+// shownReferrers is how many pages with links to a lost address are named.
+const shownReferrers = 5
+
+// mostReferring returns the pages that send most visitors, with their numbers:
+// "https://a.example/x 12, https://b.example/ 3".
+func mostReferring(counts map[string]int) string {
+	list := slices.SortedFunc(maps.Keys(counts), func(a, b string) int {
+		return cmp.Or(cmp.Compare(counts[b], counts[a]), strings.Compare(a, b))
+	})
+	var words []string
+	for _, from := range list[:min(len(list), shownReferrers)] {
+		words = append(words, fmt.Sprintf("%s %d", address.Printable(strings.ReplaceAll(from, ",", "%2C")), counts[from]))
+	}
+	return strings.Join(words, ", ")
+}

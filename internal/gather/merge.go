@@ -1,0 +1,627 @@
+package gather
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/book"
+	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
+	"young-compass/internal/plan"
+	"young-compass/internal/redirect"
+	"young-compass/internal/slug"
+	"young-compass/internal/table"
+)
+
+// Merge merges all records into the inventory and the book, and returns what
+// each source brought, in the order in which they were read.
+func (g *Gatherer) Merge() ([]Summary, []finding.Finding) {
+	m := merger{Gatherer: g, index: redirect.Index{Site: g.Config.Site, Fold: true}, owner: map[string]inventory.Ref{}, bound: map[address.Address]inventory.Ref{},
+		byID: map[string]inventory.Ref{}, byTitle: map[titled]inventory.Ref{}, groups: map[string]string{}, groupKey: map[string]string{}, claims: map[inventory.Ref]*claims{},
+		spoken: make([]map[inventory.Ref]bool, len(g.summaries)), before: map[inventory.Ref]bool{}, current: map[inventory.Ref]bool{}, inBook: map[address.Address]bool{}, paths: map[string]bool{}}
+	if g.Memory == nil {
+		g.Memory = &Memory{}
+	}
+	for i := range m.spoken {
+		m.spoken[i] = map[inventory.Ref]bool{}
+	}
+	m.prepare()
+	m.addColumns()
+	m.resolve()
+	m.takeLogs()
+	slices.SortStableFunc(g.records, m.compare)
+	m.group()
+	for i := range g.records {
+		m.place(&g.records[i])
+	}
+	m.apply()
+	for i := range g.records {
+		m.enter(&g.records[i])
+	}
+	m.noteVisits()
+	m.count()
+	summaries := make([]Summary, len(g.summaries))
+	for i, s := range g.summaries {
+		summaries[i] = *s
+	}
+	finding.Sort(m.found)
+	return summaries, m.found
+}
+
+// merger is a merge under way.
+type merger struct {
+	*Gatherer
+	index    redirect.Index
+	bound    map[address.Address]inventory.Ref // addresses of the book, and of records placed
+	owner    map[string]inventory.Ref          // the same by what they mean
+	paths    map[string]bool                   // the paths of these
+	byID     map[string]inventory.Ref
+	groups   map[string]string // what an address means -> one of its translations; itself for the last
+	groupKey map[string]string
+	claims   map[inventory.Ref]*claims
+	inBook   map[address.Address]bool
+	current  map[inventory.Ref]bool // pages that have a current address
+	before   map[inventory.Ref]bool // pages that were there
+	spoken   []map[inventory.Ref]bool
+	byLog    []visited
+	byTitle  map[titled]inventory.Ref // the zero value where several have it
+}
+
+// titled is what names a page that has neither key nor address.
+type titled struct{ language, title string }
+
+// meaning returns what an address has in common with its spellings: those on
+// the site's other hosts, in other letters, with parameters that don't select
+// content.
+func (m *merger) meaning(a address.Address) string {
+	a = m.Config.Site.Rebase(a)
+	path := m.index.Key(a.Path)
+	params := slices.DeleteFunc(address.SplitQuery(a.Query), func(q address.Param) bool {
+		switch m.Config.ClassOf(q.Name, a.Path) {
+		case plan.Noise, plan.Tracking, plan.Display:
+			return true
+		}
+		return q.Raw == ""
+	})
+	return a.Host + path + "?" + address.JoinQuery(params)
+}
+
+func (m *merger) prepare() {
+	for _, e := range m.Book.Entries {
+		m.bind(e.Address, e.Page)
+		m.inBook[e.Address] = true
+		m.current[e.Page] = m.current[e.Page] || e.State == book.Current
+	}
+	for _, p := range m.Pages.Pages {
+		m.before[p.Ref] = true
+		m.noteTitle(p.Ref, p.Title)
+		if id := p.Fields["guid"]; id != "" {
+			m.byID[id] = p.Ref
+		}
+	}
+}
+
+// addColumns gives the inventory the columns of the sources, those whose word
+// counts most first.
+func (m *merger) addColumns() {
+	order := make([]int, len(m.summaries))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(i, j int) int {
+		a, b := m.summaries[i], m.summaries[j]
+		return cmp.Or(cmp.Compare(b.Form.rank(), a.Form.rank()), strings.Compare(a.Source, b.Source))
+	})
+	for _, i := range order {
+		m.Pages.AddColumns(m.fields[i])
+	}
+}
+
+func (m *merger) bind(a address.Address, r inventory.Ref) {
+	m.bound[a] = r
+	meaning := m.meaning(a)
+	if _, taken := m.owner[meaning]; !taken {
+		m.owner[meaning] = r
+	}
+	m.paths[m.index.Key(a.Path)] = true
+}
+
+// ownerOf returns the page that an address is known to belong to.
+func (m *merger) ownerOf(a address.Address) (inventory.Ref, bool) {
+	if r, ok := m.bound[a]; ok {
+		return r, true
+	}
+	r, ok := m.owner[m.meaning(a)]
+	return r, ok
+}
+
+// resolve reads the records' addresses, and drops those of other sites and of
+// files.
+func (m *merger) resolve() {
+	kept := m.records[:0]
+	for _, r := range m.records {
+		s := m.summaries[r.source]
+		if r.address != "" {
+			a, err := address.Resolve(m.base(), r.address)
+			if err != nil {
+				m.found = append(m.found, table.BadRow(r.where.File, r.where.Line, err.Error(), "write an http(s) address, or a path on "+m.base().String()))
+				continue
+			}
+			a.Fragment = ""
+			switch {
+			case !m.Config.Site.Has(a.Host):
+				s.Ignored["on a host that is not the site's"]++
+				continue
+			case s.Form != Table && m.Config.IsFile(a.Path):
+				s.Ignored["a file"]++
+				continue
+			}
+			if s.Form == HTML && r.canonical == "" {
+				a.Path = m.withoutIndex(a.Path)
+			}
+			r.at, r.has = a, true
+			if home, err := address.Reference(a, r.canonical); r.canonical != "" && err == nil {
+				r.elsewhere = m.meaning(home) != m.meaning(a)
+			}
+		}
+		if r.key == "" && !r.has && (r.id == "" || r.get("title") == "") {
+			s.Ignored["neither key nor address"]++
+			continue
+		}
+		kept = append(kept, r)
+	}
+	m.records = kept
+}
+
+// withoutIndex returns the path of the folder that an index file stands for.
+func (m *merger) withoutIndex(path string) string {
+	slash := strings.LastIndexByte(path, '/')
+	if slices.ContainsFunc(m.Config.Paths.Index, func(name string) bool { return strings.EqualFold(name, path[slash+1:]) }) {
+		return path[:slash+1]
+	}
+	return path
+}
+
+func (r *record) get(name string) string {
+	for _, f := range r.fields {
+		if f.name == name {
+			return f.value
+		}
+	}
+	return ""
+}
+
+// compare puts records in the order in which they are taken: those whose word
+// counts most first, then by their content.
+func (m *merger) compare(a, b record) int {
+	x, y := m.summaries[a.source], m.summaries[b.source]
+	return cmp.Or(
+		cmp.Compare(y.Form.rank(), x.Form.rank()),
+		compareBool(a.elsewhere, b.elsewhere), // the page itself before those that only lead to it
+		strings.Compare(x.Source, y.Source),
+		cmp.Compare(a.where.Line, b.where.Line),
+		strings.Compare(a.where.File, b.where.File),
+		strings.Compare(a.address, b.address),
+	)
+}
+
+func compareBool(a, b bool) int {
+	switch {
+	case a == b:
+		return 0
+	case b:
+		return -1
+	}
+	return 1
+}
+
+// languageOf returns the site's language that a tag means, or the tag; the
+// default when it is none.
+func (m *merger) languageOf(tag string) (string, bool) {
+	tag = strings.ReplaceAll(strings.TrimSpace(tag), "_", "-")
+	known := []string{m.Config.Languages.Default}
+	for _, l := range m.Config.Languages.Others {
+		known = append(known, l.Tag)
+	}
+	for len(tag) > 0 {
+		for _, l := range known {
+			if strings.EqualFold(l, tag) {
+				return l, true
+			}
+		}
+		tag = tag[:max(0, strings.LastIndexByte(tag, '-'))]
+	}
+	return m.Config.Languages.Default, false
+}
+
+// pageLanguage returns the language of a record whose page has an address: as
+// said, else by the address's prefix.
+func (m *merger) pageLanguage(r *record, at address.Address) string {
+	l, ok := m.languageOf(r.language)
+	switch {
+	case r.key != "" && r.language != "" && !strings.EqualFold(l, r.language):
+		return r.language
+	case ok:
+		return l
+	}
+	first, _, _ := strings.Cut(strings.TrimPrefix(at.Path, "/"), "/")
+	for _, l := range m.Config.Languages.Others {
+		if l.Prefix != "" && strings.EqualFold(first, l.Prefix) {
+			return l.Tag
+		}
+	}
+	return m.Config.Languages.Default
+}
+
+// group finds which addresses are translations of one another.
+func (m *merger) group() {
+	for i := range m.records {
+		r := &m.records[i]
+		if !r.has {
+			continue
+		}
+		for _, alternate := range r.alternates {
+			a, err := address.Reference(r.at, alternate.address)
+			if err != nil || !m.Config.Site.Has(a.Host) {
+				continue
+			}
+			x, y := m.root(m.meaning(r.at)), m.root(m.meaning(a))
+			if x == y {
+				continue
+			}
+			m.groups[max(x, y)] = min(x, y)
+		}
+	}
+	members := map[string][]string{}
+	for meaning := range m.groups {
+		root := m.root(meaning)
+		members[root] = append(members[root], meaning)
+	}
+	for root, list := range members {
+		if !slices.Contains(list, root) {
+			list = append(list, root)
+		}
+		slices.Sort(list)
+		for _, meaning := range list {
+			if r, ok := m.owner[meaning]; ok {
+				m.groupKey[root] = r.Key
+				break
+			}
+		}
+	}
+}
+
+func (m *merger) root(meaning string) string {
+	for {
+		next, ok := m.groups[meaning]
+		if !ok || next == meaning {
+			return meaning
+		}
+		meaning = next
+	}
+}
+
+// place finds the page that a record speaks of, and notes what it says.
+func (m *merger) place(r *record) {
+	s := m.summaries[r.source]
+	_, met := m.ownerOf(r.at)
+	if s.Form == Log && !met {
+		r.at = m.selecting(r.at)
+		if _, met = m.ownerOf(r.at); !met && m.paths[m.index.Key(r.at.Path)] {
+			s.Ignored["further parameters of a known path"]++
+			return
+		}
+	}
+	ref, home, ok := m.pageOf(r)
+	if !ok {
+		return
+	}
+	if m.deleted(ref) {
+		s.Ignored["deleted from pages.csv by hand"]++
+		return
+	}
+	r.page = ref
+	if r.key == "" && met && strings.HasPrefix(r.address, "/") {
+		r.has = false // where no host is named, a spelling of a known address is none of its own
+	}
+	if home != (address.Address{}) {
+		if _, taken := m.ownerOf(home); !taken {
+			m.bind(home, ref)
+			r.home = home
+		}
+	}
+	if r.has {
+		if _, taken := m.bound[r.at]; !taken {
+			m.bind(r.at, ref)
+		}
+		if root := m.root(m.meaning(r.at)); m.groupKey[root] == "" {
+			m.groupKey[root] = ref.Key
+		}
+	}
+	if r.id != "" {
+		m.byID[r.id] = ref
+	}
+	m.claim(r, ref)
+	m.noteTitle(ref, r.get("title"))
+}
+
+// noteTitle notes that a page has a title.
+func (m *merger) noteTitle(ref inventory.Ref, title string) {
+	name := titled{ref.Language, title}
+	if have, ok := m.byTitle[name]; ok && have != ref {
+		ref = inventory.Ref{}
+	}
+	m.byTitle[name] = ref
+}
+
+// deleted reports whether a person took a page out of pages.csv.
+func (m *merger) deleted(ref inventory.Ref) bool {
+	_, known := m.Memory.pages[ref]
+	return known && len(m.before) > 0 && m.Pages.Find(ref) == nil
+}
+
+// pageOf returns the page that a record speaks of, and the page's own address
+// where the record says that it is another one.
+func (m *merger) pageOf(r *record) (ref inventory.Ref, home address.Address, ok bool) {
+	if r.key != "" {
+		ref = inventory.Ref{Key: r.key, Language: m.pageLanguage(r, r.at)}
+		if owner, taken := m.bound[r.at]; r.has && taken && owner != ref {
+			m.found = append(m.found, table.BadRow(r.where.File, r.where.Line, fmt.Sprintf("%s belongs to %s already, so it can't be given to %s", r.at, owner, ref), "correct the key, or change the page in "+m.Book.File))
+			return ref, home, false
+		}
+		return ref, home, true
+	}
+	if r.has {
+		if ref, ok := m.ownerOf(r.at); ok {
+			m.deferTo(r, ref)
+			return ref, home, true
+		}
+	}
+	if ref, ok := m.byID[r.id]; ok && r.id != "" {
+		return ref, home, true
+	}
+	if r.canonical != "" {
+		if a, err := address.Reference(r.at, r.canonical); err == nil && m.Config.Site.Has(a.Host) {
+			a.Fragment = ""
+			if ref, ok := m.ownerOf(a); ok {
+				return ref, home, true
+			}
+			if m.meaning(a) != m.meaning(r.at) {
+				home = a
+			}
+		}
+	}
+	own := r.at
+	if home != (address.Address{}) {
+		own = home
+	}
+	language := m.pageLanguage(r, own)
+	if r.has {
+		if key := m.groupKey[m.root(m.meaning(own))]; key != "" {
+			if ref := (inventory.Ref{Key: key, Language: language}); m.claims[ref] == nil && m.Pages.Find(ref) == nil {
+				return ref, home, true
+			}
+		}
+		return m.newRef(m.keyOf(own), language), home, true
+	}
+	title := r.get("title")
+	if ref, ok := m.byTitle[titled{language, title}]; ok {
+		return ref, home, ref != inventory.Ref{}
+	}
+	return m.newRef(cmp.Or(slug.Make(title, language), "entry"), language), home, true
+}
+
+// deferTo notes that a page calls an address of another page its own.
+func (m *merger) deferTo(r *record, ref inventory.Ref) {
+	if r.canonical == "" {
+		return
+	}
+	a, err := address.Reference(r.at, r.canonical)
+	if err != nil {
+		return
+	}
+	a.Fragment = ""
+	switch owner, known := m.ownerOf(a); {
+	case known && owner != ref && owner.Language == ref.Language:
+		r.fields = append(r.fields, field{"canonical", owner.String()})
+	case !known && !m.Config.Site.Has(a.Host):
+		r.fields = append(r.fields, field{"canonical", a.String()})
+	}
+}
+
+// newRef returns a page of that key and language which isn't there yet.
+func (m *merger) newRef(key, language string) inventory.Ref {
+	for n := 1; ; n++ {
+		ref := inventory.Ref{Key: key, Language: language}
+		if n > 1 {
+			ref.Key = fmt.Sprintf("%s-%d", key, n)
+		}
+		if m.claims[ref] == nil && m.Pages.Find(ref) == nil {
+			return ref
+		}
+	}
+}
+
+// keyOf makes a key of an address: its words, without language and extension.
+func (m *merger) keyOf(a address.Address) string {
+	path := m.withoutIndex(a.Path)
+	for _, e := range plan.Extensions() {
+		path = strings.TrimSuffix(path, e)
+	}
+	segments := strings.Split(strings.Trim(path, "/"), "/")
+	for _, l := range m.Config.Languages.Others {
+		if l.Prefix != "" && strings.EqualFold(segments[0], l.Prefix) {
+			segments = segments[1:]
+			break
+		}
+	}
+	text := strings.Join(segments, " ")
+	for _, q := range address.SplitQuery(a.Query) {
+		text += " " + q.Name + " " + strings.TrimPrefix(q.Value, "=")
+	}
+	return cmp.Or(slug.Make(address.Decode(text), ""), "home")
+}
+
+// claims are what sources say of a page.
+type claims struct {
+	first  int // the source that spoke of it first
+	fields map[string]*claim
+}
+
+// claim is the word that counts on one field.
+type claim struct {
+	value   string
+	source  int
+	where   finding.Place
+	against string // another word that counts as much
+	other   finding.Place
+}
+
+// claim notes what a record says of a page.
+func (m *merger) claim(r *record, ref inventory.Ref) {
+	m.spoken[r.source][ref] = true
+	c := m.claims[ref]
+	if c == nil {
+		c = &claims{first: r.source, fields: make(map[string]*claim, len(r.fields))}
+		m.claims[ref] = c
+	}
+	rank := m.summaries[r.source].Form.rank()
+	for _, f := range r.fields {
+		if f.value == "" {
+			continue
+		}
+		have := c.fields[f.name]
+		switch {
+		case have == nil:
+			c.fields[f.name] = &claim{value: f.value, source: r.source, where: r.where}
+		case m.summaries[have.source].Form.rank() == rank && have.value != f.value && have.against == "":
+			have.against, have.other = f.value, r.where
+		}
+	}
+}
+
+// apply takes the claims over into the inventory, as far as nobody edited it.
+func (m *merger) apply() {
+	refs := slices.SortedFunc(maps.Keys(m.claims), func(a, b inventory.Ref) int {
+		return cmp.Or(strings.Compare(a.Key, b.Key), strings.Compare(a.Language, b.Language))
+	})
+	for _, ref := range refs {
+		c := m.claims[ref]
+		old := m.Pages.Find(ref)
+		if old == nil {
+			m.summaries[c.first].New++
+			m.Pages.Add(inventory.Page{Ref: ref, Fields: map[string]string{}})
+			old = m.Pages.Find(ref)
+		}
+		names := slices.Sorted(maps.Keys(c.fields))
+		changed := map[int]bool{}
+		for _, name := range names {
+			if m.set(old, name, c.fields[name]) && m.before[ref] {
+				changed[c.fields[name].source] = true
+			}
+		}
+		for source := range changed {
+			m.summaries[source].Changed++
+		}
+		if old.Kind == "" {
+			old.Kind = "page"
+			m.Memory.note(ref, "kind", "page", "")
+		}
+		if old.State == "" {
+			old.State = inventory.Live
+			if s := c.fields["state"]; s != nil { // sources disagree: nothing is published by a guess
+				old.State = inventory.Draft
+			}
+			m.Memory.note(ref, "state", string(old.State), "")
+		}
+	}
+}
+
+// set gives a page's field the value that sources say, and reports whether it
+// changed. What a person wrote stays.
+func (m *merger) set(p *inventory.Page, name string, c *claim) bool {
+	form := m.summaries[c.source].Form
+	have := p.Field(name)
+	was, known := m.Memory.value(p.Ref, name)
+	edited := known && was.value != have || !known && have != ""
+	switch {
+	case edited:
+		if have != c.value {
+			m.summaries[c.source].Kept++
+		}
+		return false
+	case c.against != "":
+		m.found = append(m.found, finding.Finding{Code: "sources-differ", Severity: finding.Warning, Where: c.where, Related: []finding.Place{c.other},
+			What:   fmt.Sprintf("the %s of %s is %q here and %q in %s; neither is taken", name, p.Ref, c.value, c.against, c.other),
+			Advice: "write the right one into " + m.Pages.File})
+		return false
+	case known && form.rank() < was.form.rank():
+		return false
+	}
+	p.Set(name, c.value)
+	m.Memory.note(p.Ref, name, c.value, form)
+	return have != c.value
+}
+
+// enter notes a record's addresses in the book: drafts aren't, a page's first
+// address is its current one, further ones are variants.
+func (m *merger) enter(r *record) {
+	page := m.Pages.Find(r.page)
+	if page == nil || page.State == inventory.Draft {
+		return
+	}
+	own := r.at
+	if !r.has {
+		own = address.Address{}
+	}
+	for _, a := range []address.Address{r.home, own} { // what the page calls its own comes first
+		if a == (address.Address{}) || m.inBook[a] {
+			continue
+		}
+		e := book.Entry{Address: a, Page: r.page, State: book.Variant, Since: m.Today}
+		if !m.current[r.page] {
+			e.State = book.Current
+			m.current[r.page] = true
+		}
+		m.summaries[r.source].Addresses++
+		m.Book.Entries = append(m.Book.Entries, e)
+		m.inBook[a] = true
+	}
+}
+
+// count sums up the pages each source spoke of.
+func (m *merger) count() {
+	for i, refs := range m.spoken {
+		s := m.summaries[i]
+		for ref := range refs {
+			if m.before[ref] || m.claims[ref].first != i {
+				s.Merged++
+			}
+		}
+		s.Pages = CountPages(m.Pages, refs)
+	}
+}
+
+// CountPages counts pages by kind, language and state; only those in which, if
+// it isn't nil.
+func CountPages(inv *inventory.Inventory, which map[inventory.Ref]bool) []Count {
+	counts := map[Count]int{}
+	for _, p := range inv.Pages {
+		if which == nil || which[p.Ref] {
+			counts[Count{p.Kind, p.Language, string(p.State), 0}]++
+		}
+	}
+	list := make([]Count, 0, len(counts))
+	for c, n := range counts {
+		c.Pages = n
+		list = append(list, c)
+	}
+	slices.SortFunc(list, func(a, b Count) int {
+		return cmp.Or(strings.Compare(a.Kind, b.Kind), strings.Compare(a.Language, b.Language), strings.Compare(a.State, b.State))
+	})
+	return list
+}

@@ -1,0 +1,275 @@
+package gather
+
+import (
+	"bufio"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"net/url"
+	"path"
+	"slices"
+	"strings"
+
+	"young-compass/internal/accesslog"
+	"young-compass/internal/address"
+	"young-compass/internal/feed"
+	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
+	"young-compass/internal/page"
+	"young-compass/internal/sitefile"
+	"young-compass/internal/table"
+)
+
+// Read reads a source. Its form is told from its content when form is empty.
+// It returns the sitemaps that an index names. Errors are a *finding.Input, or
+// those of r.
+func (g *Gatherer) Read(name string, form Form, r io.Reader) (parts []string, err error) {
+	text, done, err := unpack(name, r)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	sample, err := text.Peek(sampleSize)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return nil, located(name, err)
+	}
+	if len(strings.TrimSpace(string(sample))) == 0 {
+		return nil, finding.Unreadable(finding.Place{File: name}, "the file is empty", "name a table, a feed, a sitemap, a log or a page")
+	}
+	if form == "" {
+		form = Detect(sample)
+	}
+	s := g.begin(name, form)
+	bad := len(g.found)
+	switch form {
+	case Table:
+		err = g.readTable(s, text)
+	case List:
+		err = g.readList(s, text)
+	case Feed:
+		err = g.readFeed(s, text)
+	case Sitemap:
+		parts, err = g.readSitemap(s, text)
+	case Log:
+		err = g.readLog(s, text)
+	case HTML:
+		err = g.readPage(name, (&url.URL{Path: "/" + path.Base(name)}).EscapedPath(), text)
+	default:
+		err = fmt.Errorf("%q is no form of a source", form)
+	}
+	if err == nil && s.Records == 0 && s.Log == nil && len(parts) == 0 && len(g.found) == bad {
+		err = finding.Unreadable(finding.Place{File: name}, "there is nothing in it but its head", "export it again with its rows or entries")
+	}
+	return parts, located(name, err)
+}
+
+// located names the file in an error that doesn't.
+func located(name string, err error) error {
+	var input *finding.Input
+	if err == nil || errors.As(err, &input) {
+		if input != nil && input.Finding.Where.File == "" {
+			input.Finding.Where.File = name
+		}
+		return err
+	}
+	return fmt.Errorf("reading %s: %w", name, err)
+}
+
+// readTable reads a table: columns are found by their usual names.
+func (g *Gatherer) readTable(s *Summary, r io.Reader) error {
+	sheet, found, err := table.Read(s.Source, r)
+	if err != nil {
+		return err
+	}
+	g.found = append(g.found, found...)
+	if s.Columns, err = rename(sheet, g.Columns); err != nil {
+		return finding.Unreadable(finding.Place{File: s.Source, Line: 1}, err.Error(), "")
+	}
+	if !slices.Contains(sheet.Columns, "key") && !slices.Contains(sheet.Columns, "address") {
+		return finding.Unreadable(finding.Place{File: s.Source, Line: 1}, "no column names pages or addresses", "say which it is: --column address=NAME; the columns are: "+address.Printable(strings.Join(sheet.Columns[:min(20, len(sheet.Columns))], ", ")))
+	}
+	g.fields[len(g.fields)-1] = slices.DeleteFunc(slices.Clone(sheet.Columns), func(name string) bool { return name == "address" })
+	for _, row := range sheet.Rows {
+		f := row.Fields
+		where := finding.Place{File: s.Source, Line: row.Line}
+		if f["key"] != "" {
+			if _, ok := inventory.ParseRef(f["key"] + "@x"); !ok {
+				g.found = append(g.found, table.BadRow(s.Source, row.Line, fmt.Sprintf("key %q names no page", f["key"]), "write it without @ / : ? # or spaces"))
+				continue
+			}
+		}
+		state, reason := stateOf(f["state"])
+		if reason != "" {
+			g.Ignore(reason)
+			continue
+		}
+		if state == "?" {
+			g.found = append(g.found, table.BadRow(s.Source, row.Line, fmt.Sprintf("%q is no state", f["state"]), "say live, draft, away or gone"))
+			continue
+		}
+		r := record{where: where, key: f["key"], language: f["language"], address: f["address"], fields: []field{{"state", state}}}
+		for _, name := range sheet.Columns {
+			if name != "key" && name != "language" && name != "address" && name != "state" {
+				r.fields = append(r.fields, field{name, f[name]})
+			}
+		}
+		g.add(r)
+	}
+	return nil
+}
+
+// readList reads addresses, one a line.
+func (g *Gatherer) readList(s *Summary, r io.Reader) error {
+	lines := bufio.NewScanner(r)
+	lines.Buffer(make([]byte, 64<<10), 1<<20)
+	for line := 1; lines.Scan(); line++ {
+		if text := strings.TrimSpace(strings.TrimPrefix(lines.Text(), "\ufeff")); text != "" {
+			g.add(record{where: finding.Place{File: s.Source, Line: line}, address: text})
+		}
+	}
+	if errors.Is(lines.Err(), bufio.ErrTooLong) {
+		return finding.Unreadable(finding.Place{File: s.Source}, "a line of more than 1 MiB", "write one address a line")
+	}
+	return lines.Err()
+}
+
+func (g *Gatherer) readFeed(s *Summary, r io.Reader) error {
+	return feed.Read(s.Source, r, func(e feed.Entry) error {
+		state := string(inventory.Live)
+		if e.Draft {
+			state = string(inventory.Draft)
+		}
+		for i, c := range e.Categories {
+			e.Categories[i] = strings.TrimSpace(strings.ReplaceAll(c, "/", " "))
+		}
+		g.add(record{where: finding.Place{File: s.Source, Line: e.Line}, language: e.Language, id: e.ID, address: e.Link,
+			fields: []field{{"title", e.Title}, {"state", state}, {"date", e.Date}, {"categories", strings.Join(e.Categories, "/")}, {"guid", e.ID}}})
+		return nil
+	})
+}
+
+func (g *Gatherer) readSitemap(s *Summary, r io.Reader) ([]string, error) {
+	m, err := sitefile.ReadSitemap(s.Source, r, func(u sitefile.URL) error {
+		where := finding.Place{File: s.Source, Line: u.Line}
+		modified, _, _ := strings.Cut(u.Modified, "T")
+		record := record{where: where, address: u.Location, fields: []field{{"modified", modified}, {"images", strings.Join(u.Images, " ")}}}
+		for _, a := range u.Alternates {
+			record.alternates = append(record.alternates, alternate{a.Language, a.Location})
+		}
+		g.add(record)
+		return nil
+	})
+	return m.Parts, err
+}
+
+func (g *Gatherer) readLog(s *Summary, r io.Reader) error {
+	log, err := accesslog.Read(s.Source, r)
+	if err != nil {
+		return err
+	}
+	s.Log = &LogSummary{Lines: log.Lines, Malformed: log.Malformed, Empty: log.Empty, Samples: log.Samples, Parameters: []Parameter{}}
+	g.logs = append(g.logs, logged{len(g.summaries) - 1, log})
+	g.HasVisit = true
+	return nil
+}
+
+// readPage reads one HTML page that stands at a path of the site.
+func (g *Gatherer) readPage(file, at string, r io.Reader) error {
+	signals, err := page.Read(r, "")
+	if err != nil {
+		return err
+	}
+	g.AddPage(file, at, signals)
+	return nil
+}
+
+// AddPage adds what a page says of itself; at is its address, or a path.
+func (g *Gatherer) AddPage(file, at string, signals page.Signals) {
+	heading := ""
+	if len(signals.Headings) > 0 {
+		heading = signals.Headings[0]
+	}
+	title := signals.Title
+	if title == "" {
+		title = heading
+	}
+	r := record{where: finding.Place{File: file}, address: at, language: signals.Language, canonical: signals.Canonical,
+		fields: []field{{"title", title}, {"heading", heading}, {"robots", signals.Robots}}}
+	for _, a := range signals.Alternates {
+		r.alternates = append(r.alternates, alternate{a.Language, a.Link})
+	}
+	g.add(r)
+}
+
+// BeginSite starts a source whose pages AddPage brings.
+func (g *Gatherer) BeginSite(name string) { g.begin(name, Site) }
+
+// AddMoved adds an address that was seen to redirect to another.
+func (g *Gatherer) AddMoved(at, to string) {
+	g.add(record{where: finding.Place{URL: at}, address: at, canonical: to})
+}
+
+// Ignore counts a record of the last source that can't be used.
+func (g *Gatherer) Ignore(reason string) {
+	s := g.summaries[len(g.summaries)-1]
+	s.Records++
+	s.Ignored[reason]++
+}
+
+// maxFiles bounds the files of a folder that are looked at.
+const maxFiles = 1_000_000
+
+// ReadFolder reads the HTML pages of a folder; their paths in it are their
+// paths on the site. Other files are counted as ignored, and so are links,
+// since they may lead outside.
+func (g *Gatherer) ReadFolder(name string, folder Folder) error {
+	g.begin(name, HTML)
+	seen := 0
+	err := fs.WalkDir(folder, ".", func(file string, entry fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if seen++; seen > maxFiles {
+			return finding.Unreadable(finding.Place{File: name}, fmt.Sprintf("more than %d files", maxFiles), "name a smaller folder")
+		}
+		switch {
+		case entry.IsDir():
+			if strings.HasPrefix(entry.Name(), ".") && file != "." {
+				return fs.SkipDir
+			}
+			return nil
+		case !entry.Type().IsRegular():
+			g.Ignore("a link, or no file")
+			return nil
+		}
+		f, err := folder.Open(file)
+		if err != nil {
+			return err
+		}
+		defer func() { _ = f.Close() }()
+		text := bufio.NewReaderSize(f, 4096)
+		sample, err := text.Peek(4096)
+		if err != nil && !errors.Is(err, io.EOF) {
+			return err
+		}
+		if len(sample) == 0 || Detect(sample) != HTML || !looksLikePage(sample) {
+			g.Ignore("no HTML page")
+			return nil
+		}
+		return g.readPage(path.Join(name, file), (&url.URL{Path: "/" + file}).EscapedPath(), text)
+	})
+	if err != nil {
+		return located(name, err)
+	}
+	if g.summaries[len(g.summaries)-1].Records == 0 {
+		return finding.Unreadable(finding.Place{File: name}, "the folder is empty", "name a folder of HTML files")
+	}
+	return nil
+}
+
+// looksLikePage reports whether a text has an element of a page's beginning.
+func looksLikePage(sample []byte) bool {
+	text := strings.ToLower(string(sample))
+	return slices.ContainsFunc([]string{"<!doctype html", "<html", "<head", "<title", "<body", "<h1"}, func(s string) bool { return strings.Contains(text, s) })
+}
