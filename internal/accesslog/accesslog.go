@@ -80,6 +80,10 @@ func Read(file string, r io.Reader) (*Log, error) {
 		close(b)
 	}
 	wait.Wait()
+	var input *finding.Input
+	if errors.As(err, &input) {
+		return nil, input
+	}
 	if err != nil {
 		return nil, fmt.Errorf("reading %s: %w", file, err)
 	}
@@ -184,6 +188,9 @@ func (c *counter) block(b block) {
 		}
 		if !c.line(one) {
 			c.log.Malformed++
+			if len(c.log.Samples) == maxSamples {
+				continue // a block's lines come after those before
+			}
 			c.log.sample(BadLine{line, address.Printable(string(one[:min(len(one), 60)]))})
 		}
 	}

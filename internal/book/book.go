@@ -73,22 +73,25 @@ func Read(file string, r io.Reader) (*Book, []finding.Finding, error) {
 		bad := func(what, advice string) {
 			found = append(found, table.BadRow(file, row.Line, what, advice))
 		}
-		a, err := address.Parse(row.Fields["address"])
+		a, err := address.Parse(row.Get("address"))
 		if err != nil {
 			bad(err.Error(), "write an absolute http or https address")
 			continue
 		}
-		ref, ok := inventory.ParseRef(row.Fields["page"])
+		ref, ok := inventory.ParseRef(row.Get("page"))
 		if !ok {
-			bad(fmt.Sprintf("%q names no page", row.Fields["page"]), "write key@language")
+			bad(fmt.Sprintf("%q names no page", row.Get("page")), "write key@language")
 			continue
 		}
-		e := Entry{Address: a, Page: ref, State: State(row.Fields["state"]), Since: row.Fields["since"], Line: row.Line}
+		e := Entry{Address: a, Page: ref, State: State(row.Get("state")), Since: row.Get("since"), Line: row.Line}
 		if len(b.more) > 0 {
-			e.more = row.Fields
+			e.more = map[string]string{}
+			for _, name := range b.more {
+				e.more[name] = row.Get(name)
+			}
 		}
 		if e.State.rank() < 0 {
-			bad(fmt.Sprintf("%q is no state of an address", row.Fields["state"]), "say current, shown, variant or former")
+			bad(fmt.Sprintf("%q is no state of an address", row.Get("state")), "say current, shown, variant or former")
 			continue
 		}
 		if e.State == Current {

@@ -149,12 +149,12 @@ func OldServer() (http.Handler, error) {
 		answer       func(row table.Row) func(http.ResponseWriter)
 	}{
 		{OldSite, "address", func(row table.Row) func(http.ResponseWriter) {
-			return func(w http.ResponseWriter) { writePage(w, row.Fields["title"], "") }
+			return func(w http.ResponseWriter) { writePage(w, row.Get("title"), "") }
 		}},
 		{OldRedirects, "from", func(row table.Row) func(http.ResponseWriter) {
 			return func(w http.ResponseWriter) {
-				w.Header().Set("Location", row.Fields["to"])
-				w.WriteHeader(map[string]int{"301": 301, "302": 302}[row.Fields["status"]])
+				w.Header().Set("Location", row.Get("to"))
+				w.WriteHeader(map[string]int{"301": 301, "302": 302}[row.Get("status")])
 			}
 		}},
 	} {
@@ -167,10 +167,10 @@ func OldServer() (http.Handler, error) {
 			return nil, err
 		}
 		for _, row := range table.Rows {
-			if row.Fields[source.column] == "" || row.Fields["state"] == "draft" {
+			if row.Get(source.column) == "" || row.Get("state") == "draft" {
 				continue
 			}
-			if err := enter(row.Fields[source.column], source.answer(row)); err != nil {
+			if err := enter(row.Get(source.column), source.answer(row)); err != nil {
 				return nil, fmt.Errorf("%s:%d: %w", source.file, row.Line, err)
 			}
 		}

@@ -87,8 +87,7 @@ func (d *designer) checkFields() {
 			}
 			pages++
 			for _, name := range names {
-				_, column := page.Fields[name]
-				have[name] = have[name] || d.field(kind, page, name) != "" || column && optional[name]
+				have[name] = have[name] || d.field(kind, page, name) != "" || optional[name] && d.plan.Pages.HasColumn(name)
 			}
 		}
 		for _, name := range names {

@@ -119,8 +119,8 @@ func rootElement(text []byte) string {
 // The bounds of what is unpacked: this much is always read, more only while the
 // packed text isn't many times smaller.
 const (
-	freeUnpacked = 256 << 20 // bytes
-	maxRatio     = 250
+	freeUnpacked = 8 << 20 // bytes
+	maxRatio     = 200
 )
 
 // unpack returns the text of a source, which may be packed with gzip or zstd,

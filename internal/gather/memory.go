@@ -38,12 +38,12 @@ func ReadMemory(file string, r io.Reader) (*Memory, []finding.Finding, error) {
 	}
 	m := &Memory{}
 	for _, row := range sheet.Rows {
-		ref, ok := inventory.ParseRef(row.Fields["page"])
-		if !ok || row.Fields["field"] == "" {
+		ref, ok := inventory.ParseRef(row.Get("page"))
+		if !ok || row.Get("field") == "" {
 			found = append(found, table.BadRow(file, row.Line, "this names no field of a page", "delete the row, or the file: gather makes it"))
 			continue
 		}
-		m.note(ref, row.Fields["field"], row.Fields["value"], Form(row.Fields["form"]))
+		m.note(ref, row.Get("field"), row.Get("value"), Form(row.Get("form")))
 	}
 	return m, found, nil
 }

@@ -514,7 +514,7 @@ func (m *merger) apply() {
 		old := m.Pages.Find(ref)
 		if old == nil {
 			m.summaries[c.first].New++
-			m.Pages.Add(inventory.Page{Ref: ref, Fields: map[string]string{}})
+			m.Pages.Add(inventory.Page{Ref: ref})
 			old = m.Pages.Find(ref)
 		}
 		names := slices.Sorted(maps.Keys(c.fields))

@@ -91,27 +91,27 @@ func (g *Gatherer) readTable(s *Summary, r io.Reader) error {
 	}
 	g.fields[len(g.fields)-1] = slices.DeleteFunc(slices.Clone(sheet.Columns), func(name string) bool { return name == "address" })
 	for _, row := range sheet.Rows {
-		f := row.Fields
+		f := row.Get
 		where := finding.Place{File: s.Source, Line: row.Line}
-		if f["key"] != "" {
-			if _, ok := inventory.ParseRef(f["key"] + "@x"); !ok {
-				g.found = append(g.found, table.BadRow(s.Source, row.Line, fmt.Sprintf("key %q names no page", f["key"]), "write it without @ / : ? # or spaces"))
+		if f("key") != "" {
+			if _, ok := inventory.ParseRef(f("key") + "@x"); !ok {
+				g.found = append(g.found, table.BadRow(s.Source, row.Line, fmt.Sprintf("key %q names no page", f("key")), "write it without @ / : ? # or spaces"))
 				continue
 			}
 		}
-		state, reason := stateOf(f["state"])
+		state, reason := stateOf(f("state"))
 		if reason != "" {
 			g.Ignore(reason)
 			continue
 		}
 		if state == "?" {
-			g.found = append(g.found, table.BadRow(s.Source, row.Line, fmt.Sprintf("%q is no state", f["state"]), "say live, draft, away or gone"))
+			g.found = append(g.found, table.BadRow(s.Source, row.Line, fmt.Sprintf("%q is no state", f("state")), "say live, draft, away or gone"))
 			continue
 		}
-		r := record{where: where, key: f["key"], language: f["language"], address: f["address"], fields: []field{{"state", state}}}
+		r := record{where: where, key: f("key"), language: f("language"), address: f("address"), fields: []field{{"state", state}}}
 		for _, name := range sheet.Columns {
 			if name != "key" && name != "language" && name != "address" && name != "state" {
-				r.fields = append(r.fields, field{name, f[name]})
+				r.fields = append(r.fields, field{name, f(name)})
 			}
 		}
 		g.add(r)

@@ -52,7 +52,7 @@ type Page struct {
 	Fixed     string // an address set by hand
 	Canonical string // the page or address that this one defers to
 	Robots    string
-	Fields    map[string]string // every other column
+	Fields    map[string]string // every other column that holds something
 	Line      int               // in pages.csv; 0 for a page that isn't there yet
 }
 
@@ -85,6 +85,9 @@ func (p *Page) Set(name, value string) {
 	if column := p.column(name); column != nil {
 		*column = value
 		return
+	}
+	if p.Fields == nil {
+		p.Fields = map[string]string{}
 	}
 	p.Fields[name] = value
 }
@@ -128,7 +131,7 @@ func Read(file string, r io.Reader, defaultLanguage string) (*Inventory, []findi
 	inv := &Inventory{File: file}
 	inv.AddColumns(sheet.Columns)
 	for _, row := range sheet.Rows {
-		page, bad := fromRow(file, row, defaultLanguage)
+		page, bad := fromRow(file, row, inv.fields, defaultLanguage)
 		if bad != nil {
 			found = append(found, *bad)
 			continue
@@ -142,13 +145,13 @@ func Read(file string, r io.Reader, defaultLanguage string) (*Inventory, []findi
 	return inv, found, nil
 }
 
-// fromRow reads a page from a row of pages.csv or of a source.
-func fromRow(file string, row table.Row, defaultLanguage string) (Page, *finding.Finding) {
-	f := row.Fields
+// fromRow reads a page from a row of pages.csv, with these fields of its own.
+func fromRow(file string, row table.Row, fields []string, defaultLanguage string) (Page, *finding.Finding) {
+	f := row.Get
 	p := Page{
-		Ref:  Ref{f["key"], cmp.Or(f["language"], defaultLanguage)},
-		Kind: cmp.Or(f["kind"], "page"), Title: f["title"], State: State(cmp.Or(f["state"], string(Live))),
-		Fixed: f["fixed"], Canonical: f["canonical"], Robots: f["robots"], Line: row.Line, Fields: map[string]string{},
+		Ref:  Ref{f("key"), cmp.Or(f("language"), defaultLanguage)},
+		Kind: cmp.Or(f("kind"), "page"), Title: f("title"), State: State(cmp.Or(f("state"), string(Live))),
+		Fixed: f("fixed"), Canonical: f("canonical"), Robots: f("robots"), Line: row.Line,
 	}
 	if _, ok := ParseRef(p.Ref.String()); !ok {
 		bad := table.BadRow(file, row.Line, fmt.Sprintf("key %q with language %q name no page", p.Key, p.Language), "give both, without @ / : ? # or spaces")
@@ -157,12 +160,12 @@ func fromRow(file string, row table.Row, defaultLanguage string) (Page, *finding
 	switch p.State {
 	case Live, Draft, Away, Gone:
 	default:
-		bad := table.BadRow(file, row.Line, fmt.Sprintf("%q is no state", f["state"]), "say live, draft, away or gone")
+		bad := table.BadRow(file, row.Line, fmt.Sprintf("%q is no state", f("state")), "say live, draft, away or gone")
 		return p, &bad
 	}
-	for name, value := range f {
-		if !slices.Contains(leading(), name) && !slices.Contains(trailing(), name) {
-			p.Fields[name] = value
+	for _, name := range fields {
+		if value := f(name); value != "" {
+			p.Set(name, value)
 		}
 	}
 	return p, nil
@@ -175,6 +178,11 @@ func (inv *Inventory) AddColumns(names []string) {
 			inv.fields = append(inv.fields, name)
 		}
 	}
+}
+
+// HasColumn reports whether the inventory has a column of that name.
+func (inv *Inventory) HasColumn(name string) bool {
+	return slices.Contains(inv.fields, name) || slices.Contains(leading(), name) || slices.Contains(trailing(), name)
 }
 
 // Add appends a page that isn't there yet.

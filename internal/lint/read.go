@@ -27,11 +27,11 @@ func Read(file string, r io.Reader, base address.Address) ([]Subject, []finding.
 	}
 	var subjects []Subject
 	for _, row := range sheet.Rows {
-		f := row.Fields
-		if f["address"] == "" {
+		f := row.Get
+		if f("address") == "" {
 			continue
 		}
-		s := Subject{Text: f["address"], Kind: f["kind"], Title: f["title"], Language: f["language"], Where: finding.Place{File: file, Line: row.Line}}
+		s := Subject{Text: f("address"), Kind: f("kind"), Title: f("title"), Language: f("language"), Where: finding.Place{File: file, Line: row.Line}}
 		if s.Address, err = address.Resolve(base, s.Text); err != nil {
 			found = append(found, noAddress(s.Where, err))
 			continue

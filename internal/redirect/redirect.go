@@ -57,28 +57,28 @@ func Read(file string, r io.Reader, site address.Site) ([]Row, []finding.Finding
 }
 
 func readRow(record table.Row, site address.Site) (Row, *finding.Finding) {
-	f := record.Fields
+	f := record.Get
 	bad := func(format string, args ...any) *finding.Finding {
 		what, advice, _ := strings.Cut(fmt.Sprintf(format, args...), "; ")
 		finding := table.BadRow("", 0, what, advice)
 		return &finding
 	}
-	row := Row{From: f["from"], To: f["to"], Line: record.Line}
+	row := Row{From: f("from"), To: f("to"), Line: record.Line}
 	var err error
-	if row.Source, err = ReadSource(f["from"], site); err != nil {
+	if row.Source, err = ReadSource(f("from"), site); err != nil {
 		return row, bad("from: %v; write a path, or an address on one of the site's hosts", err)
 	}
-	if f["status"] != "" {
-		if row.Status, err = strconv.Atoi(f["status"]); err != nil || !ValidStatus(row.Status) {
-			return row, bad("%q is no status of a redirect; write 301, 302, 303, 307, 308 or 410", address.Printable(f["status"]))
+	if f("status") != "" {
+		if row.Status, err = strconv.Atoi(f("status")); err != nil || !ValidStatus(row.Status) {
+			return row, bad("%q is no status of a redirect; write 301, 302, 303, 307, 308 or 410", address.Printable(f("status")))
 		}
 	}
-	switch f["query"] {
+	switch f("query") {
 	case "", "keep":
 	case "drop":
 		row.Drop = true
 	default:
-		return row, bad("query: %q; write keep or drop", address.Printable(f["query"]))
+		return row, bad("query: %q; write keep or drop", address.Printable(f("query")))
 	}
 	switch {
 	case row.Gone() && row.To != "":

@@ -13,8 +13,12 @@ import (
 	"young-compass/internal/finding"
 )
 
-// maxDepth is how deep objects and lists may lie in one another.
-const maxDepth = 32
+// The bounds of a table in JSON.
+const (
+	maxDepth = 32         // objects and lists in one another
+	maxNames = 2000       // different names of members
+	maxCells = 50_000_000 // values, with those missing in front of them
+)
 
 // readJSON reads a list of objects, the first such list in an object, or
 // objects one after another. Objects in objects give columns such as
@@ -24,7 +28,7 @@ func (t *Table) readJSON(raw *bufio.Reader) ([]finding.Finding, error) {
 		_, _ = raw.Discard(3)
 	}
 	sample, _ := raw.Peek(sampleSize)
-	j := &jsonReader{table: t, known: map[string]bool{}, source: &lineSource{file: t.File, r: raw, line: 1}}
+	j := &jsonReader{table: t, source: &lineSource{file: t.File, r: raw, line: 1}}
 	j.decoder = json.NewDecoder(j.source)
 	j.decoder.UseNumber()
 	var err error
@@ -38,13 +42,6 @@ func (t *Table) readJSON(raw *bufio.Reader) ([]finding.Finding, error) {
 	}
 	if err != nil {
 		return nil, j.unreadable(err)
-	}
-	for i, row := range t.Rows { // every row has every column, like in other tables
-		if len(row.Fields) < len(t.Columns) && len(t.Columns) <= 100 {
-			for _, name := range t.Columns {
-				t.Rows[i].Fields[name] = row.Fields[name]
-			}
-		}
 	}
 	return j.bad, nil
 }
@@ -73,7 +70,7 @@ type jsonReader struct {
 	table   *Table
 	source  *lineSource
 	decoder *json.Decoder
-	known   map[string]bool // the columns
+	cells   int
 	bad     []finding.Finding
 }
 
@@ -174,7 +171,7 @@ func (j *jsonReader) row() error {
 		return err
 	}
 	line := j.source.lineAt(j.decoder.InputOffset())
-	row := Row{Line: line, Fields: map[string]string{}}
+	row := &Row{Line: line, table: j.table}
 	if token != json.Delim('{') {
 		j.bad = append(j.bad, BadRow(j.table.File, line, "this is no object", "write {\"address\": ..., \"title\": ...}"))
 		if token == json.Delim('[') {
@@ -185,12 +182,15 @@ func (j *jsonReader) row() error {
 	if err := j.object(row, "", 1, false); err != nil {
 		return err
 	}
-	j.table.Rows = append(j.table.Rows, row)
+	if len(j.table.Rows) == maxRows {
+		return j.table.tooMany(line)
+	}
+	j.table.Rows = append(j.table.Rows, *row)
 	return nil
 }
 
 // object reads the members of an object that has begun.
-func (j *jsonReader) object(row Row, prefix string, depth int, item bool) error {
+func (j *jsonReader) object(row *Row, prefix string, depth int, item bool) error {
 	for j.decoder.More() {
 		name, err := j.decoder.Token()
 		if err != nil {
@@ -204,7 +204,7 @@ func (j *jsonReader) object(row Row, prefix string, depth int, item bool) error 
 }
 
 // value reads one value into a column; item says that it is part of a list.
-func (j *jsonReader) value(row Row, column string, depth int, item bool) error {
+func (j *jsonReader) value(row *Row, column string, depth int, item bool) error {
 	if depth > maxDepth {
 		return fmt.Errorf("objects and lists lie more than %d deep in one another", maxDepth)
 	}
@@ -230,21 +230,27 @@ func (j *jsonReader) value(row Row, column string, depth int, item bool) error {
 }
 
 // put gives a row a value; the items of a list come one after another.
-func (j *jsonReader) put(row Row, column, text string, item bool) error {
-	if !j.known[column] {
-		if len(j.known) >= maxColumns {
-			return fmt.Errorf("more than %d names of members", maxColumns)
+func (j *jsonReader) put(row *Row, column, text string, item bool) error {
+	i, known := j.table.index[column]
+	if !known {
+		if i = len(j.table.Columns); i >= maxNames {
+			return fmt.Errorf("more than %d names of members", maxNames)
 		}
-		j.known[column] = true
-		j.table.Columns = append(j.table.Columns, column)
+		j.table.addColumn(column)
+	}
+	if grow := i + 1 - len(row.values); grow > 0 {
+		if j.cells += grow; j.cells > maxCells {
+			return errors.New("its objects have too many different names of members")
+		}
+		row.values = append(slices.Grow(row.values, grow), make([]string, grow)...)
 	}
 	if item {
 		text = strings.ReplaceAll(text, "/", " ")
 	}
-	if have := row.Fields[column]; item && have != "" {
+	if have := row.values[i]; item && have != "" {
 		text = have + "/" + text
 	}
-	row.Fields[column] = text
+	row.values[i] = text
 	return nil
 }
 

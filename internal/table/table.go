@@ -25,13 +25,23 @@ const (
 	maxLine    = 1 << 20 // bytes without a line feed
 	maxRecord  = 8 << 20 // bytes of one row
 	maxColumns = 10000
+	maxRows    = 5_000_000
 	sampleSize = 64 << 10 // bytes that are looked at to find the form out
 )
 
 // Row is one row of a table.
 type Row struct {
 	Line   int // of the file, from 1
-	Fields map[string]string
+	table  *Table
+	values []string // in the order of the columns; the last ones may be missing
+}
+
+// Get returns the value in a column; empty where there is none.
+func (r Row) Get(column string) string {
+	if i, ok := r.table.index[column]; ok && i < len(r.values) {
+		return r.values[i]
+	}
+	return ""
 }
 
 // Table is a file read: its columns in their order, and its rows.
@@ -39,6 +49,8 @@ type Table struct {
 	File    string
 	Columns []string
 	Rows    []Row
+
+	index map[string]int // of the columns
 }
 
 // Read reads a table. Its form is found out from the beginning of the file.
@@ -51,7 +63,7 @@ func Read(file string, r io.Reader, needed ...string) (*Table, []finding.Finding
 	if err != nil && !errors.Is(err, io.EOF) {
 		return nil, nil, fmt.Errorf("reading %s: %w", file, err)
 	}
-	t := &Table{File: file}
+	t := &Table{File: file, index: map[string]int{}}
 	var bad []finding.Finding
 	start := bytes.TrimLeft(bytes.TrimPrefix(sample, []byte("\ufeff")), " \t\r\n")
 	switch {
@@ -101,6 +113,9 @@ func (t *Table) readCSV(raw *bufio.Reader, sample []byte) ([]finding.Finding, er
 			return nil, t.unreadable(err)
 		}
 		line, _ := reader.FieldPos(0)
+		if len(t.Rows) == maxRows {
+			return nil, t.tooMany(line)
+		}
 		if f := t.addRow(line, record); f != nil {
 			bad = append(bad, *f)
 		}
@@ -113,18 +128,21 @@ func (t *Table) setColumns(header []string, place func(int) (line, column int)) 
 	if len(header) > maxColumns {
 		return finding.Unreadable(finding.Place{File: t.File, Line: 1}, fmt.Sprintf("%d columns; at most %d are read", len(header), maxColumns), "save the sheet again with the columns it needs")
 	}
-	seen := make(map[string]bool, len(header))
 	for i, name := range header {
 		name = strings.ToLower(strings.TrimSpace(name))
-		if name == "" || seen[name] || !utf8.ValidString(name) {
+		if _, twice := t.index[name]; name == "" || twice || !utf8.ValidString(name) {
 			line, column := place(i)
 			return finding.Unreadable(finding.Place{File: t.File, Line: line, Column: column},
 				fmt.Sprintf("column %d is named %q like another, or not at all", i+1, address.Printable(name)), "give each column a name of its own")
 		}
-		seen[name] = true
-		t.Columns = append(t.Columns, name)
+		t.addColumn(name)
 	}
 	return nil
+}
+
+func (t *Table) addColumn(name string) {
+	t.index[name] = len(t.Columns)
+	t.Columns = append(t.Columns, name)
 }
 
 // addRow appends a row, or says what is wrong with it.
@@ -139,28 +157,26 @@ func (t *Table) addRow(line int, record []string) *finding.Finding {
 	if i := slices.IndexFunc(record, func(field string) bool { return !utf8.ValidString(field) }); i >= 0 {
 		return bad(fmt.Sprintf("field %d holds bytes that are no UTF-8", i+1), "save the file again as UTF-8")
 	}
-	row := Row{Line: line, Fields: make(map[string]string, len(record))}
-	for i, name := range t.Columns {
-		row.Fields[name] = strings.TrimSpace(record[i])
+	values := make([]string, len(record))
+	for i, value := range record {
+		values[i] = strings.TrimSpace(value)
 	}
-	t.Rows = append(t.Rows, row)
+	t.Rows = append(t.Rows, Row{line, t, values})
 	return nil
 }
 
 // Rename gives a column another name. A column that had it keeps its values
 // under its old name with "other " in front.
 func (t *Table) Rename(from, to string) {
-	if i := slices.Index(t.Columns, to); i >= 0 {
-		t.Columns[i] = "other " + to
+	move := func(from, to string) {
+		i := t.index[from]
+		delete(t.index, from)
+		t.Columns[i], t.index[to] = to, i
 	}
-	t.Columns[slices.Index(t.Columns, from)] = to
-	for _, row := range t.Rows {
-		if value, ok := row.Fields[to]; ok {
-			row.Fields["other "+to] = value
-		}
-		row.Fields[to] = row.Fields[from]
-		delete(row.Fields, from)
+	if _, ok := t.index[to]; ok {
+		move(to, "other "+to)
 	}
+	move(from, to)
 }
 
 // Require returns a *finding.Input error when a column isn't there.
@@ -186,6 +202,11 @@ func (t *Table) names() string {
 // BadRow is the finding for a row that can't be read.
 func BadRow(file string, line int, what, advice string) finding.Finding {
 	return finding.Finding{Code: "bad-row", Severity: finding.Error, Where: finding.Place{File: file, Line: line}, What: what, Advice: advice}
+}
+
+// tooMany returns the error for a table that is longer than any that is read.
+func (t *Table) tooMany(line int) error {
+	return finding.Unreadable(finding.Place{File: t.File, Line: line}, fmt.Sprintf("more than %d rows", maxRows), "split the table")
 }
 
 // unreadable returns the error for a file of separated values that breaks off.

@@ -68,6 +68,9 @@ func (t *Table) readWorkbook(r io.Reader) (bad []finding.Finding, err error) {
 			for len(record) > len(t.Columns) && strings.TrimSpace(record[len(record)-1]) == "" {
 				record = record[:len(record)-1]
 			}
+			if len(t.Rows) == maxRows {
+				return nil, t.tooMany(line)
+			}
 			if f := t.addRow(line, record); f != nil {
 				bad = append(bad, *f)
 			}

@@ -41,12 +41,12 @@ func Read(file string, r io.Reader) ([]Visit, []finding.Finding, error) {
 	}
 	var list []Visit
 	for _, row := range sheet.Rows {
-		f := row.Fields
-		v := Visit{Last: f["last"], Referrers: f["referrers"]}
-		v.Address, err = address.Parse(f["address"])
+		f := row.Get
+		v := Visit{Last: f("last"), Referrers: f("referrers")}
+		v.Address, err = address.Parse(f("address"))
 		for name, into := range map[string]*int{"status": &v.Status, "visitors": &v.Visitors, "robots": &v.Robots} {
-			if n, bad := strconv.Atoi(cmp.Or(f[name], "0")); bad != nil || n < 0 {
-				err = cmp.Or(err, fmt.Errorf("%s: %s is no number", name, address.Printable(f[name])))
+			if n, bad := strconv.Atoi(cmp.Or(f(name), "0")); bad != nil || n < 0 {
+				err = cmp.Or(err, fmt.Errorf("%s: %s is no number", name, address.Printable(f(name))))
 			} else {
 				*into = n
 			}

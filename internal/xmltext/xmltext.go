@@ -120,7 +120,7 @@ func (r *Reader) unreadable(err error) error {
 	case r.source.failed != nil && !errors.Is(r.source.failed, io.EOF) && !errors.Is(r.source.failed, errTooLong):
 		return fmt.Errorf("reading %s: %w", r.file, r.source.failed)
 	}
-	if errors.Is(err, io.EOF) {
+	if errors.Is(err, io.EOF) || what == "unexpected EOF" {
 		what = "it breaks off"
 	}
 	line, column := r.decoder.InputPos()
