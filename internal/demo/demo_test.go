@@ -10,9 +10,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"young-compass/internal/address"
+	"young-compass/internal/crawl"
 	"young-compass/internal/demo"
 	"young-compass/internal/demo/demotest"
 	"young-compass/internal/fetch"
+	"young-compass/internal/gather"
 	"young-compass/internal/plan"
 )
 
@@ -96,4 +98,30 @@ func TestTheSiteIsAsDescribed(t *testing.T) {
 	assert.Len(t, pages, 189)
 	assert.Equal(t, map[string]int{"live": 181, "gone": 4, "away": 3, "draft": 1}, states)
 	assert.Equal(t, map[string]int{"en": 77, "de": 57, "nb": 55}, languages)
+}
+
+// A crawl of the old site finds its pages by their links, and what robots.txt
+// forbids is not asked for.
+func TestOldSiteIsCrawled(t *testing.T) {
+	handler, err := demo.OldServer()
+	require.NoError(t, err)
+	s, err := demo.Start(handler, "0", "0")
+	require.NoError(t, err)
+	defer func() { require.NoError(t, s.Close()) }()
+	p := demotest.Gathered(t, t.TempDir())
+	gatherer := gather.Gatherer{Config: p.Config}
+	start, err := address.Parse("http://www.skerrywick.example/")
+	require.NoError(t, err)
+	crawler := crawl.Crawler{Asker: client(t, s), Site: demo.Site(), Agent: "young-compass", Max: 1000, Queue: gatherer.Ask}
+	pages, err := crawler.Run(context.Background(), []address.Address{start})
+	require.NoError(t, err)
+	found := map[string]int{}
+	for _, page := range pages {
+		if page.HTML {
+			found[page.Signals.Language]++
+		} else {
+			found[page.Why]++
+		}
+	}
+	assert.Equal(t, map[string]int{"en": 79, "de": 53, "nb": 51, "robots.txt forbids it": 1}, found)
 }

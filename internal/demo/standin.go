@@ -108,21 +108,46 @@ func NewSite(p *plan.Plan) http.Handler {
 			if page := p.Pages.Find(a.Page); page != nil {
 				title = page.Title
 			}
-			writePage(w, title, a.Canonical)
+			writePage(w, htmlPage{title: title, language: a.Page.Language, canonical: a.Canonical})
 		default:
 			http.Error(w, fmt.Sprint(a.Status), a.Status)
 		}
 	})
 }
 
-func writePage(w http.ResponseWriter, title, canonical string) {
-	link := ""
-	if canonical != "" {
-		link = `<link rel="canonical" href="` + html.EscapeString(canonical) + `">`
-	}
-	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	_, _ = fmt.Fprintf(w, "<!doctype html><title>%s</title>%s<h1>%[1]s</h1>\n", html.EscapeString(title), link)
+// htmlPage is what a stand-in shows.
+type htmlPage struct {
+	title, language, canonical string
+	links                      []string
 }
+
+func writePage(w http.ResponseWriter, p htmlPage) {
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	_, _ = fmt.Fprintf(w, `<!doctype html><html lang="%s"><title>%s</title>`, html.EscapeString(p.language), html.EscapeString(p.title))
+	if p.canonical != "" {
+		_, _ = fmt.Fprintf(w, `<link rel="canonical" href="%s">`, html.EscapeString(p.canonical))
+	}
+	_, _ = fmt.Fprintf(w, "<h1>%s</h1>\n", html.EscapeString(p.title))
+	for _, link := range p.links {
+		_, _ = fmt.Fprintf(w, "<a href=\"%s\">%[1]s</a>\n", html.EscapeString(link))
+	}
+}
+
+// linksOf returns where a page of the old site leads: the home page to the
+// sections, a section to its pages, everything to the home page.
+func linksOf(row table.Row, all []table.Row) []string {
+	links := []string{"/", "/index.php?lang=de", "/index.php?lang=nb"}
+	for _, other := range all {
+		below := row.Get("key") == "section-"+other.Get("kind")+"s" || row.Get("key") == "home" && (other.Get("kind") == "section" || other.Get("kind") == "page" || other.Get("kind") == "guide")
+		if below && other.Get("language") == row.Get("language") && other.Get("address") != "" {
+			links = append(links, other.Get("address"))
+		}
+	}
+	return links
+}
+
+// oldRobots is the old site's robots.txt.
+const oldRobots = "User-agent: *\nDisallow: /PORTS/\n"
 
 // OldServer answers as the old site did: every old address by itself, on any
 // host and scheme, and the inherited redirects as they are.
@@ -146,12 +171,13 @@ func OldServer() (http.Handler, error) {
 	}
 	for _, source := range []struct {
 		file, column string
-		answer       func(row table.Row) func(http.ResponseWriter)
+		answer       func(row table.Row, all []table.Row) func(http.ResponseWriter)
 	}{
-		{OldSite, "address", func(row table.Row) func(http.ResponseWriter) {
-			return func(w http.ResponseWriter) { writePage(w, row.Get("title"), "") }
+		{OldSite, "address", func(row table.Row, all []table.Row) func(http.ResponseWriter) {
+			p := htmlPage{title: row.Get("title"), language: row.Get("language"), links: linksOf(row, all)}
+			return func(w http.ResponseWriter) { writePage(w, p) }
 		}},
-		{OldRedirects, "from", func(row table.Row) func(http.ResponseWriter) {
+		{OldRedirects, "from", func(row table.Row, _ []table.Row) func(http.ResponseWriter) {
 			return func(w http.ResponseWriter) {
 				w.Header().Set("Location", row.Get("to"))
 				w.WriteHeader(map[string]int{"301": 301, "302": 302}[row.Get("status")])
@@ -170,7 +196,7 @@ func OldServer() (http.Handler, error) {
 			if row.Get(source.column) == "" || row.Get("state") == "draft" {
 				continue
 			}
-			if err := enter(row.Get(source.column), source.answer(row)); err != nil {
+			if err := enter(row.Get(source.column), source.answer(row, table.Rows)); err != nil {
 				return nil, fmt.Errorf("%s:%d: %w", source.file, row.Line, err)
 			}
 		}
@@ -179,6 +205,10 @@ func OldServer() (http.Handler, error) {
 		request, err := requestOf(r)
 		if err != nil {
 			http.Error(w, "400", http.StatusBadRequest)
+			return
+		}
+		if request.Path == "/robots.txt" {
+			_, _ = fmt.Fprint(w, oldRobots)
 			return
 		}
 		answer, ok := answers[key(request.Address)]

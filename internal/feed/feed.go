@@ -6,6 +6,7 @@ import (
 	"encoding/xml"
 	"errors"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -85,6 +86,12 @@ func notFeed(file string) error {
 	return finding.Unreadable(finding.Place{File: file}, "this is no feed: its root element is neither rss nor feed", "export it as RSS 2.0 or Atom")
 }
 
+// namespaces are those of the elements that are read: of RSS, Atom, its
+// publishing protocol, RSS 1.0 and Dublin Core.
+func namespaces() []string {
+	return []string{"", "http://www.w3.org/2005/Atom", "http://www.w3.org/2007/app", "http://purl.org/rss/1.0/", "http://purl.org/dc/elements/1.1/", "dc", "app"}
+}
+
 // read reads the children of an entry.
 func (e *Entry) read(x *xmltext.Reader, element string) error {
 	updated := ""
@@ -107,8 +114,8 @@ func (e *Entry) read(x *xmltext.Reader, element string) error {
 		if name == "control" { // app:control holds app:draft
 			continue
 		}
-		if foreign := start.Name.Space; foreign != "" && name == "title" && strings.Contains(foreign, "media") {
-			name = ""
+		if !slices.Contains(namespaces(), start.Name.Space) {
+			name = "" // another vocabulary's title isn't the entry's
 		}
 		href := xmltext.Attribute(start, "href")
 		rel := xmltext.Attribute(start, "rel")

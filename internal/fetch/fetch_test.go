@@ -5,8 +5,12 @@ import (
 	"net"
 	"net/http"
 	"net/http/httptest"
+	"strconv"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -41,11 +45,18 @@ func TestParseAt(t *testing.T) {
 // serve starts a server and returns a client that asks it in the site's place.
 func serve(t *testing.T, handler http.HandlerFunc) *Client {
 	t.Helper()
+	return serveWith(t, Options{}, handler)
+}
+
+// serveWith is serve for a client that asks in a way of its own.
+func serveWith(t *testing.T, o Options, handler http.HandlerFunc) *Client {
+	t.Helper()
 	server := httptest.NewServer(handler)
 	t.Cleanup(server.Close)
 	_, port, err := net.SplitHostPort(server.Listener.Addr().String())
 	require.NoError(t, err)
-	client, err := New(Options{Site: skerrywick(), At: &At{"127.0.0.1", port, port}, UserAgent: "young-compass/test"})
+	o.Site, o.At, o.UserAgent = skerrywick(), &At{"127.0.0.1", port, port}, "young-compass/test"
+	client, err := New(o)
 	require.NoError(t, err)
 	return client
 }
@@ -115,4 +126,77 @@ func TestAnUnknownCertificateIsAnError(t *testing.T) {
 	}
 	_, err = New(Options{CA: []byte("no certificate")})
 	assert.Error(t, err)
+}
+
+// A busy server is asked again after the time it names.
+func TestRetries(t *testing.T) {
+	for name, c := range map[string]struct {
+		answers []string // status and Retry-After, one a request
+		status  int
+		pauses  []time.Duration
+	}{
+		"seconds":             {[]string{"503 7", "200 "}, 200, []time.Duration{7 * time.Second}},
+		"a date gone by":      {[]string{"429 Mon, 02 Jan 2006 15:04:05 GMT", "200 "}, 200, []time.Duration{time.Second}},
+		"nothing said":        {[]string{"502 ", "504 x", "200 "}, 200, []time.Duration{time.Second, 2 * time.Second}},
+		"too long to wait":    {[]string{"503 3600"}, 503, nil},
+		"not again and again": {[]string{"503 ", "503 ", "503 ", "503 "}, 503, []time.Duration{time.Second, 2 * time.Second, 4 * time.Second}},
+		"an answer":           {[]string{"500 9"}, 500, nil},
+	} {
+		asked := 0
+		client := serveWith(t, Options{Retries: 3}, func(w http.ResponseWriter, _ *http.Request) {
+			status, after, _ := strings.Cut(c.answers[asked], " ")
+			asked++
+			w.Header().Set("Retry-After", after)
+			n, err := strconv.Atoi(status)
+			assert.NoError(t, err)
+			w.WriteHeader(n)
+		})
+		var pauses []time.Duration
+		client.wait = func(_ context.Context, d time.Duration) error {
+			pauses = append(pauses, d)
+			return nil
+		}
+		reply, err := client.Get(context.Background(), parse(t, "http://skerrywick.example/"))
+		require.NoError(t, err, name)
+		assert.Equal(t, c.status, reply.Status, name)
+		assert.Equal(t, c.pauses, pauses, name)
+		assert.Equal(t, len(c.answers), asked, name)
+	}
+	assert.Equal(t, 90*time.Second, retryAfter("Mon, 02 Jan 2006 15:04:05 GMT", time.Date(2006, 1, 2, 15, 2, 35, 0, time.UTC)))
+}
+
+// No more requests at a time than allowed, and none before its turn.
+func TestPolitely(t *testing.T) {
+	var now, most atomic.Int32
+	client := serveWith(t, Options{Parallel: 2, PerSecond: 200}, func(http.ResponseWriter, *http.Request) {
+		most.Store(max(most.Load(), now.Add(1)))
+		time.Sleep(5 * time.Millisecond)
+		now.Add(-1)
+	})
+	start := time.Now()
+	var wait sync.WaitGroup
+	for range 21 {
+		wait.Go(func() {
+			_, err := client.Get(context.Background(), parse(t, "http://skerrywick.example/"))
+			assert.NoError(t, err)
+		})
+	}
+	wait.Wait()
+	assert.LessOrEqual(t, most.Load(), int32(2))
+	assert.GreaterOrEqual(t, time.Since(start), 99*time.Millisecond, "20 pauses of 5 ms")
+	ended, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, err := client.Get(ended, parse(t, "http://skerrywick.example/"))
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
+func TestSecretsGoToTheSiteAlone(t *testing.T) {
+	client := serveWith(t, Options{Secrets: http.Header{"Authorization": {"Basic eA=="}}}, func(w http.ResponseWriter, r *http.Request) {
+		_, _ = w.Write([]byte(r.Header.Get("Authorization")))
+	})
+	reply, err := client.Get(context.Background(), parse(t, "http://www.skerrywick.example/"))
+	require.NoError(t, err)
+	assert.Equal(t, "Basic eA==", string(reply.Body))
+	_, err = client.Get(context.Background(), parse(t, "http://other.example/"))
+	assert.ErrorIs(t, err, ErrForeign)
 }
