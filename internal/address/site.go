@@ -7,11 +7,22 @@ import "slices"
 type Site struct {
 	Origin Address
 	Hosts  []string // in normal form, without the origin's
+	Homes  []string // hosts on which a language has its own addresses
 }
 
 // Has reports whether a host is one of the site's.
 func (s Site) Has(host string) bool {
-	return host == s.Origin.Host || slices.Contains(s.Hosts, host)
+	return host == s.Origin.Host || slices.Contains(s.Hosts, host) || s.IsHome(host)
+}
+
+// IsHome reports whether addresses on a host stay there, instead of leading to
+// the origin.
+func (s Site) IsHome(host string) bool { return slices.Contains(s.Homes, host) }
+
+// Hears reports whether an entry written for one host counts for a request on
+// another. On a home only what names it counts, and nowhere else.
+func (s Site) Hears(entry, host string) bool {
+	return entry == host || !s.IsHome(entry) && !s.IsHome(host) && (entry == "" || s.Has(entry))
 }
 
 // Rank orders the entries that could answer a request on host: those written
@@ -27,10 +38,13 @@ func (s Site) Rank(entry, host string) int {
 	return 2 + slices.Index(s.Hosts, entry)
 }
 
-// Rebase moves an address of the site to the origin's scheme and host; other
-// addresses stay as they are.
+// Rebase moves an address of the site to the origin's scheme and host, those on
+// a home to its scheme alone; other addresses stay as they are.
 func (s Site) Rebase(a Address) Address {
-	if s.Has(a.Host) {
+	switch {
+	case s.IsHome(a.Host):
+		a.Scheme = s.Origin.Scheme
+	case s.Has(a.Host):
 		a.Scheme, a.Host = s.Origin.Scheme, s.Origin.Host
 	}
 	return a

@@ -11,7 +11,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"young-compass/internal/address"
-	"young-compass/internal/design"
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
 	"young-compass/internal/redirect"
@@ -86,81 +85,6 @@ func only(list []finding.Finding, code string) []finding.Finding {
 		}
 	}
 	return out
-}
-
-// move is a row of design, as JSON.
-type move struct {
-	Page  string `json:"page"`
-	Title string `json:"title"`
-	Old   string `json:"old,omitempty"`
-	New   string `json:"new"`
-	What  string `json:"what"`
-}
-
-func (a *app) designCommand() *cobra.Command {
-	var write bool
-	var sample int
-	c := &cobra.Command{
-		Use:   "design",
-		Short: "Propose addresses, show what moves and collides; --write accepts",
-		Long: `Reads files only. Gives every live page the address that the plan's templates
-say, beside the one it has. --write accepts them into the address book: former
-addresses stay bound to their pages, so that they redirect in one hop.`,
-		Args: cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
-			p, found, err := a.load()
-			if err != nil {
-				return err
-			}
-			proposals, more := design.Propose(p)
-			r := designReport(p, proposals, sample)
-			r.findings = append(found, more...)
-			if write {
-				if finding.Worst(r.findings, finding.Error) {
-					a.say("nothing written while there are errors")
-				} else if err := a.write(a.in(plan.AddressesFile), design.Accept(p.Book, proposals, a.today()).Encode()); err != nil {
-					return err
-				}
-			}
-			return a.print(r)
-		},
-	}
-	c.Flags().BoolVar(&write, "write", false, "accept the proposals into the address book")
-	c.Flags().IntVar(&sample, "sample", 0, "show `N` rows, spread over all")
-	return c
-}
-
-func designReport(p *plan.Plan, proposals []design.Proposal, sample int) report {
-	r := report{columns: []string{"page", "old address", "", "new address"}, name: "pages"}
-	counts := map[string]int{}
-	items := []move{}
-	for i, q := range proposals {
-		what, old, sign := "stays", q.Old.Readable(), "="
-		switch {
-		case q.IsNew():
-			what, old, sign = "new", "", "+"
-		case q.Moves():
-			what, sign = "moves", "->"
-		}
-		counts[what]++
-		if sample > 0 && i*sample/len(proposals) == (i-1)*sample/len(proposals) && i > 0 {
-			continue
-		}
-		m := move{Page: q.Page.Ref.String(), Title: q.Page.Title, New: q.New.String(), What: what}
-		if !q.IsNew() {
-			m.Old = q.Old.String()
-		}
-		items = append(items, m)
-		r.rows = append(r.rows, []string{m.Page, shorten(old, p.Site), sign, shorten(q.New.Readable(), p.Site)})
-	}
-	r.items = items
-	r.counts = []count{{"pages", "live pages", len(proposals)}, {"move", "move", counts["moves"]}, {"stay", "stay", counts["stays"]}, {"new", "new", counts["new"]}}
-	return r
-}
-
-// shorten leaves the origin out of an address in a table.
-func shorten(s string, site address.Site) string {
-	return strings.TrimPrefix(s, site.Origin.Base())
 }
 
 func (a *app) redirectsCommand() *cobra.Command {

@@ -88,16 +88,7 @@ func lintReport(judge lint.Judge, before, after []lint.Subject, found []finding.
 		figures = append(figures, judge.Summarise(after))
 	}
 	r.items = figures
-	r.shown = found
-	if !all {
-		r.shown = nil
-		shown := map[string]int{}
-		for _, f := range found {
-			if shown[f.Code]++; shown[f.Code] <= shownOfEach {
-				r.shown = append(r.shown, f)
-			}
-		}
-	}
+	r.shown = firstOfEach(found, all)
 	counts := finding.Count(found)
 	codes := make([]string, 0, len(counts))
 	for code := range counts {

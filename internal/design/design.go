@@ -4,6 +4,7 @@
 package design
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -13,19 +14,38 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
-	"young-compass/internal/redirect"
 	"young-compass/internal/slug"
 	"young-compass/internal/template"
 )
 
-// Proposal is the address that a page would have.
-type Proposal struct {
-	Page inventory.Page
-	Old  address.Address // the current one as noted in the book; zero for a new page
-	New  address.Address
+// Options say what is designed and how.
+type Options struct {
+	Only     string       // a kind; the pages of others stay where they are
+	Language string       // a language, likewise
+	Collide  plan.Collide // instead of the plan's rule
+	Ask      func(Collision) (string, error)
 }
 
-// New reports whether the page enters the book for the first time.
+// Collision is a page whose address is another page's, for a person to solve.
+type Collision struct {
+	Page    *inventory.Page
+	Address address.Address
+	Owner   inventory.Ref
+	Title   string // of the owner, as far as it is known
+}
+
+// Proposal is the address that a page would have.
+type Proposal struct {
+	Page   *inventory.Page
+	Old    address.Address // the current one as noted in the book; zero for a new page
+	New    address.Address
+	More   []address.Address // where the page stands in further sections
+	Shown  bool              // it is shown there too; else they lead to New
+	Solved plan.Collide      // how New was told apart from another page's address
+	Held   bool              // it isn't designed this time: New is Old
+}
+
+// IsNew reports whether the page enters the book for the first time.
 func (p Proposal) IsNew() bool { return p.Old == address.Address{} }
 
 // Moves reports whether the page changes its address.
@@ -33,37 +53,68 @@ func (p Proposal) Moves() bool { return p.Old != p.New }
 
 // Propose returns a proposal for every live page, by key and language, and
 // what stands in the way.
-func Propose(p *plan.Plan) ([]Proposal, []finding.Finding) {
-	d := designer{plan: p, current: p.Book.Current()}
+func Propose(p *plan.Plan, o Options) ([]Proposal, []finding.Finding) {
+	if o.Collide == plan.CollideNever {
+		o.Collide = p.Collide
+	}
+	d := designer{plan: p, options: o, slugs: slug.NewMaker(p.Slugs), current: p.Book.Current(), kinds: map[string]*kind{}, normal: slug.NewMaker(slug.Settings{})}
 	d.checkFields()
-	pages := slices.Clone(p.Pages.Pages)
-	slices.SortStableFunc(pages, func(a, b inventory.Page) int { return strings.Compare(a.Ref.String(), b.Ref.String()) })
-	var proposals []Proposal
+	pages := make([]*inventory.Page, 0, len(p.Pages.Pages))
+	for i := range p.Pages.Pages {
+		if p.Pages.Pages[i].State == inventory.Live {
+			pages = append(pages, &p.Pages.Pages[i])
+		}
+	}
+	slices.SortStableFunc(pages, func(a, b *inventory.Page) int { return a.Ref.Compare(b.Ref) })
+	proposals := make([]Proposal, 0, len(pages))
 	for _, page := range pages {
-		if page.State != inventory.Live {
-			continue
-		}
-		a, ok := d.address(page)
-		if !ok {
-			continue
-		}
-		proposal := Proposal{Page: page, New: a}
+		proposal := Proposal{Page: page}
 		if i, ok := d.current[page.Ref]; ok {
 			proposal.Old = p.Book.Entries[i].Address
 		}
+		if o.Only != "" && page.Kind != o.Only || o.Language != "" && page.Language != o.Language {
+			if proposal.IsNew() {
+				continue
+			}
+			proposal.New, proposal.Held = proposal.Old, true
+			proposals = append(proposals, proposal)
+			continue
+		}
+		if !d.address(&proposal) {
+			continue
+		}
 		proposals = append(proposals, proposal)
-		d.judge(page, a)
 	}
 	d.collide(proposals)
+	for _, proposal := range proposals {
+		if !proposal.Held {
+			d.judge(proposal.Page, proposal.New)
+		}
+	}
+	d.checkCanonical()
+	d.checkTranslations()
 	finding.Sort(d.found)
 	return proposals, d.found
 }
 
 type designer struct {
 	plan    *plan.Plan
+	options Options
+	slugs   *slug.Maker
+	normal  *slug.Maker // without settings, for what must be readable in any case
 	current map[inventory.Ref]int
 	found   []finding.Finding
 	missing map[string]bool // kind and field that no page has
+	kinds   map[string]*kind
+}
+
+// kind is a kind of the plan, made ready for one language.
+type kind struct {
+	plan.Kind
+	template *template.Template // with the language's words, and its prefix in front
+	names    []string
+	optional map[string]bool // variables that may be absent
+	home     address.Address // on which its addresses stand
 }
 
 func (d *designer) add(code string, severity finding.Severity, where finding.Place, what, advice string) *finding.Finding {
@@ -71,98 +122,176 @@ func (d *designer) add(code string, severity finding.Severity, where finding.Pla
 	return &d.found[len(d.found)-1]
 }
 
-func (d *designer) row(page inventory.Page) finding.Place {
+func (d *designer) row(page *inventory.Page) finding.Place {
 	return finding.Place{File: d.plan.Pages.File, Line: page.Line}
 }
 
-// checkFields finds templates that name a field no page of their kind has.
+// kindOf returns the kind of a page for its language.
+func (d *designer) kindOf(name, language string) (*kind, bool) {
+	key := name + "@" + language
+	if k, ok := d.kinds[key]; ok {
+		return k, k != nil
+	}
+	written, ok := d.plan.KindOf(name)
+	if !ok {
+		d.kinds[key] = nil
+		return nil, false
+	}
+	k := &kind{Kind: written, names: written.Address.Names(), optional: optionalVariables(written), home: d.plan.Home(language)}
+	k.template = written.Address.MapLiterals(func(word string) string {
+		if own := d.plan.Languages.Words[word][language]; own != "" {
+			return own
+		}
+		return word
+	})
+	if prefix := d.plan.Languages.Prefix(language); prefix != "" {
+		k.template = k.template.Under("/" + prefix)
+	}
+	d.kinds[key] = k
+	return k, true
+}
+
+// checkFields finds templates that name a field no page of their kind has, and
+// those whose addresses can be read in two ways.
 func (d *designer) checkFields() {
 	d.missing = map[string]bool{}
-	for _, kind := range d.plan.Kinds {
-		pages, have := 0, map[string]bool{}
-		names, optional := kind.Address.Names(), optionalVariables(kind)
-		for _, page := range d.plan.Pages.Pages {
-			if page.Kind != kind.Name {
-				continue
-			}
-			pages++
-			for _, name := range names {
-				have[name] = have[name] || d.field(kind, page, name) != "" || optional[name] && d.plan.Pages.HasColumn(name)
+	byKind := map[string][]*inventory.Page{}
+	for i := range d.plan.Pages.Pages {
+		page := &d.plan.Pages.Pages[i]
+		byKind[page.Kind] = append(byKind[page.Kind], page)
+	}
+	for _, k := range d.plan.Kinds {
+		if reader, err := template.NewReader(k.Address, classes(k.Address)); err == nil {
+			if path, one, other, ok := reader.Ambiguous(); ok {
+				f := d.add("two-readings", finding.Warning, k.Where, fmt.Sprintf("the address %s of the kind %s can be read in two ways", path, k.Name), "put a slash between the two variables, or a word that no value holds")
+				f.Evidence = []string{one.String(), other.String()}
 			}
 		}
+		pages, names, optional := byKind[k.Name], k.Address.Names(), optionalVariables(k)
 		for _, name := range names {
-			if pages > 0 && !have[name] {
-				d.missing[kind.Name+" "+name] = true
-				field := name
-				if name == "slug" {
-					field = kind.Slug
-				}
-				d.add("unknown-field", finding.Error, kind.Where, fmt.Sprintf("the address of the kind %s names %s, but no page of the kind has the field %q", kind.Name, name, field),
-					"add the column to "+d.plan.Pages.File+", or correct the name")
+			has := len(pages) == 0 || optional[name] && d.plan.Pages.HasColumn(name) || slices.ContainsFunc(pages, func(page *inventory.Page) bool { return d.field(k, page, name) != "" })
+			if has {
+				continue
 			}
+			d.missing[k.Name+" "+name] = true
+			field := name
+			if name == "slug" {
+				field = k.Slug
+			}
+			d.add("unknown-field", finding.Error, k.Where, fmt.Sprintf("the address of the kind %s names %s, but no page of the kind has the field %q", k.Name, name, field),
+				"add the column to "+d.plan.Pages.File+", or correct the name")
 		}
 	}
 }
 
+// classes returns what the variables of a kind's template hold: slugs, and the
+// parts of a date.
+func classes(t *template.Template) map[string]template.Class {
+	of := map[string]template.Class{}
+	for _, name := range t.Names() {
+		text := map[string]string{"year": "[0-9]{4}", "month": "[0-9]{2}", "day": "[0-9]{2}"}[name]
+		if class, err := template.ParseClass(cmp.Or(text, "slug")); err == nil {
+			of[name] = class
+		}
+	}
+	return of
+}
+
 // field returns the text that a variable of the kind's template is made from.
-func (d *designer) field(kind plan.Kind, page inventory.Page, name string) string {
+func (d *designer) field(k plan.Kind, page *inventory.Page, name string) string {
 	if name == "slug" {
-		return page.Field(kind.Slug)
+		if text := page.Field(k.Slug); text != "" || page.Title != "" {
+			return text
+		}
+		return d.lastWords(page)
 	}
 	if value := page.Field(name); value != "" {
 		return value
 	}
-	if parts := strings.SplitN(page.Field("date"), "-", 3); len(parts) == 3 {
+	if date := page.Field("date"); len(date) >= len("2006-01-02") && date[4] == '-' && date[7] == '-' {
 		switch name {
 		case "year":
-			return parts[0]
+			return date[:4]
 		case "month":
-			return parts[1]
+			return date[5:7]
 		case "day":
-			return parts[2]
+			return date[8:10]
 		}
 	}
 	return ""
 }
 
-// address returns the address that the plan gives a page.
-func (d *designer) address(page inventory.Page) (address.Address, bool) {
-	origin := d.plan.Site.Origin
+// lastWords returns the words at the end of the current address of a page
+// without a title, as sitemaps and logs bring it; empty where there are none.
+func (d *designer) lastWords(page *inventory.Page) string {
+	i, ok := d.current[page.Ref]
+	if !ok {
+		return ""
+	}
+	a := d.plan.Book.Entries[i].Address
+	words := address.Decode(d.plan.Shape(strings.TrimRight(a.Path, "/")))
+	words = words[strings.LastIndexByte(words, '/')+1:]
+	if a.Query != "" || strings.Trim(words, "0123456789") == "" {
+		return "" // a number or a parameter says nothing
+	}
+	return words
+}
+
+// address fills in the addresses that the plan gives a page.
+func (d *designer) address(proposal *Proposal) bool {
+	page, origin := proposal.Page, d.plan.Site.Origin
 	if page.Fixed != "" {
-		a, err := address.Resolve(origin, page.Fixed)
-		if err != nil || a.Fragment != "" || a.Origin() != origin {
-			d.add("bad-fixed", finding.Error, d.row(page), fmt.Sprintf("the fixed address %q of %s is no address on %s", page.Fixed, page.Ref, origin), "write a path such as /tickets")
-			return a, false
+		home := d.plan.Home(page.Language)
+		a, err := address.Resolve(home, page.Fixed)
+		if err != nil || a.Fragment != "" || a.Origin() != home && a.Origin() != origin {
+			d.add("bad-fixed", finding.Error, d.row(page), fmt.Sprintf("the fixed address %q of %s is no address on %s", page.Fixed, page.Ref, home), "write a path such as /tickets")
+			return false
 		}
-		return a, true
+		proposal.New = a
+		return true
 	}
-	if current, ok := d.plan.CurrentAddress(page.Ref); ok && current == origin {
-		return origin, true // the home page stays at home
+	if proposal.Old.Path == "/" && proposal.Old.Query == "" && d.plan.Site.Rebase(proposal.Old) == origin {
+		proposal.New = origin // the home page stays at home
+		return true
 	}
-	kind, ok := d.plan.KindOf(page.Kind)
+	k, ok := d.kindOf(page.Kind, page.Language)
 	if !ok {
 		d.add("unknown-kind", finding.Error, d.row(page), fmt.Sprintf("%s is of the kind %q, for which %s has no address", page.Ref, page.Kind, d.plan.File), "add the kind under kinds:, or give the page a fixed address")
-		return address.Address{}, false
+		return false
 	}
 	if !d.plan.Languages.Has(page.Language) {
-		d.add("unknown-language", finding.Error, d.row(page), fmt.Sprintf("%s is in a language that the plan doesn't know", page.Ref), "add it under languages: others:, with its prefix")
-		return address.Address{}, false
+		d.add("unknown-language", finding.Error, d.row(page), fmt.Sprintf("%s is in a language that the plan doesn't know", page.Ref), "add it under languages: others:, with its prefix or host")
+		return false
 	}
-	values, ok := d.values(kind, page)
+	ways := 1
+	for _, name := range k.names {
+		if k.optional[name] {
+			ways = max(ways, 1+strings.Count(page.Field(name), ";"))
+		}
+	}
+	for way := range ways {
+		a, ok := d.expand(k, page, way)
+		if !ok {
+			return false
+		}
+		if way == 0 {
+			proposal.New = a
+		} else if a != proposal.New && !slices.Contains(proposal.More, a) {
+			proposal.More, proposal.Shown = append(proposal.More, a), k.Shown
+		}
+	}
+	return true
+}
+
+// expand writes the address of a page in one of its sections: their list is
+// parted by ";", and the first is the page's own.
+func (d *designer) expand(k *kind, page *inventory.Page, way int) (address.Address, bool) {
+	values, ok := d.values(k, page, way)
 	if !ok {
 		return address.Address{}, false
 	}
-	t := kind.Address.MapLiterals(func(word string) string {
-		if own := d.plan.Languages.Words[word][page.Language]; own != "" {
-			return own
-		}
-		return word
-	})
-	text := t.Expand(values)
-	if prefix := d.plan.Languages.Prefix(page.Language); prefix != "" {
-		text = "/" + prefix + text
-	}
-	a, err := address.Resolve(origin, text)
+	text := k.template.Expand(values)
+	a, err := address.Resolve(k.home, text+d.plan.Paths.Extension)
 	if err != nil {
 		d.add("bad-address", finding.Error, d.row(page), fmt.Sprintf("%s would get %q: %v", page.Ref, text, err), "correct the kind's template")
 		return a, false
@@ -174,9 +303,9 @@ func (d *designer) address(page inventory.Page) (address.Address, bool) {
 }
 
 // optionalVariables returns which variables of a kind's template may be absent.
-func optionalVariables(kind plan.Kind) map[string]bool {
+func optionalVariables(k plan.Kind) map[string]bool {
 	optional := map[string]bool{}
-	if r, err := template.NewReader(kind.Address, nil); err == nil {
+	if r, err := template.NewReader(k.Address, nil); err == nil {
 		for _, e := range r.Elements() {
 			optional[e.Name] = e.List
 		}
@@ -186,21 +315,31 @@ func optionalVariables(kind plan.Kind) map[string]bool {
 
 // values returns the variables of the kind's template for a page. Only a list
 // of segments may be left out.
-func (d *designer) values(kind plan.Kind, page inventory.Page) (template.Values, bool) {
-	values := template.Values{}
-	optional := optionalVariables(kind)
-	for _, name := range kind.Address.Names() {
-		text := d.field(kind, page, name)
-		parts := []string{text}
-		if optional[name] {
-			parts = strings.Split(text, "/")
-		}
-		for _, part := range parts {
-			if s := slug.Make(part, page.Language); s != "" {
-				values[name] = append(values[name], s)
+func (d *designer) values(k *kind, page *inventory.Page, way int) (template.Values, bool) {
+	values := make(template.Values, len(k.names))
+	complete := true
+	for _, name := range k.names {
+		text := d.field(k.Kind, page, name)
+		switch {
+		case k.optional[name]:
+			if ways := strings.Split(text, ";"); len(ways) > 1 {
+				text = ways[min(way, len(ways)-1)]
+			}
+			for _, part := range strings.Split(text, "/") {
+				if s := d.slugs.Make(part, page.Language); s != "" {
+					values[name] = append(values[name], s)
+				}
+			}
+		case text != "":
+			if s := d.slug(k, page, name, text); s != "" {
+				values[name] = []string{s}
 			}
 		}
-		if len(values[name]) > 0 || optional[name] && text == "" || d.missing[kind.Name+" "+name] {
+		if len(values[name]) > 0 || k.optional[name] && strings.TrimSpace(text) == "" {
+			continue
+		}
+		complete = complete && k.optional[name]
+		if d.missing[k.Name+" "+name] {
 			continue
 		}
 		what := fmt.Sprintf("%s has nothing for %s in its address", page.Ref, name)
@@ -210,16 +349,33 @@ func (d *designer) values(kind plan.Kind, page inventory.Page) (template.Values,
 		d.add("missing-field", finding.Error, d.row(page), what, "fill the field in, or give the page a fixed address")
 		return nil, false
 	}
-	for _, name := range kind.Address.Names() {
-		if len(values[name]) == 0 && !optional[name] {
-			return nil, false
-		}
+	return values, complete
+}
+
+// slug makes a path segment of a field. What the segment of a page's own name
+// may not be gets the kind's name: a bare number, which tells nobody what it
+// counts, and a reserved word. A title without any letter is spelled by the
+// page's key.
+func (d *designer) slug(k *kind, page *inventory.Page, name, text string) string {
+	s := d.slugs.Make(text, page.Language)
+	if name != "slug" {
+		return s
 	}
-	return values, true
+	switch {
+	case s == "":
+		if s = d.normal.Make(page.Key, ""); s != "" {
+			d.add("slug-from-key", finding.Note, d.row(page), fmt.Sprintf("%s: %q holds no letter or digit, so its key stands in its address", page.Ref, text), "give it another title, or a fixed address")
+		}
+	case strings.Trim(s, "0123456789") == "":
+		s = d.normal.Make(k.Name, "") + "-" + s
+	case slices.Contains(d.plan.Reserved, s):
+		s += "-" + d.normal.Make(k.Name, "")
+	}
+	return s
 }
 
 // judge warns of addresses longer or deeper than the plan allows.
-func (d *designer) judge(page inventory.Page, a address.Address) {
+func (d *designer) judge(page *inventory.Page, a address.Address) {
 	paths := d.plan.Paths
 	if n := len(a.Path); paths.Length > 0 && n > paths.Length {
 		d.add("long-address", finding.Warning, d.row(page), fmt.Sprintf("%s has %d characters; the plan allows %d", a.Path, n, paths.Length), "shorten the title, or give the page a fixed address")
@@ -229,49 +385,68 @@ func (d *designer) judge(page inventory.Page, a address.Address) {
 	}
 }
 
-// collide finds pages that would get one address, addresses that belong to
-// another page already, and addresses that the plan itself redirects away.
-func (d *designer) collide(proposals []Proposal) {
-	index := &redirect.Index{Site: d.plan.Site, Fold: d.plan.Paths.Lower}
-	key := func(a address.Address) string {
-		a = d.plan.Site.Rebase(a)
-		return a.Host + index.Key(a.Path) + "?" + a.Query
-	}
-	owners := map[string]int{}
-	bound := map[string]book.Entry{}
-	for _, e := range d.plan.Book.Entries {
-		if k := key(e.Address); bound[k].Page == (inventory.Ref{}) || e.State == book.Current {
-			bound[k] = e
-		}
-	}
-	for i, proposal := range proposals {
-		page, k := proposal.Page, key(proposal.New)
-		if first, ok := owners[k]; ok {
-			other := proposals[first]
-			f := d.add("collision", finding.Error, d.row(page), fmt.Sprintf("%s (%q) and %s (%q) would both get %s", other.Page.Ref, other.Page.Title, page.Ref, page.Title, proposal.New.Path), "give one of them an address in the column fixed, or another title")
-			f.Related = []finding.Place{d.row(other.Page)}
+// checkCanonical finds pages that defer to something that isn't there, or that
+// defers in turn.
+func (d *designer) checkCanonical() {
+	for i := range d.plan.Pages.Pages {
+		page := &d.plan.Pages.Pages[i]
+		if page.Canonical == "" || page.State != inventory.Live {
 			continue
 		}
-		owners[k] = i
-		if e, ok := bound[k]; ok && e.Page != page.Ref {
-			f := d.add("taken", finding.Error, d.row(page), fmt.Sprintf("%s would get %s, which has been an address of %s", page.Ref, proposal.New.Path, e.Page), "visitors with the old link expect the other page; give this one a fixed address, or change the page in "+d.plan.Book.File)
-			f.Related = []finding.Place{{File: d.plan.Book.File, Line: e.Line}}
+		bad := func(what, advice string) {
+			d.add("bad-canonical", finding.Error, d.row(page), fmt.Sprintf("%s defers to %q, %s", page.Ref, page.Canonical, what), advice)
+		}
+		ref, ok := inventory.ParseRef(page.Canonical)
+		if !ok {
+			if _, err := address.Resolve(d.plan.Site.Origin, page.Canonical); err != nil {
+				bad("which is neither a page nor an address", "write key@language, a path or an address")
+			}
+			continue
+		}
+		switch other := d.plan.Pages.Find(ref); {
+		case ref == page.Ref:
+			bad("which is itself", "empty the column canonical")
+		case other == nil || other.State != inventory.Live:
+			bad("which is no live page", "name one, or empty the column canonical")
+		case other.Canonical != "":
+			bad(fmt.Sprintf("which defers to %q itself", other.Canonical), "name that one")
 		}
 	}
-	if finding.Worst(d.found, finding.Error) {
+}
+
+// checkTranslations lists the pages that some languages of the site don't have.
+func (d *designer) checkTranslations() {
+	if len(d.plan.Languages.Others) == 0 {
 		return
 	}
-	accepted, _ := plan.New(d.plan.Config, d.plan.Pages, Accept(d.plan.Book, proposals, ""), d.plan.Redirects)
-	for _, proposal := range proposals {
-		a, err := accepted.Answer(plan.Request{Method: "GET", Address: proposal.New})
-		if err == nil && (a.Outcome != plan.Served || a.Page != proposal.Page.Ref) {
-			d.add("reserved", finding.Error, d.row(proposal.Page), fmt.Sprintf("%s would get %s, which the plan answers otherwise (%s %s)", proposal.Page.Ref, proposal.New.Path, a.Outcome, a.To), "give it a fixed address")
+	languages := []string{d.plan.Languages.Default}
+	for _, l := range d.plan.Languages.Others {
+		languages = append(languages, l.Tag)
+	}
+	seen := map[string]bool{}
+	for i := range d.plan.Pages.Pages {
+		page := &d.plan.Pages.Pages[i]
+		if page.State != inventory.Live || seen[page.Key] || d.options.Only != "" && page.Kind != d.options.Only {
+			continue
+		}
+		seen[page.Key] = true
+		var have, missing []string
+		for _, language := range languages {
+			if other := d.plan.Pages.Find(inventory.Ref{Key: page.Key, Language: language}); other != nil && other.State != inventory.Draft {
+				have = append(have, language)
+			} else {
+				missing = append(missing, language)
+			}
+		}
+		if len(missing) > 0 && (d.options.Language == "" || slices.Contains(missing, d.options.Language)) {
+			d.add("missing-translation", finding.Note, d.row(page), fmt.Sprintf("%s is there in %s, not in %s", page.Key, strings.Join(have, ", "), strings.Join(missing, ", ")), "")
 		}
 	}
 }
 
 // Accept returns the book with the proposals accepted: where a page moves, its
-// former address stays bound to it, so that visitors are redirected.
+// former address stays bound to it, so that visitors are redirected. What the
+// book says already of an address in a further section stays.
 func Accept(b *book.Book, proposals []Proposal, today string) *book.Book {
 	next := b.With(slices.Clone(b.Entries))
 	type bond struct {
@@ -283,18 +458,31 @@ func Accept(b *book.Book, proposals []Proposal, today string) *book.Book {
 		positions[bond{e.Page, e.Address}] = i
 	}
 	current := next.Current()
+	enter := func(ref inventory.Ref, a address.Address, state book.State) {
+		positions[bond{ref, a}] = len(next.Entries)
+		next.Entries = append(next.Entries, book.Entry{Address: a, Page: ref, State: state, Since: today})
+	}
 	for _, p := range proposals {
-		if !p.Moves() {
-			continue
+		if p.Moves() {
+			if i, ok := current[p.Page.Ref]; ok {
+				next.Entries[i].State = book.Former
+			}
+			if i, ok := positions[bond{p.Page.Ref, p.New}]; ok {
+				next.Entries[i].State = book.Current
+			} else {
+				enter(p.Page.Ref, p.New, book.Current)
+			}
 		}
-		if i, ok := current[p.Page.Ref]; ok {
-			next.Entries[i].State = book.Former
+		for _, a := range p.More {
+			if _, ok := positions[bond{p.Page.Ref, a}]; ok {
+				continue
+			}
+			state := book.Variant
+			if p.Shown {
+				state = book.Shown
+			}
+			enter(p.Page.Ref, a, state)
 		}
-		if i, ok := positions[bond{p.Page.Ref, p.New}]; ok {
-			next.Entries[i].State = book.Current
-			continue
-		}
-		next.Entries = append(next.Entries, book.Entry{Address: p.New, Page: p.Page.Ref, State: book.Current, Since: today})
 	}
 	return next
 }

@@ -33,7 +33,7 @@ func propose(t *testing.T, pages, book string) (map[string]string, []finding.Fin
 	demotest.Write(t, filepath.Join(dir, plan.AddressesFile), []byte("address,page,state\n"+book))
 	p, _, err := plan.Load(dir)
 	require.NoError(t, err)
-	proposals, found := design.Propose(p)
+	proposals, found := design.Propose(p, design.Options{})
 	got := map[string]string{}
 	for _, q := range proposals {
 		got[q.Page.Ref.String()] = q.New.Local()
@@ -86,7 +86,7 @@ func TestWhatStandsInTheWay(t *testing.T) {
 func TestOrderDoesNotMatter(t *testing.T) {
 	dir := t.TempDir()
 	p := demotest.Gathered(t, dir)
-	proposals, _ := design.Propose(p)
+	proposals, _ := design.Propose(p, design.Options{})
 	want := string(design.Accept(p.Book, proposals, demotest.Today).Encode())
 	for seed := range uint64(10) {
 		random := rand.New(rand.NewPCG(seed, 1))
@@ -94,7 +94,7 @@ func TestOrderDoesNotMatter(t *testing.T) {
 		shuffled.Pages = append([]inventory.Page(nil), p.Pages.Pages...)
 		random.Shuffle(len(shuffled.Pages), func(i, j int) { shuffled.Pages[i], shuffled.Pages[j] = shuffled.Pages[j], shuffled.Pages[i] })
 		q, _ := plan.New(p.Config, &shuffled, p.Book, p.Redirects)
-		proposals, _ := design.Propose(q)
+		proposals, _ := design.Propose(q, design.Options{})
 		assert.Equal(t, want, string(design.Accept(q.Book, proposals, demotest.Today).Encode()))
 	}
 }

@@ -15,7 +15,7 @@ import (
 // where that is something else, as the plan would have them. Other addresses at
 // which a page is met count among the first.
 func Subjects(p *plan.Plan) (before, after []lint.Subject) {
-	proposals, _ := Propose(p)
+	proposals, _ := Propose(p, Options{})
 	moved := false
 	better := map[inventory.Ref]string{}
 	for _, q := range proposals {

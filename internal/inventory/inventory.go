@@ -28,7 +28,8 @@ func ParseRef(s string) (Ref, bool) {
 	return Ref{key, language}, true
 }
 
-func (r Ref) compare(o Ref) int {
+// Compare orders pages by key, then by language.
+func (r Ref) Compare(o Ref) int {
 	return cmp.Or(strings.Compare(r.Key, o.Key), strings.Compare(r.Language, o.Language))
 }
 
@@ -205,7 +206,7 @@ func (inv *Inventory) Find(r Ref) *Page {
 // Encode returns the inventory as pages.csv, ordered by key and language.
 func (inv *Inventory) Encode() []byte {
 	pages := slices.Clone(inv.Pages)
-	slices.SortFunc(pages, func(a, b Page) int { return a.compare(b.Ref) })
+	slices.SortFunc(pages, func(a, b Page) int { return a.Compare(b.Ref) })
 	columns := slices.Concat(leading(), inv.fields, trailing())
 	rows := make([]map[string]string, len(pages))
 	for i, p := range pages {

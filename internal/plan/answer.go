@@ -358,6 +358,9 @@ func (p *Plan) meet(w *way, e book.Entry) (a Answer, done bool, err error) {
 
 // pattern takes the first pattern that matches.
 func (p *Plan) pattern(w *way, params, carried []address.Param) (bool, error) {
+	if p.Site.IsHome(w.at.Host) {
+		return false, nil // patterns name no host
+	}
 	path := patternPath(w.at.Path)
 	for _, rule := range p.Rules {
 		values, ok := rule.Reader.ReadPath(path, p.Paths.Lower)

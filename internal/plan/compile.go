@@ -95,6 +95,10 @@ func (p *Plan) Key(path string) string { return p.index.Key(path) }
 // Compile works the plan out for every address it knows.
 func (p *Plan) Compile() (*Program, []finding.Finding, error) {
 	g := &Program{Plan: p}
+	if len(p.Site.Homes) > 0 {
+		return g, []finding.Finding{{Code: "language-hosts", Severity: finding.Error, Where: finding.Place{File: p.File, Line: p.lines["languages"]},
+			What: "languages with hosts of their own can be designed and traced, but not yet written for a server", Advice: "give them prefixes to emit the plan"}}, nil
+	}
 	c := compiler{program: g, seen: map[entryKey]Entry{}}
 	for _, rule := range p.Rules {
 		g.Patterns = append(g.Patterns, c.pattern(rule))

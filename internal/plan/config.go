@@ -2,14 +2,17 @@ package plan
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"golang.org/x/text/language"
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/redirect"
+	"young-compass/internal/slug"
 	"young-compass/internal/template"
 )
 
@@ -22,6 +25,9 @@ type Config struct {
 	Files      []string // beyond those every site has
 	Languages  Languages
 	Parameters []Parameter
+	Slugs      slug.Settings
+	Reserved   []string // slugs that no page gets
+	Collide    Collide
 	Kinds      []Kind
 	Rules      []Rule
 
@@ -39,6 +45,7 @@ type Paths struct {
 	NoSlash     bool     // no slash at the end
 	Lower       bool     // small letters only
 	NoExtension bool     // no .html, .htm, .php at the end
+	Extension   string   // the one with which every designed address ends, such as ".html"; empty: none
 	Index       []string // names of index files, which never show
 	Depth       int      // segments; 0: no limit
 	Length      int      // bytes of the path; 0: no limit
@@ -52,8 +59,9 @@ type Languages struct {
 	Words    map[string]map[string]string // literal word of a template -> language -> word
 }
 
-// Language is one of the languages that have a prefix.
-type Language struct{ Tag, Prefix string }
+// Language is one of the languages besides the default one. Its addresses have
+// a prefix, or a host of their own.
+type Language struct{ Tag, Prefix, Host string }
 
 // Class says what a parameter is for.
 type Class string
@@ -91,7 +99,29 @@ type Kind struct {
 	Name    string
 	Address *template.Template
 	Slug    string // the field that the variable slug is made from
+	Shown   bool   // in further sections a page is shown too, instead of leading to the first
 	Where   finding.Place
+}
+
+// Collide says what becomes of a page whose address another has already.
+type Collide string
+
+// The ways to tell two addresses apart.
+const (
+	CollideNever  Collide = ""       // it is a finding
+	CollideNumber Collide = "number" // "-2" and so on
+	CollideParent Collide = "parent" // the page's parent, section or region, else its kind
+	CollideDate   Collide = "date"   // the page's date
+	CollideAsk    Collide = "ask"    // a person says it
+)
+
+// ParseCollide reads one of these.
+func ParseCollide(s string) (Collide, error) {
+	switch c := Collide(s); c {
+	case CollideNever, CollideNumber, CollideParent, CollideDate, CollideAsk:
+		return c, nil
+	}
+	return "", fmt.Errorf("%s is no way to tell addresses apart; say number, parent, date or ask", address.Printable(s))
 }
 
 // Rule is a pattern redirect.
@@ -127,7 +157,7 @@ func readConfig(file string, data []byte) (c *Config, err error) {
 		return nil, err
 	}
 	c = &Config{File: file, lines: map[string]int{}}
-	top := root.fields("site", "languages", "parameters", "kinds", "rules")
+	top := root.fields("site", "languages", "parameters", "slugs", "kinds", "rules")
 	site, ok := top["site"]
 	if !ok {
 		root.fail("begin with: site: {origin: https://...}", "the plan does not name its site")
@@ -136,6 +166,9 @@ func readConfig(file string, data []byte) (c *Config, err error) {
 	c.readLanguages(top["languages"])
 	if v, ok := top["parameters"]; ok {
 		c.readParameters(v)
+	}
+	if v, ok := top["slugs"]; ok {
+		c.readSlugs(v)
 	}
 	if v, ok := top["kinds"]; ok {
 		c.readKinds(v)
@@ -220,7 +253,15 @@ func (c *Config) readPaths(v value) {
 		p.Lower = v.oneOf("lower", "keep") == "lower"
 	}
 	if v, ok := f["extension"]; ok {
-		p.NoExtension = v.oneOf("none", "keep") == "none"
+		switch text := v.text(); {
+		case text == "none":
+		case text == "keep":
+			p.NoExtension = false
+		case slices.Contains(Extensions(), text):
+			p.NoExtension, p.Extension = false, text
+		default:
+			v.fail("write none, keep, or one of "+strings.Join(Extensions(), " "), "%q says nothing about extensions", address.Printable(text))
+		}
 	}
 	if v, ok := f["index"]; ok {
 		p.Index = nil
@@ -260,13 +301,22 @@ func (c *Config) readLanguages(v value) {
 		c.Languages.Default = languageTag(v, v.text())
 	}
 	if v, ok := f["others"]; ok {
+		c.lines["languages"] = v.place().Line
 		for _, e := range v.entries() {
 			l := Language{Tag: languageTag(e.at, e.key)}
-			if prefix, ok := e.value.fields("prefix")["prefix"]; ok {
+			f := e.value.fields("prefix", "host")
+			if host, ok := f["host"]; ok {
+				c.readHome(&l, host)
+			}
+			if prefix, ok := f["prefix"]; ok {
 				l.Prefix = prefix.text()
 			}
+			if l.Host != "" && l.Prefix == "" {
+				c.Languages.Others = append(c.Languages.Others, l)
+				continue
+			}
 			if normal, err := address.Path("/" + l.Prefix); err != nil || l.Prefix == "" || strings.Contains(l.Prefix, "/") || normal != "/"+l.Prefix {
-				e.at.fail("write one path segment, such as prefix: de", "the language %s has no prefix that an address can begin with", l.Tag)
+				e.at.fail("write one path segment, such as prefix: de", "the language %s has neither a host nor a prefix that an address can begin with", l.Tag)
 			}
 			c.Languages.Others = append(c.Languages.Others, l)
 		}
@@ -289,6 +339,81 @@ func (c *Config) readLanguages(v value) {
 				c.Languages.Words[e.key][tag] = t.value.text()
 			}
 		}
+	}
+}
+
+// readHome reads the host of a language.
+func (c *Config) readHome(l *Language, v value) {
+	host, err := address.Host(v.text())
+	if err != nil || strings.ContainsAny(host, ":/") {
+		v.fail("write a host name alone, such as skerrywick-ch.example", "%q is no host name", address.Printable(v.text()))
+	}
+	if !c.Site.IsHome(host) {
+		if c.Site.Has(host) {
+			v.fail("take it out of hosts: first", "the host %s leads to the origin", host)
+		}
+		c.Site.Homes = append(c.Site.Homes, host)
+	}
+	l.Host = host
+}
+
+// Home returns where the addresses of a language stand: its own host, or the
+// origin.
+func (c *Config) Home(tag string) address.Address {
+	home := c.Site.Origin
+	for _, o := range c.Languages.Others {
+		if o.Tag == tag && o.Host != "" {
+			home.Host = o.Host
+		}
+	}
+	return home
+}
+
+// readSlugs reads how titles become path segments.
+func (c *Config) readSlugs(v value) {
+	f := v.fields("letters", "length", "fillers", "spelling", "reserved", "collide")
+	if v, ok := f["letters"]; ok {
+		c.Slugs.Keep = v.oneOf("ascii", "keep") == "keep"
+	}
+	if v, ok := f["length"]; ok {
+		c.Slugs.Length = v.number(1, 1000)
+	}
+	if v, ok := f["fillers"]; ok {
+		c.Slugs.Fillers = map[string][]string{}
+		for _, e := range v.entries() {
+			tag := languageTag(e.at, e.key)
+			for _, item := range e.value.list() {
+				c.Slugs.Fillers[tag] = append(c.Slugs.Fillers[tag], item.text())
+			}
+		}
+	}
+	if v, ok := f["spelling"]; ok {
+		c.Slugs.Spelling = map[string]map[string]string{}
+		for _, e := range v.entries() {
+			tag := ""
+			if e.key != "all" {
+				tag = languageTag(e.at, e.key)
+			}
+			c.Slugs.Spelling[tag] = map[string]string{}
+			for _, s := range e.value.entries() {
+				if utf8.RuneCountInString(s.key) != 1 || s.key[0] < utf8.RuneSelf && (s.key == "-" || slug.Make(s.key, "") != "") {
+					s.at.fail("write a letter beyond ASCII or a sign, such as ø: oe", "%q is not one character whose spelling can be said", address.Printable(s.key))
+				}
+				c.Slugs.Spelling[tag][s.key] = s.value.text()
+			}
+		}
+	}
+	if v, ok := f["reserved"]; ok {
+		for _, item := range v.list() {
+			c.Reserved = append(c.Reserved, item.text())
+		}
+	}
+	if v, ok := f["collide"]; ok {
+		way, err := ParseCollide(v.text())
+		if err != nil || way == CollideAsk {
+			v.fail("say number, parent or date", "%q is no rule for collisions", address.Printable(v.text()))
+		}
+		c.Collide = way
 	}
 }
 
@@ -348,7 +473,7 @@ func (c *Config) readParameters(v value) {
 
 func (c *Config) readKinds(v value) {
 	for _, e := range v.entries() {
-		f := e.value.fields("address", "slug")
+		f := e.value.fields("address", "slug", "sections")
 		text, ok := f["address"]
 		if !ok {
 			e.at.fail(`write address: "/routes/{slug}"`, "the kind %s has no address", e.key)
@@ -363,6 +488,9 @@ func (c *Config) readKinds(v value) {
 		k := Kind{Name: e.key, Address: t, Slug: "title", Where: text.place()}
 		if s, ok := f["slug"]; ok {
 			k.Slug = s.text()
+		}
+		if s, ok := f["sections"]; ok {
+			k.Shown = s.oneOf("redirect", "shown") == "shown"
 		}
 		c.Kinds = append(c.Kinds, k)
 	}

@@ -17,12 +17,12 @@ func joinParams(params []address.Param, leaveOut func(address.Param) bool) strin
 
 // home takes the step to the site's scheme and host.
 func (p *Plan) home(w *way, path, query string) bool {
-	if w.at.Scheme == p.Site.Origin.Scheme && w.at.Host == p.Site.Origin.Host {
+	to := p.Site.Rebase(w.at)
+	if to == w.at {
 		return false
 	}
-	to := p.Site.Rebase(w.at)
 	to.Path, to.Query = path, query
-	return w.step(to, w.derived(), p.cause("origin", "everything is on "+p.Site.Origin.Base()))
+	return w.step(to, w.derived(), p.cause("origin", "everything is on "+to.Base()))
 }
 
 // quiet takes the step to an address without noise parameters.
@@ -48,7 +48,9 @@ func (p *Plan) spell(w *way, params []address.Param) bool {
 	}
 	note("site", "slashes are single", address.MergeSlashes(path))
 	note("slash", "no slash at the end", p.withoutSlash(path))
-	note("default", "the default language has no prefix", p.withoutPrefix(path))
+	if !p.Site.IsHome(w.at.Host) {
+		note("default", "the default language has no prefix", p.withoutPrefix(path))
+	}
 	if p.home(w, path, joinParams(params, p.isNoise)) {
 		if cause.Rule != "" {
 			w.causes = append(w.causes, cause)
@@ -103,7 +105,10 @@ func (p *Plan) withoutPrefix(path string) string {
 
 // shape takes the step to an address without extension and index file.
 func (p *Plan) shape(w *way) bool {
-	path := p.withoutPrefix(p.Shape(w.at.Path))
+	path := p.Shape(w.at.Path)
+	if !p.Site.IsHome(w.at.Host) {
+		path = p.withoutPrefix(path)
+	}
 	if path == w.at.Path {
 		return false
 	}

@@ -110,7 +110,7 @@ func (x *Index) Match(host, path string, params []address.Param, named []string)
 		return nil
 	}
 	members := slices.DeleteFunc(slices.Clone(g.bySignature[Signature(Carried(params, named))]), func(m member) bool {
-		return m.host != "" && !x.Site.Has(m.host)
+		return !x.Site.Hears(m.host, host)
 	})
 	slices.SortStableFunc(members, func(a, b member) int { return x.Site.Rank(a.host, host) - x.Site.Rank(b.host, host) })
 	numbers := make([]int, len(members))

@@ -143,6 +143,11 @@ func (t *Template) MapLiterals(word func(string) string) *Template {
 	return out
 }
 
+// Under returns the template with a path in front of it.
+func (t *Template) Under(path string) *Template {
+	return &Template{source: path + t.source, parts: slices.Concat([]part{{literal: path}}, t.parts)}
+}
+
 func (p part) String() string {
 	if p.vars == nil {
 		return p.literal
@@ -196,8 +201,14 @@ func operatorOf(op byte) operator {
 	return operator{"", ",", false, "", false}
 }
 
+// Pair is an item of an associative array.
+type Pair struct{ Name, Value string }
+
 // Expand writes the template with these values (RFC 6570 section 3).
-func (t *Template) Expand(values Values) string {
+func (t *Template) Expand(values Values) string { return t.ExpandPairs(values, nil) }
+
+// ExpandPairs is Expand with further variables that are associative arrays.
+func (t *Template) ExpandPairs(values Values, pairs map[string][]Pair) string {
 	var b strings.Builder
 	for _, p := range t.parts {
 		if p.vars == nil {
@@ -208,6 +219,12 @@ func (t *Template) Expand(values Values) string {
 		lead := o.first
 		for _, v := range p.vars {
 			list := values[v.name]
+			if array := pairs[v.name]; len(array) > 0 {
+				b.WriteString(lead)
+				lead = o.separator
+				writePairs(&b, o, v, array)
+				continue
+			}
 			if len(list) == 0 {
 				continue
 			}
@@ -249,6 +266,28 @@ func (t *Template) Expand(values Values) string {
 	return b.String()
 }
 
+// writePairs writes an associative array: as name=value with "*", else as a
+// list of names and values in turn.
+func writePairs(b *strings.Builder, o operator, v variable, array []Pair) {
+	inside, between := ",", ","
+	if v.explode {
+		inside, between = "=", o.separator
+	} else if o.named {
+		b.WriteString(v.name + "=")
+	}
+	for i, p := range array {
+		if i > 0 {
+			b.WriteString(between)
+		}
+		b.WriteString(encode(p.Name, o.reserved))
+		if v.explode && o.named && p.Value == "" {
+			b.WriteString(o.ifEmpty)
+			continue
+		}
+		b.WriteString(inside + encode(p.Value, o.reserved))
+	}
+}
+
 // cut returns the first n characters, all of them for n = 0.
 func cut(s string, n int) string {
 	if n == 0 || utf8.RuneCountInString(s) <= n {
@@ -260,6 +299,13 @@ func cut(s string, n int) string {
 // encode percent-encodes what isn't unreserved; with reserved, also lets
 // reserved characters and encoded bytes stand.
 func encode(s string, reserved bool) string {
+	clean := 0
+	for clean < len(s) && address.Unreserved(s[clean]) {
+		clean++
+	}
+	if clean == len(s) {
+		return s
+	}
 	var b strings.Builder
 	for i := 0; i < len(s); i++ {
 		c := s[i]

@@ -49,7 +49,7 @@ func Accepted(t testing.TB, dir string) *plan.Plan {
 // Accept accepts what the plan proposes.
 func Accept(t testing.TB, dir string, p *plan.Plan) {
 	t.Helper()
-	proposals, found := design.Propose(p)
+	proposals, found := design.Propose(p, design.Options{})
 	require.False(t, finding.Worst(found, finding.Error), "%v", found)
 	Write(t, filepath.Join(dir, plan.AddressesFile), design.Accept(p.Book, proposals, Today).Encode())
 }

@@ -1,0 +1,372 @@
+package cli
+
+import (
+	"bufio"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"young-compass/internal/address"
+	"young-compass/internal/book"
+	"young-compass/internal/design"
+	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
+	"young-compass/internal/plan"
+	"young-compass/internal/term"
+	"young-compass/internal/visits"
+)
+
+// designing is a run of design: its flags.
+type designing struct {
+	*app
+	write, all, redirects bool
+	sample                int
+	only, language        string
+	collide               string
+}
+
+func (a *app) designCommand() *cobra.Command {
+	d := &designing{app: a}
+	c := &cobra.Command{
+		Use:   "design",
+		Short: "Propose addresses, show what moves and collides; --write accepts",
+		Long: `Reads files only. Gives every live page the address that the plan's templates
+say, beside the one it has: the tree of addresses before and after, what moves and
+stays, what collides, how many visits are touched. --write accepts the proposals
+into the address book: former addresses stay bound to their pages, so that they
+redirect in one hop. Where two pages would get one address the page that had it
+first keeps it; --collide says how the others are told apart: number, parent (the
+page's parent, section or region, else its kind), date, or ask.`,
+		Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error { return d.run() },
+	}
+	f := c.Flags()
+	f.BoolVar(&d.write, "write", false, "accept the proposals into the address book")
+	f.IntVar(&d.sample, "sample", 20, "show `N` pages, spread over all; 0: every page")
+	f.BoolVar(&d.all, "all", false, "print every finding, not five of each kind")
+	f.BoolVar(&d.redirects, "redirects", false, "show the redirects that follow, instead of the pages")
+	f.StringVar(&d.only, "only", "", "design the pages of one `KIND`; the others stay")
+	f.StringVar(&d.language, "language", "", "design the pages in one `LANGUAGE`; the others stay")
+	f.StringVar(&d.collide, "collide", "", "tell pages with one address apart by `RULE`: number, parent, date or ask")
+	return c
+}
+
+func (d *designing) run() error {
+	p, found, err := d.load()
+	if err != nil {
+		return err
+	}
+	o := design.Options{Only: d.only, Language: d.language, Ask: d.ask()}
+	if o.Collide, err = plan.ParseCollide(d.collide); err != nil {
+		return fmt.Errorf("--collide: %w", err)
+	}
+	if _, ok := p.KindOf(d.only); d.only != "" && !ok {
+		return fmt.Errorf("--only: %s is no kind of the plan", address.Printable(d.only))
+	}
+	if d.language != "" && !p.Languages.Has(d.language) {
+		return fmt.Errorf("--language: %s is no language of the plan", address.Printable(d.language))
+	}
+	known, err := d.visits()
+	if err != nil {
+		return err
+	}
+	byPage, all := design.Visits(p, known)
+	proposals, more := design.Propose(p, o)
+	after := design.Accept(p.Book, proposals, d.today())
+	r := d.report(p, proposals, after, byPage, all)
+	r.findings = append(found, more...)
+	r.shown = firstOfEach(r.findings, d.all)
+	if d.write {
+		if finding.Worst(r.findings, finding.Error) {
+			d.say("nothing written while there are errors")
+		} else if err := d.accept(p, proposals, after); err != nil {
+			return err
+		}
+	}
+	return d.print(r)
+}
+
+// accept writes the book; and the inventory before it, where a person said an
+// address.
+func (d *designing) accept(p *plan.Plan, proposals []design.Proposal, after *book.Book) error {
+	for _, q := range proposals {
+		if q.Solved == plan.CollideAsk {
+			if err := d.app.write(d.in(plan.PagesFile), p.Pages.Encode()); err != nil {
+				return err
+			}
+			break
+		}
+	}
+	return d.app.write(d.in(plan.AddressesFile), after.Encode())
+}
+
+// ask returns how a person is asked for an address.
+func (d *designing) ask() func(design.Collision) (string, error) {
+	answers := bufio.NewScanner(d.stdin)
+	return func(c design.Collision) (string, error) {
+		_, _ = fmt.Fprintf(d.stderr, "%s belongs to %s (%s).\nLast words of the address of %s (%s), or a whole path; nothing leaves it open: ",
+			c.Address.Readable(), c.Owner, address.Printable(c.Title), c.Page.Ref, address.Printable(c.Page.Title))
+		if !answers.Scan() {
+			_, _ = fmt.Fprintln(d.stderr)
+			return "", errors.Join(io.EOF, answers.Err())
+		}
+		return strings.TrimSpace(answers.Text()), nil
+	}
+}
+
+// visits reads visits.csv, if there is one.
+func (d *designing) visits() ([]visits.Visit, error) {
+	path := d.in(visits.FileName)
+	f, err := os.Open(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, unfinished{err}
+	}
+	defer func() { _ = f.Close() }()
+	list, found, err := visits.Read(path, f)
+	if err == nil && len(found) > 0 {
+		err = &finding.Input{Finding: found[0]}
+	}
+	return list, err
+}
+
+// move is a row of design, as JSON.
+type move struct {
+	Page      string   `json:"page"`
+	Title     string   `json:"title"`
+	Old       string   `json:"old,omitempty"`
+	New       string   `json:"new"`
+	What      string   `json:"what"`
+	Solved    string   `json:"told_apart,omitempty"`
+	More      []string `json:"more,omitempty"`
+	Visits    int      `json:"visits"`
+	Redirects []string `json:"redirects"`
+}
+
+func (d *designing) report(p *plan.Plan, proposals []design.Proposal, after *book.Book, byPage map[inventory.Ref]int, all int) report {
+	leading := map[inventory.Ref][]address.Address{}
+	for _, e := range after.Entries {
+		if e.State == book.Former || e.State == book.Variant {
+			leading[e.Page] = append(leading[e.Page], e.Address)
+		}
+	}
+	r := report{columns: []string{"page", "old address", "", "new address"}, name: "pages"}
+	if all > 0 {
+		r.columns = append(r.columns, "visits")
+	}
+	if d.redirects {
+		r.columns = []string{"status", "from", "to"}
+	}
+	counts := map[string]int{}
+	items := []move{}
+	var olds, news []address.Address
+	redirects, touched := 0, 0
+	for _, q := range proposals {
+		if q.Held {
+			counts["held"]++
+			continue
+		}
+		m := move{Page: q.Page.Ref.String(), Title: q.Page.Title, New: p.Site.Rebase(q.New).String(), Solved: string(q.Solved), Visits: byPage[q.Page.Ref], Redirects: []string{}}
+		news = append(news, q.New)
+		if !q.IsNew() {
+			m.Old = q.Old.String()
+			olds = append(olds, q.Old)
+		}
+		for _, a := range q.More {
+			m.More = append(m.More, a.String())
+		}
+		row := []string{m.Page, shorten(q.Old.Readable(), p.Site), "=", shorten(q.New.Readable(), p.Site)}
+		switch {
+		case q.IsNew():
+			m.What, row[1], row[2] = "new", "", "+"
+		case q.Moves():
+			m.What, row[2] = "moves", "->"
+			touched += m.Visits
+		default:
+			m.What = "stays"
+		}
+		counts[m.What]++
+		for _, a := range leading[q.Page.Ref] {
+			m.Redirects = append(m.Redirects, a.String())
+		}
+		redirects += len(m.Redirects)
+		items = append(items, m)
+		if d.redirects {
+			for _, a := range leading[q.Page.Ref] {
+				r.rows = append(r.rows, []string{"301", a.Readable(), shorten(q.New.Readable(), p.Site)})
+			}
+			continue
+		}
+		if all > 0 {
+			row = append(row, fmt.Sprint(m.Visits))
+		}
+		r.rows = append(r.rows, row)
+	}
+	before, then := design.Tree(olds), design.Tree(news)
+	r.items, r.more = items, map[string]any{"tree": map[string]*design.Node{"before": before, "after": then}}
+	r.counts = []count{{"pages", "live pages", len(items)}, {"move", "move", counts["moves"]}, {"stay", "stay", counts["stays"]}, {"new", "new", counts["new"]},
+		{"redirects", "redirects follow", redirects}}
+	if counts["held"] > 0 {
+		r.counts = append(r.counts, count{"held", "not designed this time", counts["held"]})
+	}
+	if all > 0 {
+		r.more["visits"] = map[string]int{"touched": touched, "all": all}
+	}
+	rows := r.rows
+	r.text = func(w io.Writer, paint term.Paint) error {
+		if err := printTrees(w, paint, before, then); err != nil {
+			return err
+		}
+		shown := spread(rows, d.sample)
+		if len(shown) > 0 {
+			if err := term.Table(w, paint, r.columns, shown); err != nil {
+				return err
+			}
+		}
+		if len(shown) < len(rows) {
+			_, _ = fmt.Fprintf(w, "%s\n", paint.Dim(fmt.Sprintf("%d of %d; --sample 0 shows all", len(shown), len(rows))))
+		}
+		if all > 0 {
+			_, _ = fmt.Fprintf(w, "\n%s of %d visits in the logs were to pages that move; they are redirected\n", paint.Bold(fmt.Sprint(touched)), all)
+		} else {
+			_, _ = fmt.Fprintln(w)
+		}
+		return nil
+	}
+	return r
+}
+
+// spread returns n rows out of all; all for 0.
+func spread(rows [][]string, n int) [][]string {
+	if n <= 0 || len(rows) <= n {
+		return rows
+	}
+	var some [][]string
+	for i, row := range rows {
+		if i == 0 || i*n/len(rows) != (i-1)*n/len(rows) {
+			some = append(some, row)
+		}
+	}
+	return some
+}
+
+// treeLines is how many lines of a tree are shown.
+const treeLines = 20
+
+// printTrees prints the trees of addresses before and after side by side.
+func printTrees(w io.Writer, paint term.Paint, before, after *design.Node) error {
+	left, right := treeText(before, treeLines), treeText(after, treeLines)
+	if before.Pages == 0 {
+		left = nil
+	}
+	var rows [][]string
+	for i := range max(len(left), len(right)) {
+		row := []string{"", ""}
+		if i < len(left) {
+			row[0] = left[i]
+		}
+		if i < len(right) {
+			row[1] = right[i]
+		}
+		rows = append(rows, row)
+	}
+	if err := term.Table(w, paint, []string{"before", "after"}, rows); err != nil {
+		return err
+	}
+	_, err := fmt.Fprintln(w)
+	return err
+}
+
+// treeText draws a tree in at most so many lines: it opens the branches with
+// most pages first, as long as what they hold fits.
+func treeText(root *design.Node, lines int) []string {
+	open := map[*design.Node]bool{root: true}
+	lines -= 1 + below(root)
+	for candidates := branches(root); len(candidates) > 0; {
+		best := 0
+		for i, c := range candidates {
+			if c.Pages > candidates[best].Pages {
+				best = i
+			}
+		}
+		n := candidates[best]
+		candidates = append(candidates[:best], candidates[best+1:]...)
+		if len(branches(n)) > 0 && below(n) <= lines {
+			open[n], lines = true, lines-below(n)
+			candidates = append(candidates, branches(n)...)
+		}
+	}
+	out := []string{fmt.Sprintf("%s  %d", root.Segment, root.Pages)}
+	drawBelow(root, "  ", open, &out)
+	return out
+}
+
+// widest is how many branches of one node are drawn.
+const widest = 12
+
+// branches returns the children that stand for several pages.
+func branches(n *design.Node) (list []*design.Node) {
+	for _, c := range n.Children {
+		if c.Pages > 1 && len(list) < widest {
+			list = append(list, c)
+		}
+	}
+	return list
+}
+
+// below returns how many lines a node's children take.
+func below(n *design.Node) int { return len(branches(n)) + min(1, rest(n)) }
+
+// rest returns how many pages stand directly at a node or below its children
+// that aren't drawn.
+func rest(n *design.Node) int {
+	pages := n.Pages
+	for _, c := range branches(n) {
+		pages -= c.Pages
+	}
+	return pages
+}
+
+func drawBelow(n *design.Node, indent string, open map[*design.Node]bool, out *[]string) {
+	for _, c := range branches(n) {
+		*out = append(*out, fmt.Sprintf("%s%s  %d", indent, c.Segment, c.Pages))
+		if open[c] {
+			drawBelow(c, indent+"  ", open, out)
+		}
+	}
+	switch single := rest(n); {
+	case single == 1:
+		*out = append(*out, indent+"1 page")
+	case single > 1:
+		*out = append(*out, fmt.Sprintf("%s%d pages", indent, single))
+	}
+}
+
+// firstOfEach returns the first findings of each code, as many as a person sees
+// at first; all of them if that is wanted.
+func firstOfEach(found []finding.Finding, all bool) []finding.Finding {
+	if all {
+		return found
+	}
+	finding.Sort(found)
+	some := []finding.Finding{}
+	shown := map[string]int{}
+	for _, f := range found {
+		if shown[f.Code]++; shown[f.Code] <= shownOfEach {
+			some = append(some, f)
+		}
+	}
+	return some
+}
+
+// shorten leaves the origin out of an address in a table.
+func shorten(s string, site address.Site) string {
+	return strings.TrimPrefix(s, site.Origin.Base())
+}
