@@ -438,7 +438,7 @@ func (d *designer) checkTranslations() {
 				missing = append(missing, language)
 			}
 		}
-		if len(missing) > 0 && (d.options.Language == "" || slices.Contains(missing, d.options.Language)) {
+		if len(missing) > 0 && len(have) > 0 && (d.options.Language == "" || slices.Contains(missing, d.options.Language)) {
 			d.add("missing-translation", finding.Note, d.row(page), fmt.Sprintf("%s is there in %s, not in %s", page.Key, strings.Join(have, ", "), strings.Join(missing, ", ")), "")
 		}
 	}

@@ -12,14 +12,27 @@ import (
 	"young-compass/internal/address"
 )
 
-// The examples of RFC 6570 for strings and lists, sections 1.2 and 3.2.
+// The examples of RFC 6570, sections 1.2, 2.4 and 3.2, of all four levels.
 func TestExpandAsInTheRFC(t *testing.T) {
 	values := Values{
 		"count": {"one", "two", "three"}, "dom": {"example", "com"}, "dub": {"me/too"}, "hello": {"Hello World!"}, "half": {"50%"},
 		"var": {"value"}, "who": {"fred"}, "base": {"http://example.com/home/"}, "path": {"/foo/bar"}, "list": {"red", "green", "blue"},
-		"v": {"6"}, "x": {"1024"}, "y": {"768"}, "empty": {""}, "empty_keys": {}, "german": {"Fähre"},
+		"semi": {";"}, "year": {"1965", "2000", "2012"}, "v": {"6"}, "x": {"1024"}, "y": {"768"}, "empty": {""}, "empty_keys": {}, "german": {"Fähre"},
 	}
+	pairs := map[string][]Pair{"keys": {{"semi", ";"}, {"dot", "."}, {"comma", ","}}, "empty_keys": {}, "address": {{"city", "Newport Beach"}, {"state", "CA"}}, "flags": {{"a", ""}, {"b", "ä"}}}
 	for template, want := range map[string]string{
+		// 2.4
+		"{var:20}": "value", "{semi}": "%3B", "{semi:2}": "%3B", "/mapper{?address*}": "/mapper?city=Newport%20Beach&state=CA", "find{?year*}": "find?year=1965&year=2000&year=2012",
+		// 3.2.1 lists and associative arrays
+		"{count}": "one,two,three", "{count*}": "one,two,three", "{/count}": "/one,two,three", "{/count*}": "/one/two/three", "{;count}": ";count=one,two,three",
+		"{;count*}": ";count=one;count=two;count=three", "{?count}": "?count=one,two,three", "{?count*}": "?count=one&count=two&count=three", "{&count*}": "&count=one&count=two&count=three",
+		"{keys}": "semi,%3B,dot,.,comma,%2C", "{keys*}": "semi=%3B,dot=.,comma=%2C", "{+keys}": "semi,;,dot,.,comma,,", "{+keys*}": "semi=;,dot=.,comma=,",
+		"{#keys}": "#semi,;,dot,.,comma,,", "{#keys*}": "#semi=;,dot=.,comma=,", "{#list}": "#red,green,blue", "X{.keys}": "X.semi,%3B,dot,.,comma,%2C", "X{.keys*}": "X.semi=%3B.dot=..comma=%2C",
+		"X{.empty_keys*}": "X", "{/keys}": "/semi,%3B,dot,.,comma,%2C", "{/keys*}": "/semi=%3B/dot=./comma=%2C", "{/list*,path:4}": "/red/green/blue/%2Ffoo",
+		"{;keys}": ";keys=semi,%3B,dot,.,comma,%2C", "{;keys*}": ";semi=%3B;dot=.;comma=%2C", "{?keys}": "?keys=semi,%3B,dot,.,comma,%2C", "{?keys*}": "?semi=%3B&dot=.&comma=%2C",
+		"{&keys}": "&keys=semi,%3B,dot,.,comma,%2C", "{&keys*}": "&semi=%3B&dot=.&comma=%2C", "{;flags*}": ";a;b=%C3%A4", "{?flags*}": "?a=&b=%C3%A4", "{&var:3}": "&var=val", "{&list}": "&list=red,green,blue",
+		// 1.2
+		"map?{x,y}": "map?1024,768", "X{.x,y}": "X.1024.768", "{;x,y,empty}": ";x=1024;y=768;empty",
 		// 3.2.2 simple
 		"{var}": "value", "{hello}": "Hello%20World%21", "{half}": "50%25", "O{empty}X": "OX", "O{undef}X": "OX", "{x,y}": "1024,768",
 		"{x,hello,y}": "1024,Hello%20World%21,768", "?{x,empty}": "?1024,", "?{x,undef}": "?1024", "?{undef,y}": "?768",
@@ -50,7 +63,7 @@ func TestExpandAsInTheRFC(t *testing.T) {
 	} {
 		parsed, err := Parse(template)
 		if assert.NoError(t, err, template) {
-			assert.Equal(t, want, parsed.Expand(values), template)
+			assert.Equal(t, want, parsed.ExpandPairs(values, pairs), template)
 			assert.Equal(t, template, parsed.MapLiterals(func(s string) string { return s }).String())
 		}
 	}
