@@ -32,6 +32,7 @@ func paths(v any, at string, into map[string]bool) {
 			paths(value, strings.TrimPrefix(at+"."+name, "."), into)
 		}
 	case []any:
+		at = strings.TrimPrefix(strings.ReplaceAll(at, ".children[]", ""), ".") // a tree goes on as it begins
 		for _, value := range v {
 			paths(value, at+"[]", into)
 		}
@@ -64,10 +65,14 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	demotest.Gathered(t, gathered)
 	demotest.Write(t, filepath.Join(gathered, "collide.csv"), []byte("id,title,url\nx1,Same,/x1\nx2,Same,/x2\nnew,New,\n"))
 	require.NoError(t, demo.CopySources(gathered))
+	pages, err := os.ReadFile(filepath.Join(gathered, "pages.csv"))
+	require.NoError(t, err)
+	demotest.Write(t, filepath.Join(gathered, "pages.csv"), bytes.Replace(pages, []byte("Out Stack,live,Outer"), []byte("Out Stack,live,North; Outer"), 1))
+	demotest.Write(t, filepath.Join(gathered, "visits.csv"), []byte("address,status,visitors\nhttp://www.skerrywick.example/,200,3\n"))
 	seen := map[string]map[string]bool{"All commands": {}}
 	for _, c := range []struct{ section, args string }{
 		{"gather", "gather --project " + gathered + " " + gathered + "/collide.csv " + gathered + "/sources/access.log"}, {"gather", "gather --project " + gathered + " --compare " + gathered + "/collide.csv"}, {"lint", "lint --project " + gathered},
-		{"design", "design --project " + gathered}, {"design", "design --project " + dir},
+		{"design", "design --project " + gathered}, {"design", "design --collide number --project " + gathered}, {"design", "design --only page --project " + dir},
 		{"redirects check", "redirects check --project " + dir + " " + dir + "/" + demo.OldRedirects},
 		{"trace", "trace --project " + dir + " /routes?sid=1 /contact nonsense http://other.example/"},
 		{"emit", "emit htaccess --project " + dir + " --directory " + dir + "/out"},

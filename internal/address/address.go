@@ -39,6 +39,14 @@ func Parse(s string) (Address, error) {
 	if a, ok := parseNormal(s); ok {
 		return a, nil
 	}
+	if a, _, ok := normalise(s); ok {
+		return a, nil
+	}
+	return parse(s)
+}
+
+// parse is Parse for addresses of every kind.
+func parse(s string) (Address, error) {
 	if err := plain(s); err != nil {
 		return Address{}, err
 	}
@@ -69,7 +77,10 @@ func Normal(s string) (string, error) {
 	if _, ok := parseNormal(s); ok {
 		return s, nil
 	}
-	a, err := Parse(s)
+	if _, text, ok := normalise(s); ok {
+		return text, nil
+	}
+	a, err := parse(s)
 	if err != nil {
 		return "", err
 	}

@@ -237,3 +237,20 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// The fast ways of reading give what the slow one gives, or nothing.
+func TestFastWaysAgree(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := rapid.StringMatching(`(http|HTTPS|https|ftp)://[a-zA-Z.-]{0,8}(:80|:443|:8|:)?(/|[a-zA-Z.%~ ()?#&=/é]|%[2-7][0-9a-fA-F]|\.\./|\./){0,12}`).Draw(t, "address")
+		want, err := parse(s)
+		if a, ok := parseNormal(s); ok {
+			assert.NoError(t, err, s)
+			assert.Equal(t, want, a, s)
+		}
+		if a, text, ok := normalise(s); ok {
+			assert.NoError(t, err, s)
+			assert.Equal(t, want, a, s)
+			assert.Equal(t, want.String(), text, s)
+		}
+	})
+}

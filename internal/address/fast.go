@@ -47,7 +47,7 @@ func parseNormal(s string) (a Address, ok bool) {
 
 // hostEnd returns where a host name ends that needs no mapping; where it
 // starts if there is none.
-func hostEnd(s string, start int) int {
+func hostEnd[T string | []byte](s T, start int) int {
 	label := start
 	for i := start; ; i++ {
 		if i < len(s) {
@@ -55,7 +55,7 @@ func hostEnd(s string, start int) int {
 				continue
 			}
 		}
-		if i == label || i-label > 63 || s[label] == '-' || s[i-1] == '-' || i-start > 253 || strings.HasPrefix(s[label:i], "xn--") {
+		if i == label || i-label > 63 || s[label] == '-' || s[i-1] == '-' || i-start > 253 || isPunycode(s[label:i]) {
 			return start
 		}
 		if i == len(s) || s[i] != '.' {
@@ -83,4 +83,137 @@ func pathEnd(s string, start int) (int, bool) {
 		}
 	}
 	return len(s), true
+}
+
+// isPunycode reports whether a label stands for letters beyond ASCII.
+func isPunycode[T string | []byte](label T) bool {
+	return len(label) >= 4 && label[0] == 'x' && label[1] == 'n' && label[2] == '-' && label[3] == '-'
+}
+
+// normalise brings the usual kinds of addresses into normal form in one pass:
+// ASCII, with a host that needs no mapping. It returns the normal form as text
+// and in parts of it. Others, and those that Parse refuses, it leaves to Parse.
+func normalise(s string) (a Address, text string, ok bool) {
+	var room [512]byte
+	if 3*len(s)+8 > len(room) {
+		return a, "", false
+	}
+	b := room[:0]
+	scheme := schemeEnd(s)
+	if scheme == 0 {
+		return a, "", false
+	}
+	for i := range scheme {
+		b = append(b, s[i]|0x20)
+	}
+	b = append(b, "://"...)
+	i, host := scheme+len("://"), scheme+len("://")
+	for ; i < len(s) && s[i] != '/' && s[i] != '?' && s[i] != '#' && s[i] != ':'; i++ {
+		c := s[i]
+		if 'A' <= c && c <= 'Z' {
+			c |= 0x20
+		}
+		b = append(b, c)
+	}
+	if len(b) == host || hostEnd(b, host) != len(b) {
+		return a, "", false
+	}
+	if i < len(s) && s[i] == ':' {
+		port := ":80"
+		if scheme == len("https") {
+			port = ":443"
+		}
+		if !strings.HasPrefix(s[i:], port) {
+			return a, "", false
+		}
+		if i += len(port); i < len(s) && s[i] >= '0' && s[i] <= '9' {
+			return a, "", false
+		}
+	}
+	path := len(b)
+	if b, i, ok = appendPath(b, s, i); !ok {
+		return a, "", false
+	}
+	query, fragment := len(b), len(b)
+	if i < len(s) && s[i] == '?' {
+		start := i
+		for i++; i < len(s) && queryByte(s[i]); i++ {
+		}
+		if i > start+1 {
+			b = append(b, s[start:i]...)
+		}
+		fragment = len(b)
+	}
+	if i < len(s) && s[i] == '#' {
+		start := i
+		for i++; i < len(s) && queryByte(s[i]); i++ {
+		}
+		if i > start+1 {
+			b = append(b, s[start:i]...)
+		}
+	}
+	if i < len(s) {
+		return a, "", false
+	}
+	text = string(b)
+	a = Address{Scheme: text[:scheme], Host: text[host:path], Path: text[path:query]}
+	if fragment > query {
+		a.Query = text[query+1 : fragment]
+	}
+	if len(text) > fragment {
+		a.Fragment = text[fragment+1:]
+	}
+	return a, text, true
+}
+
+// schemeEnd returns the length of "http" or "https", in any letters, before
+// "://"; 0 when s begins with neither.
+func schemeEnd(s string) int {
+	n := strings.IndexByte(s, ':')
+	if n != 4 && n != 5 || len(s) < n+3 || s[n+1] != '/' || s[n+2] != '/' || !strings.EqualFold(s[:4], "http") || n == 5 && s[4]|0x20 != 's' {
+		return 0
+	}
+	return n
+}
+
+// appendPath appends the normal form of the path that begins at i, and returns
+// where it ends.
+func appendPath(b []byte, s string, i int) ([]byte, int, bool) {
+	start := len(b)
+	if i == len(s) || s[i] != '/' {
+		return append(b, '/'), i, true
+	}
+	dots := false
+	for ; i < len(s); i++ {
+		c := s[i]
+		switch {
+		case c == '?' || c == '#':
+			if dots {
+				b = b[:start+len(removeDotSegments(b[start:]))]
+			}
+			return b, i, true
+		case c == '%':
+			if i+2 >= len(s) || !isHex(s[i+1]) || !isHex(s[i+2]) {
+				return b, i, false
+			}
+			c = unhex(s[i+1])<<4 | unhex(s[i+2])
+			i += 2
+			if !Unreserved(c) {
+				b = appendEncoded(b, c)
+				continue
+			}
+		case pathByte(c):
+		case c <= 0x1f || c >= 0x7f:
+			return b, i, false
+		default:
+			b = appendEncoded(b, c)
+			continue
+		}
+		dots = dots || c == '.' && b[len(b)-1] == '/'
+		b = append(b, c)
+	}
+	if dots {
+		b = b[:start+len(removeDotSegments(b[start:]))]
+	}
+	return b, i, true
 }

@@ -249,10 +249,12 @@ func told(io.Writer, term.Paint) error { return nil }
 
 // print writes a report and returns errFindings when it is bad enough.
 func (a *app) print(r report) error {
-	for i := range r.findings {
-		a.locate(&r.findings[i].Where)
-		for j := range r.findings[i].Related {
-			a.locate(&r.findings[i].Related[j])
+	for _, list := range [][]finding.Finding{r.findings, r.shown} {
+		for i := range list {
+			a.locate(&list[i].Where)
+			for j := range list[i].Related {
+				a.locate(&list[i].Related[j])
+			}
 		}
 	}
 	finding.Sort(r.findings)

@@ -7,6 +7,7 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -175,17 +176,18 @@ func (d *designing) report(p *plan.Plan, proposals []design.Proposal, after *boo
 		}
 		m := move{Page: q.Page.Ref.String(), Title: q.Page.Title, New: p.Site.Rebase(q.New).String(), Solved: string(q.Solved), Visits: byPage[q.Page.Ref], Redirects: []string{}}
 		news = append(news, q.New)
+		old := ""
 		if !q.IsNew() {
-			m.Old = q.Old.String()
-			olds = append(olds, q.Old)
+			m.Old, old = q.Old.String(), q.Old.Readable()
+			olds = append(olds, *q.Old)
 		}
 		for _, a := range q.More {
 			m.More = append(m.More, a.String())
 		}
-		row := []string{m.Page, shorten(q.Old.Readable(), p.Site), "=", shorten(q.New.Readable(), p.Site)}
+		row := []string{m.Page, shorten(old, p.Site), "=", shorten(q.New.Readable(), p.Site)}
 		switch {
 		case q.IsNew():
-			m.What, row[1], row[2] = "new", "", "+"
+			m.What, row[2] = "new", "+"
 		case q.Moves():
 			m.What, row[2] = "moves", "->"
 			touched += m.Visits
@@ -220,6 +222,9 @@ func (d *designing) report(p *plan.Plan, proposals []design.Proposal, after *boo
 		r.more["visits"] = map[string]int{"touched": touched, "all": all}
 	}
 	rows := r.rows
+	if changing := slices.DeleteFunc(slices.Clone(rows), func(row []string) bool { return row[2] == "=" }); len(changing) > 0 && d.sample > 0 {
+		rows = changing // what stays as it is can be left out
+	}
 	r.text = func(w io.Writer, paint term.Paint) error {
 		if err := printTrees(w, paint, before, then); err != nil {
 			return err
@@ -230,8 +235,8 @@ func (d *designing) report(p *plan.Plan, proposals []design.Proposal, after *boo
 				return err
 			}
 		}
-		if len(shown) < len(rows) {
-			_, _ = fmt.Fprintf(w, "%s\n", paint.Dim(fmt.Sprintf("%d of %d; --sample 0 shows all", len(shown), len(rows))))
+		if len(shown) < len(r.rows) {
+			_, _ = fmt.Fprintf(w, "%s\n", paint.Dim(fmt.Sprintf("%d of %d; --sample 0 shows all", len(shown), len(r.rows))))
 		}
 		if all > 0 {
 			_, _ = fmt.Fprintf(w, "\n%s of %d visits in the logs were to pages that move; they are redirected\n", paint.Bold(fmt.Sprint(touched)), all)

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 
@@ -68,7 +69,7 @@ func plain(path string) bool {
 // collide finds pages that would get one address, and addresses that belong to
 // another page or that the plan answers otherwise; it solves what its rule can.
 func (d *designer) collide(proposals []Proposal) {
-	t := teller{designer: d, proposals: proposals, owners: make(map[string]int, len(proposals)), book: map[string]int{}}
+	t := teller{designer: d, proposals: proposals, owners: make(map[string]int, len(proposals)), book: make(map[string]int, len(d.plan.Book.Entries)), next: map[string]int{}}
 	for i, e := range d.plan.Book.Entries {
 		k := meaning(d.plan, d.plan.Site.Rebase(e.Address))
 		if have, ok := t.book[k]; !ok || t.older(i, have) {
@@ -114,6 +115,7 @@ type teller struct {
 	proposals []Proposal
 	owners    map[string]int // what an address means -> the proposal that has it
 	book      map[string]int // -> the entry of the page that it belongs to
+	next      map[string]int // by path: the number that nobody tried yet
 }
 
 // older reports whether an entry of the book goes before another of the same
@@ -147,9 +149,12 @@ func (t *teller) before(i, owner int, meaning string) bool {
 // address with something behind it.
 func (t *teller) keepsWhatItHas(i int) bool {
 	p := &t.proposals[i]
-	old := t.plan.Site.Rebase(p.Old)
+	if p.IsNew() {
+		return false
+	}
+	old := t.plan.Site.Rebase(*p.Old)
 	stem := strings.TrimSuffix(p.New.Path, t.plan.Paths.Extension)
-	if p.IsNew() || p.Page.Fixed != "" || old.Host != p.New.Host || old.Query != "" || !strings.HasPrefix(old.Path, stem+"-") {
+	if p.Page.Fixed != "" || old.Host != p.New.Host || old.Query != "" || !strings.HasPrefix(old.Path, stem+"-") {
 		return false
 	}
 	tail := strings.TrimSuffix(strings.TrimPrefix(old.Path, stem+"-"), t.plan.Paths.Extension)
@@ -194,8 +199,9 @@ func (t *teller) solve(i int) {
 	if page.Fixed == "" && !t.proposals[i].Held {
 		switch rule := t.options.Collide; rule {
 		case plan.CollideNumber:
-			for n := 2; n <= maxNumber; n++ {
-				if t.take(i, fmt.Sprint(n), rule) {
+			for n := max(2, t.next[t.proposals[i].New.Path]); n <= maxNumber; n++ {
+				t.next[t.proposals[i].New.Path] = n + 1
+				if t.take(i, strconv.Itoa(n), rule) {
 					return
 				}
 			}

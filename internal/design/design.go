@@ -6,8 +6,10 @@ package design
 import (
 	"cmp"
 	"fmt"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"young-compass/internal/address"
 	"young-compass/internal/book"
@@ -37,7 +39,7 @@ type Collision struct {
 // Proposal is the address that a page would have.
 type Proposal struct {
 	Page   *inventory.Page
-	Old    address.Address // the current one as noted in the book; zero for a new page
+	Old    *address.Address // the current one as noted in the book; nil for a new page
 	New    address.Address
 	More   []address.Address // where the page stands in further sections
 	Shown  bool              // it is shown there too; else they lead to New
@@ -46,10 +48,10 @@ type Proposal struct {
 }
 
 // IsNew reports whether the page enters the book for the first time.
-func (p Proposal) IsNew() bool { return p.Old == address.Address{} }
+func (p Proposal) IsNew() bool { return p.Old == nil }
 
 // Moves reports whether the page changes its address.
-func (p Proposal) Moves() bool { return p.Old != p.New }
+func (p Proposal) Moves() bool { return p.Old == nil || *p.Old != p.New }
 
 // Propose returns a proposal for every live page, by key and language, and
 // what stands in the way.
@@ -57,7 +59,7 @@ func Propose(p *plan.Plan, o Options) ([]Proposal, []finding.Finding) {
 	if o.Collide == plan.CollideNever {
 		o.Collide = p.Collide
 	}
-	d := designer{plan: p, options: o, slugs: slug.NewMaker(p.Slugs), current: p.Book.Current(), kinds: map[string]*kind{}, normal: slug.NewMaker(slug.Settings{})}
+	d := newDesigner(p, o, p.Book.Current())
 	d.checkFields()
 	pages := make([]*inventory.Page, 0, len(p.Pages.Pages))
 	for i := range p.Pages.Pages {
@@ -65,26 +67,11 @@ func Propose(p *plan.Plan, o Options) ([]Proposal, []finding.Finding) {
 			pages = append(pages, &p.Pages.Pages[i])
 		}
 	}
-	slices.SortStableFunc(pages, func(a, b *inventory.Page) int { return a.Ref.Compare(b.Ref) })
-	proposals := make([]Proposal, 0, len(pages))
-	for _, page := range pages {
-		proposal := Proposal{Page: page}
-		if i, ok := d.current[page.Ref]; ok {
-			proposal.Old = p.Book.Entries[i].Address
-		}
-		if o.Only != "" && page.Kind != o.Only || o.Language != "" && page.Language != o.Language {
-			if proposal.IsNew() {
-				continue
-			}
-			proposal.New, proposal.Held = proposal.Old, true
-			proposals = append(proposals, proposal)
-			continue
-		}
-		if !d.address(&proposal) {
-			continue
-		}
-		proposals = append(proposals, proposal)
+	byRef := func(a, b *inventory.Page) int { return a.Ref.Compare(b.Ref) }
+	if !slices.IsSortedFunc(pages, byRef) { // pages.csv is in order
+		slices.SortStableFunc(pages, byRef)
 	}
+	proposals := d.addresses(pages)
 	d.collide(proposals)
 	for _, proposal := range proposals {
 		if !proposal.Held {
@@ -92,7 +79,7 @@ func Propose(p *plan.Plan, o Options) ([]Proposal, []finding.Finding) {
 		}
 	}
 	d.checkCanonical()
-	d.checkTranslations()
+	d.checkTranslations(pages)
 	finding.Sort(d.found)
 	return proposals, d.found
 }
@@ -105,8 +92,13 @@ type designer struct {
 	current map[inventory.Ref]int
 	found   []finding.Finding
 	missing map[string]bool // kind and field that no page has
-	kinds   map[string]*kind
+	kinds   map[kindKey]*kind
+	parts   map[part]string // slugs of fields that many pages share
 }
+
+type kindKey struct{ name, language string }
+
+type part struct{ text, language string }
 
 // kind is a kind of the plan, made ready for one language.
 type kind struct {
@@ -115,6 +107,53 @@ type kind struct {
 	names    []string
 	optional map[string]bool // variables that may be absent
 	home     address.Address // on which its addresses stand
+	values   template.Values // of the page at hand
+}
+
+func newDesigner(p *plan.Plan, o Options, current map[inventory.Ref]int) *designer {
+	return &designer{plan: p, options: o, slugs: slug.NewMaker(p.Slugs), current: current, kinds: map[kindKey]*kind{}, parts: map[part]string{}, normal: slug.NewMaker(slug.Settings{})}
+}
+
+// addresses proposes an address for each page, on all processors. What each of
+// them finds is put together in the order of the pages.
+func (d *designer) addresses(pages []*inventory.Page) []Proposal {
+	proposals := make([]Proposal, len(pages))
+	workers := make([]*designer, min(runtime.GOMAXPROCS(0), 1+len(pages)/1000))
+	var wait sync.WaitGroup
+	for n := range workers {
+		w := newDesigner(d.plan, d.options, d.current)
+		w.missing = d.missing
+		workers[n] = w
+		wait.Go(func() {
+			for i := n * len(pages) / len(workers); i < (n+1)*len(pages)/len(workers); i++ {
+				w.propose(pages[i], &proposals[i])
+			}
+		})
+	}
+	wait.Wait()
+	for _, w := range workers {
+		d.found = append(d.found, w.found...)
+	}
+	return slices.DeleteFunc(proposals, func(p Proposal) bool { return p.Page == nil })
+}
+
+// propose fills in the proposal for a page; it stays empty where there is none.
+func (d *designer) propose(page *inventory.Page, proposal *Proposal) {
+	if i, ok := d.current[page.Ref]; ok {
+		proposal.Old = &d.plan.Book.Entries[i].Address
+	}
+	proposal.Page = page
+	if d.options.Only != "" && page.Kind != d.options.Only || d.options.Language != "" && page.Language != d.options.Language {
+		if proposal.IsNew() {
+			proposal.Page = nil
+			return
+		}
+		proposal.New, proposal.Held = *proposal.Old, true
+		return
+	}
+	if !d.address(proposal) {
+		proposal.Page = nil
+	}
 }
 
 func (d *designer) add(code string, severity finding.Severity, where finding.Place, what, advice string) *finding.Finding {
@@ -128,7 +167,7 @@ func (d *designer) row(page *inventory.Page) finding.Place {
 
 // kindOf returns the kind of a page for its language.
 func (d *designer) kindOf(name, language string) (*kind, bool) {
-	key := name + "@" + language
+	key := kindKey{name, language}
 	if k, ok := d.kinds[key]; ok {
 		return k, k != nil
 	}
@@ -137,7 +176,7 @@ func (d *designer) kindOf(name, language string) (*kind, bool) {
 		d.kinds[key] = nil
 		return nil, false
 	}
-	k := &kind{Kind: written, names: written.Address.Names(), optional: optionalVariables(written), home: d.plan.Home(language)}
+	k := &kind{Kind: written, names: written.Address.Names(), optional: optionalVariables(written), home: d.plan.Home(language), values: template.Values{}}
 	k.template = written.Address.MapLiterals(func(word string) string {
 		if own := d.plan.Languages.Words[word][language]; own != "" {
 			return own
@@ -250,7 +289,7 @@ func (d *designer) address(proposal *Proposal) bool {
 		proposal.New = a
 		return true
 	}
-	if proposal.Old.Path == "/" && proposal.Old.Query == "" && d.plan.Site.Rebase(proposal.Old) == origin {
+	if proposal.Old != nil && proposal.Old.Path == "/" && proposal.Old.Query == "" && d.plan.Site.Rebase(*proposal.Old) == origin {
 		proposal.New = origin // the home page stays at home
 		return true
 	}
@@ -290,8 +329,8 @@ func (d *designer) expand(k *kind, page *inventory.Page, way int) (address.Addre
 	if !ok {
 		return address.Address{}, false
 	}
-	text := k.template.Expand(values)
-	a, err := address.Resolve(k.home, text+d.plan.Paths.Extension)
+	text := k.template.Expand(values) + d.plan.Paths.Extension
+	a, err := address.Resolve(k.home, text)
 	if err != nil {
 		d.add("bad-address", finding.Error, d.row(page), fmt.Sprintf("%s would get %q: %v", page.Ref, text, err), "correct the kind's template")
 		return a, false
@@ -316,23 +355,26 @@ func optionalVariables(k plan.Kind) map[string]bool {
 // values returns the variables of the kind's template for a page. Only a list
 // of segments may be left out.
 func (d *designer) values(k *kind, page *inventory.Page, way int) (template.Values, bool) {
-	values := make(template.Values, len(k.names))
-	complete := true
+	values, complete := k.values, true
 	for _, name := range k.names {
+		values[name] = values[name][:0]
 		text := d.field(k.Kind, page, name)
 		switch {
 		case k.optional[name]:
-			if ways := strings.Split(text, ";"); len(ways) > 1 {
-				text = ways[min(way, len(ways)-1)]
+			for range way {
+				if _, next, more := strings.Cut(text, ";"); more {
+					text = next
+				}
 			}
-			for _, part := range strings.Split(text, "/") {
-				if s := d.slugs.Make(part, page.Language); s != "" {
+			text, _, _ = strings.Cut(text, ";")
+			for item := range strings.SplitSeq(text, "/") {
+				if s := d.shared(item, page.Language); s != "" {
 					values[name] = append(values[name], s)
 				}
 			}
 		case text != "":
 			if s := d.slug(k, page, name, text); s != "" {
-				values[name] = []string{s}
+				values[name] = append(values[name], s)
 			}
 		}
 		if len(values[name]) > 0 || k.optional[name] && strings.TrimSpace(text) == "" {
@@ -352,15 +394,31 @@ func (d *designer) values(k *kind, page *inventory.Page, way int) (template.Valu
 	return values, complete
 }
 
+// maxShared bounds the slugs that are kept.
+const maxShared = 10000
+
+// shared makes a path segment of a field that many pages may have in common.
+func (d *designer) shared(text, language string) string {
+	if s, ok := d.parts[part{text, language}]; ok {
+		return s
+	}
+	if len(d.parts) >= maxShared {
+		clear(d.parts)
+	}
+	s := d.slugs.Make(text, language)
+	d.parts[part{text, language}] = s
+	return s
+}
+
 // slug makes a path segment of a field. What the segment of a page's own name
 // may not be gets the kind's name: a bare number, which tells nobody what it
 // counts, and a reserved word. A title without any letter is spelled by the
 // page's key.
 func (d *designer) slug(k *kind, page *inventory.Page, name, text string) string {
-	s := d.slugs.Make(text, page.Language)
 	if name != "slug" {
-		return s
+		return d.shared(text, page.Language)
 	}
+	s := d.slugs.Make(text, page.Language)
 	switch {
 	case s == "":
 		if s = d.normal.Make(page.Key, ""); s != "" {
@@ -414,8 +472,9 @@ func (d *designer) checkCanonical() {
 	}
 }
 
-// checkTranslations lists the pages that some languages of the site don't have.
-func (d *designer) checkTranslations() {
+// checkTranslations lists the pages that some languages of the site don't have;
+// pages are those that are live, in order.
+func (d *designer) checkTranslations(pages []*inventory.Page) {
 	if len(d.plan.Languages.Others) == 0 {
 		return
 	}
@@ -423,23 +482,35 @@ func (d *designer) checkTranslations() {
 	for _, l := range d.plan.Languages.Others {
 		languages = append(languages, l.Tag)
 	}
-	seen := map[string]bool{}
-	for i := range d.plan.Pages.Pages {
-		page := &d.plan.Pages.Pages[i]
-		if page.State != inventory.Live || seen[page.Key] || d.options.Only != "" && page.Kind != d.options.Only {
+	for first := 0; first < len(pages); {
+		last := first + 1
+		for last < len(pages) && pages[last].Key == pages[first].Key {
+			last++
+		}
+		group := pages[first:last]
+		first = last
+		if d.options.Only != "" && group[0].Kind != d.options.Only {
 			continue
 		}
-		seen[page.Key] = true
 		var have, missing []string
+		there := 0
+		for _, p := range group {
+			if d.plan.Languages.Has(p.Language) {
+				there++
+			}
+		}
+		if there == len(languages) || there == 0 {
+			continue
+		}
 		for _, language := range languages {
-			if other := d.plan.Pages.Find(inventory.Ref{Key: page.Key, Language: language}); other != nil && other.State != inventory.Draft {
+			if other := d.plan.Pages.Find(inventory.Ref{Key: group[0].Key, Language: language}); other != nil && other.State != inventory.Draft {
 				have = append(have, language)
 			} else {
 				missing = append(missing, language)
 			}
 		}
-		if len(missing) > 0 && len(have) > 0 && (d.options.Language == "" || slices.Contains(missing, d.options.Language)) {
-			d.add("missing-translation", finding.Note, d.row(page), fmt.Sprintf("%s is there in %s, not in %s", page.Key, strings.Join(have, ", "), strings.Join(missing, ", ")), "")
+		if len(missing) > 0 && (d.options.Language == "" || slices.Contains(missing, d.options.Language)) {
+			d.add("missing-translation", finding.Note, d.row(group[0]), fmt.Sprintf("%s is there in %s, not in %s", group[0].Key, strings.Join(have, ", "), strings.Join(missing, ", ")), "")
 		}
 	}
 }

@@ -3,7 +3,6 @@ package design
 import (
 	"slices"
 
-	"young-compass/internal/address"
 	"young-compass/internal/book"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
@@ -26,9 +25,9 @@ func Subjects(p *plan.Plan) (before, after []lint.Subject) {
 		}
 		s.Address, s.Text = q.New, q.New.Readable()
 		after = append(after, s)
-		if q.Old != (address.Address{}) {
+		if !q.IsNew() {
 			moved = moved || q.Moves()
-			s.Address, s.Text, s.Better = q.Old, q.Old.Readable(), q.New.Local()
+			s.Address, s.Text, s.Better = *q.Old, q.Old.Readable(), q.New.Local()
 			before = append(before, s)
 		}
 	}

@@ -117,15 +117,15 @@ func TestHandEditedPagesStay(t *testing.T) {
 	p.page(t, "a@en").Title = "By hand"
 	s, _ := p.gather(t, source{"old.csv", "", "key,title,region,address\na,Second,south,/a\nb,Renamed,,/b\n"})
 	assert.Equal(t, "By hand", p.page(t, "a@en").Title)
-	assert.Equal(t, "south", p.page(t, "a@en").Fields["region"])
+	assert.Equal(t, "south", p.page(t, "a@en").Field("region"))
 	assert.Equal(t, "Renamed", p.page(t, "b@en").Title)
 	assert.Equal(t, []int{1, 2, 2, 0}, []int{s[0].Kept, s[0].Changed, s[0].Merged, s[0].New})
 
-	p.page(t, "a@en").Fields["region"] = "" // emptied by hand
+	p.page(t, "a@en").Set("region", "") // emptied by hand
 	p.gather(t, source{"feed.xml", "", `<rss><channel><item><title>From the feed</title><link>/b</link></item></channel></rss>`})
 	assert.Equal(t, "Renamed", p.page(t, "b@en").Title, "a feed's word counts less than what a table said")
 	p.gather(t, source{"old.csv", "", "key,title,region\na,Third,west\n"})
-	assert.Empty(t, p.page(t, "a@en").Fields["region"])
+	assert.Empty(t, p.page(t, "a@en").Field("region"))
 
 	p.pages.Pages = p.pages.Pages[:1] // b deleted by hand
 	p.pages, _, _ = inventory.Read(plan.PagesFile, bytes.NewReader(p.pages.Encode()), "en")
@@ -145,9 +145,9 @@ func TestPrecedence(t *testing.T) {
 	assert.Empty(t, found)
 	a := p.page(t, "key-of-a@en")
 	assert.Equal(t, "From the table", a.Title)
-	assert.Equal(t, "2026-05-06", a.Fields["date"])
-	assert.Equal(t, "2026-01-02", a.Fields["modified"])
-	assert.Equal(t, "Heading", a.Fields["heading"])
+	assert.Equal(t, "2026-05-06", a.Field("date"))
+	assert.Equal(t, "2026-01-02", a.Field("modified"))
+	assert.Equal(t, "Heading", a.Field("heading"))
 	assert.Equal(t, "noindex", a.Robots)
 	assert.Len(t, p.pages.Pages, 1)
 
@@ -188,7 +188,7 @@ func TestColumnsByTheirUsualNames(t *testing.T) {
 	require.NoError(t, err)
 	g.Merge()
 	assert.Equal(t, "https://skerrywick.example/a", p.book.Entries[0].Address.String())
-	assert.Equal(t, "Harbour Street 1", p.pages.Pages[0].Fields["other address"], "what had the name before is kept")
+	assert.Equal(t, "Harbour Street 1", p.pages.Pages[0].Field("other address"), "what had the name before is kept")
 
 	_, err = g.Read("old.csv", "", strings.NewReader("key,title\n"))
 	assert.ErrorContains(t, err, `there is no column "old link" to take for address`)
@@ -344,9 +344,9 @@ func TestEveryKindInAnyOrder(t *testing.T) {
 		assert.Positive(t, s.Records, s.Source)
 	}
 	assert.Equal(t, "6@en 7@en contact@en eight@en fares@en news-calm@en news-gale@en nine@en only-in-the-log@en route-1@en route-2@en route-3@en route-4@en route-5@en", refs(p))
-	assert.Equal(t, "2026-01-19", p.page(t, "news-gale@en").Fields["date"])
-	assert.Equal(t, "a b/c", p.page(t, "6@en").Fields["tags"])
-	assert.Equal(t, "12", p.page(t, "route-4@en").Fields["fare"])
+	assert.Equal(t, "2026-01-19", p.page(t, "news-gale@en").Field("date"))
+	assert.Equal(t, "a b/c", p.page(t, "6@en").Field("tags"))
+	assert.Equal(t, "12", p.page(t, "route-4@en").Field("fare"))
 	assert.Equal(t, "Inner", p.page(t, "route-3@en").Title)
 	for seed := range uint64(10) {
 		rand.New(rand.NewPCG(seed, 5)).Shuffle(len(sources), func(i, j int) { sources[i], sources[j] = sources[j], sources[i] })

@@ -99,7 +99,7 @@ func (m *merger) prepare() {
 	for _, p := range m.Pages.Pages {
 		m.before[p.Ref] = true
 		m.noteTitle(p.Ref, p.Title)
-		if id := p.Fields["guid"]; id != "" {
+		if id := p.Field("guid"); id != "" {
 			m.byID[id] = p.Ref
 		}
 	}

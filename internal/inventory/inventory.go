@@ -53,9 +53,13 @@ type Page struct {
 	Fixed     string // an address set by hand
 	Canonical string // the page or address that this one defers to
 	Robots    string
-	Fields    map[string]string // every other column that holds something
-	Line      int               // in pages.csv; 0 for a page that isn't there yet
+	Line      int     // in pages.csv; 0 for a page that isn't there yet
+	fields    []field // every other column that holds something
 }
+
+// field is a value in a column of the page's own. Pages have few, so that a
+// list takes less room than a map and is searched as fast.
+type field struct{ name, value string }
 
 // Field returns a named value of the page: one of its fields, or one of the
 // columns every page has.
@@ -71,7 +75,12 @@ func (p *Page) Field(name string) string {
 	if column := p.column(name); column != nil {
 		return *column
 	}
-	return p.Fields[name]
+	for _, f := range p.fields {
+		if f.name == name {
+			return f.value
+		}
+	}
+	return ""
 }
 
 // Set gives the page a value. Key and language, which name it, stay.
@@ -87,10 +96,13 @@ func (p *Page) Set(name, value string) {
 		*column = value
 		return
 	}
-	if p.Fields == nil {
-		p.Fields = map[string]string{}
+	for i := range p.fields {
+		if p.fields[i].name == name {
+			p.fields[i].value = value
+			return
+		}
 	}
-	p.Fields[name] = value
+	p.fields = append(p.fields, field{name, value})
 }
 
 // column returns where a column that every page has is kept.
@@ -212,8 +224,8 @@ func (inv *Inventory) Encode() []byte {
 	for i, p := range pages {
 		row := map[string]string{"key": p.Key, "language": p.Language, "kind": p.Kind, "title": p.Title,
 			"state": string(p.State), "fixed": p.Fixed, "canonical": p.Canonical, "robots": p.Robots}
-		for name, value := range p.Fields {
-			row[name] = value
+		for _, f := range p.fields {
+			row[f.name] = f.value
 		}
 		rows[i] = row
 	}

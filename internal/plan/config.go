@@ -31,7 +31,7 @@ type Config struct {
 	Kinds      []Kind
 	Rules      []Rule
 
-	files []string       // FileList
+	files files
 	lines map[string]int // where the site's own rules are written, by key
 }
 
@@ -178,7 +178,7 @@ func readConfig(file string, data []byte) (c *Config, err error) {
 			c.Rules = append(c.Rules, c.readRule(item))
 		}
 	}
-	c.files = c.FileList()
+	c.files = newFiles(c.FileList())
 	return c, nil
 }
 
@@ -623,18 +623,4 @@ func (c *Config) FileList() []string {
 		}
 	}
 	return list
-}
-
-// IsFile reports whether a path is served as it is.
-func (c *Config) IsFile(path string) bool {
-	path = address.Fold(address.MergeSlashes(path))
-	return slices.ContainsFunc(c.files, func(f string) bool {
-		switch {
-		case strings.HasSuffix(f, "/"):
-			return strings.HasPrefix(path, f)
-		case f[0] == '.':
-			return strings.HasSuffix(path, f)
-		}
-		return path == f
-	})
 }

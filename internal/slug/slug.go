@@ -51,7 +51,7 @@ func (m *Maker) Make(title, language string) string {
 		m.habits[language] = h
 	}
 	w := writer{out: m.buffer[:0]}
-	if !ascii(title) {
+	if composes(title) {
 		title = norm.NFC.String(title)
 	}
 	for i := 0; i < len(title); {
@@ -167,13 +167,15 @@ func (m *Maker) shorten(s string, h *habit) string {
 	return s[:limit] // one word longer than the limit
 }
 
-func ascii(s string) bool {
+// composes reports whether a text may hold characters that NFC changes. All
+// such are from U+0300 on, whose first byte is 0xCC or more.
+func composes(s string) bool {
 	for i := 0; i < len(s); i++ {
-		if s[i] >= utf8.RuneSelf {
-			return false
+		if s[i] >= 0xcc {
+			return true
 		}
 	}
-	return true
+	return false
 }
 
 // habitOf puts together how a language writes: its letters, its signs, and

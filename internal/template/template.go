@@ -210,6 +210,7 @@ func (t *Template) Expand(values Values) string { return t.ExpandPairs(values, n
 // ExpandPairs is Expand with further variables that are associative arrays.
 func (t *Template) ExpandPairs(values Values, pairs map[string][]Pair) string {
 	var b strings.Builder
+	b.Grow(len(t.source) + 64)
 	for _, p := range t.parts {
 		if p.vars == nil {
 			b.WriteString(encode(p.literal, true))
@@ -300,7 +301,7 @@ func cut(s string, n int) string {
 // reserved characters and encoded bytes stand.
 func encode(s string, reserved bool) string {
 	clean := 0
-	for clean < len(s) && address.Unreserved(s[clean]) {
+	for clean < len(s) && (address.Unreserved(s[clean]) || reserved && s[clean] == '/') {
 		clean++
 	}
 	if clean == len(s) {
