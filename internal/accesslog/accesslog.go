@@ -27,6 +27,8 @@ type Hits struct {
 type Entry struct {
 	ByStatus  []Hits         // by status, ascending
 	Referrers map[string]int // pages whose links led to 404 or 410 here
+
+	room [2]Hits // of ByStatus, as long as it is short
 }
 
 // Log is what a log says.
@@ -103,6 +105,12 @@ func Read(file string, r io.Reader) (*Log, error) {
 	return log, nil
 }
 
+// Matches reports whether a line is in the Common or the Combined Log Format.
+func Matches(line []byte) bool {
+	c := counter{log: Log{Entries: map[string]*Entry{}}, robots: map[string]bool{}}
+	return c.line(line)
+}
+
 // block is a stretch of whole lines.
 type block struct {
 	text []byte
@@ -169,8 +177,9 @@ func split(r io.Reader, to []chan block, spare chan []byte) (lines int, dropped 
 type counter struct {
 	log       Log
 	robots    map[string]bool // user agents that were judged already
-	stamp     [26]byte        // the time of the line before,
-	stampUnix int64           // and what it means
+	minute    [17]byte        // the time of the line before, without its seconds,
+	zone      [6]byte         // its zone,
+	minuteSet int64           // and when that minute began
 }
 
 func (c *counter) block(b block) {
@@ -260,6 +269,7 @@ func (c *counter) line(s []byte) bool {
 	entry := c.log.Entries[string(target)]
 	if entry == nil {
 		entry = &Entry{}
+		entry.ByStatus = entry.room[:0]
 		c.log.Entries[string(target)] = entry
 	}
 	h := entry.hits(status)
@@ -290,6 +300,19 @@ func (e *Entry) hits(status int) *Hits {
 	copy(e.ByStatus[i+1:], e.ByStatus[i:])
 	e.ByStatus[i] = Hits{Status: status}
 	return &e.ByStatus[i]
+}
+
+// Merge adds what another log says of the address.
+func (e *Entry) Merge(o *Entry) {
+	for _, h := range o.ByStatus {
+		sum := e.hits(h.Status)
+		sum.Visitors += h.Visitors
+		sum.Robots += h.Robots
+		sum.Last = max(sum.Last, h.Last)
+	}
+	for from, n := range o.Referrers {
+		e.refer(from, n)
+	}
 }
 
 func (e *Entry) refer(from string, n int) {
@@ -377,8 +400,8 @@ func unescape(s []byte) []byte {
 // time returns the seconds since 1970 of a time such as
 // "23/Nov/2026:10:00:00 +0000".
 func (c *counter) time(s []byte) (int64, bool) {
-	if [26]byte(s) == c.stamp {
-		return c.stampUnix, true
+	if [17]byte(s) == c.minute && [6]byte(s[20:]) == c.zone && s[17] == ':' && '0' <= s[18] && s[18] <= '5' && '0' <= s[19] && s[19] <= '9' {
+		return c.minuteSet + int64(10*(s[18]-'0')+s[19]-'0'), true
 	}
 	if s[2] != '/' || s[6] != '/' || s[11] != ':' || s[14] != ':' || s[17] != ':' || s[20] != ' ' {
 		return 0, false
@@ -403,7 +426,7 @@ func (c *counter) time(s []byte) (int64, bool) {
 		zone = -zone
 	}
 	unix := 86400*days(year, month/3+1, day) + int64(3600*hour+60*minute+second) - zone
-	c.stamp, c.stampUnix = [26]byte(s), unix
+	c.minute, c.zone, c.minuteSet = [17]byte(s), [6]byte(s[20:]), unix-int64(second)
 	return unix, true
 }
 
@@ -465,15 +488,7 @@ func (l *Log) merge(o *Log) {
 			l.Entries[target] = theirs
 			continue
 		}
-		for _, h := range theirs.ByStatus {
-			sum := ours.hits(h.Status)
-			sum.Visitors += h.Visitors
-			sum.Robots += h.Robots
-			sum.Last = max(sum.Last, h.Last)
-		}
-		for from, n := range theirs.Referrers {
-			ours.refer(from, n)
-		}
+		ours.Merge(theirs)
 	}
 	l.Malformed += o.Malformed
 	l.Empty += o.Empty

@@ -71,7 +71,7 @@ func Detect(sample []byte) Form {
 	first, rest, _ := bytes.Cut(text, []byte("\n"))
 	for range 20 { // a log may begin in the middle of a line
 		if line := bytes.TrimSpace(first); len(line) > 0 {
-			if _, err := accesslog.Read("", bytes.NewReader(line)); err == nil {
+			if accesslog.Matches(line) {
 				return Log
 			}
 		}

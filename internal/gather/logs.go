@@ -28,17 +28,8 @@ const maxParameters = 200
 // takeLogs reads the addresses of logs. Those that visitors got and that
 // nothing else speaks of become records.
 func (m *merger) takeLogs() {
-	var all accesslog.Log
 	for _, l := range m.logs {
 		m.takeLog(l)
-	}
-	for _, l := range m.logs {
-		all.Merge(l.log)
-	}
-	for _, target := range slices.Sorted(maps.Keys(all.Entries)) {
-		if a, ok := m.logAddress(target); ok {
-			m.byLog = append(m.byLog, visited{a, all.Entries[target]})
-		}
 	}
 }
 
@@ -78,6 +69,7 @@ func (m *merger) takeLog(l logged) {
 			s.Ignored["no address of the site"]++
 			continue
 		}
+		m.byLog = append(m.byLog, visited{a, entry})
 		for _, q := range address.SplitQuery(a.Query) {
 			if q.Name == "" {
 				continue
@@ -137,41 +129,26 @@ func (m *merger) noteVisits() {
 			local[key] = e.Address
 		}
 	}
-	type key struct {
-		at     address.Address
-		status int
-	}
-	sums := map[key]*visits.Visit{}
-	lasts := map[key]int64{}
-	referrers := map[key]map[string]int{}
+	sums := make(map[address.Address]*accesslog.Entry, len(m.byLog))
 	for _, v := range m.byLog {
 		if known, ok := local[v.at.Local()]; ok {
 			v.at = known
 		}
-		for _, h := range v.entry.ByStatus {
-			k := key{v.at, h.Status}
-			if sums[k] == nil {
-				sums[k] = &visits.Visit{Address: v.at, Status: h.Status}
-			}
-			sums[k].Visitors += h.Visitors
-			sums[k].Robots += h.Robots
-			lasts[k] = max(lasts[k], h.Last)
-			if h.Status != 404 && h.Status != 410 {
-				continue
-			}
-			if referrers[k] == nil {
-				referrers[k] = map[string]int{}
-			}
-			for from, n := range v.entry.Referrers {
-				referrers[k][from] += n
-			}
+		if have := sums[v.at]; have != nil {
+			have.Merge(v.entry)
+		} else {
+			sums[v.at] = v.entry
 		}
 	}
 	m.Visits = nil
-	for k, v := range sums {
-		v.Last = time.Unix(lasts[k], 0).UTC().Format(time.DateOnly)
-		v.Referrers = mostReferring(referrers[k])
-		m.Visits = append(m.Visits, *v)
+	for a, entry := range sums {
+		for _, h := range entry.ByStatus {
+			v := visits.Visit{Address: a, Status: h.Status, Visitors: h.Visitors, Robots: h.Robots, Last: time.Unix(h.Last, 0).UTC().Format(time.DateOnly)}
+			if h.Status == 404 || h.Status == 410 {
+				v.Referrers = mostReferring(entry.Referrers)
+			}
+			m.Visits = append(m.Visits, v)
+		}
 	}
 }
 

@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"iter"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -222,19 +223,28 @@ func (t *Table) unreadable(err error) error {
 	return fmt.Errorf("reading %s: %w", t.File, err)
 }
 
-// Encode writes the table. Rows hold the fields by column name.
+// Encode writes a table. Rows hold the fields by column name.
 func Encode(columns []string, rows []map[string]string) []byte {
+	return EncodeRecords(columns, func(yield func([]string) bool) {
+		record := make([]string, len(columns))
+		for _, row := range rows {
+			for i, name := range columns {
+				record[i] = row[name]
+			}
+			if !yield(record) {
+				return
+			}
+		}
+	})
+}
+
+// EncodeRecords writes a table whose records hold a field for each column.
+func EncodeRecords(columns []string, records iter.Seq[[]string]) []byte {
 	var b bytes.Buffer
 	w := csv.NewWriter(&b)
-	record := make([]string, len(columns))
-	write := func() { _ = w.Write(record) } // a bytes.Buffer doesn't fail
-	copy(record, columns)
-	write()
-	for _, row := range rows {
-		for i, name := range columns {
-			record[i] = row[name]
-		}
-		write()
+	_ = w.Write(columns) // a bytes.Buffer doesn't fail
+	for record := range records {
+		_ = w.Write(record)
 	}
 	w.Flush()
 	return b.Bytes()

@@ -62,14 +62,22 @@ func Read(file string, r io.Reader) ([]Visit, []finding.Finding, error) {
 
 // Encode returns visits.csv, by address and status.
 func Encode(list []Visit) []byte {
-	list = slices.Clone(list)
-	slices.SortFunc(list, func(a, b Visit) int {
-		return cmp.Or(strings.Compare(a.Address.String(), b.Address.String()), cmp.Compare(a.Status, b.Status))
-	})
-	rows := make([]map[string]string, len(list))
-	for i, v := range list {
-		rows[i] = map[string]string{"address": v.Address.String(), "status": strconv.Itoa(v.Status), "visitors": strconv.Itoa(v.Visitors),
-			"robots": strconv.Itoa(v.Robots), "last": v.Last, "referrers": v.Referrers}
+	type row struct {
+		address string
+		*Visit
 	}
-	return table.Encode(columns(), rows)
+	rows := make([]row, len(list))
+	for i := range list {
+		rows[i] = row{list[i].Address.String(), &list[i]}
+	}
+	slices.SortFunc(rows, func(a, b row) int {
+		return cmp.Or(strings.Compare(a.address, b.address), cmp.Compare(a.Status, b.Status))
+	})
+	return table.EncodeRecords(columns(), func(yield func([]string) bool) {
+		for _, r := range rows {
+			if !yield([]string{r.address, strconv.Itoa(r.Status), strconv.Itoa(r.Visitors), strconv.Itoa(r.Robots), r.Last, r.Referrers}) {
+				return
+			}
+		}
+	})
 }

@@ -1,0 +1,41 @@
+package gather_test
+
+import (
+	"bytes"
+	"fmt"
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/book"
+	"young-compass/internal/demo/demotest"
+	"young-compass/internal/gather"
+	"young-compass/internal/inventory"
+	"young-compass/internal/plan"
+	"young-compass/internal/visits"
+)
+
+// BenchmarkLog gathers a Combined log: the one that LOG names, to compare with
+// mawk '{n[$7]++}' on it, or one of 100,000 lines.
+func BenchmarkLog(b *testing.B) {
+	text, err := os.ReadFile(os.Getenv("LOG"))
+	if err != nil {
+		var made bytes.Buffer
+		for n := range 100000 {
+			fmt.Fprintf(&made, "192.0.2.%d - - [01/Nov/2026:%02d:%02d:%02d +0000] \"GET /index.php?sec=route&item=%d HTTP/1.1\" 200 5120 \"-\" \"Mozilla/5.0 (X11; Linux x86_64)\"\n", n%250, n/3600%24, n/60%60, n%60, n%20000)
+		}
+		text = made.Bytes()
+	}
+	dir := b.TempDir()
+	demotest.Write(b, dir+"/"+plan.ConfigFile, []byte(config))
+	p := demotest.Load(b, dir)
+	b.SetBytes(int64(len(text)))
+	for b.Loop() {
+		g := gather.Gatherer{Config: p.Config, Today: "2026-11-23", Pages: &inventory.Inventory{}, Book: &book.Book{}}
+		_, err := g.Read("access.log", "", bytes.NewReader(text))
+		require.NoError(b, err)
+		g.Merge()
+		visits.Encode(g.Visits)
+	}
+}
