@@ -406,10 +406,14 @@ func (a Address) Local() string {
 // Readable returns the form shown to people: encoded letters and digits of any
 // script are decoded, everything else stays as it is.
 func (a Address) Readable() string {
-	if unicodeHost, err := idna.Display.ToUnicode(a.Host); err == nil {
-		a.Host = unicodeHost
+	if strings.Contains(a.Host, "xn--") {
+		if unicodeHost, err := idna.Display.ToUnicode(a.Host); err == nil {
+			a.Host = unicodeHost
+		}
 	}
-	a.Path = readable(a.Path)
+	if strings.IndexByte(a.Path, '%') >= 0 {
+		a.Path = readable(a.Path)
+	}
 	return Printable(a.String())
 }
 
@@ -442,6 +446,13 @@ func readable(path string) string {
 // bytes that are not UTF-8 shown as escapes, so that it can't alter a terminal
 // or disguise what it says.
 func Printable(s string) string {
+	clean := 0
+	for clean < len(s) && s[clean] >= ' ' && s[clean] < 0x7f {
+		clean++
+	}
+	if clean == len(s) {
+		return s
+	}
 	var b strings.Builder
 	for i := 0; i < len(s); {
 		r, size := utf8.DecodeRuneInString(s[i:])

@@ -68,6 +68,7 @@ func Read(file string, r io.Reader) (*Book, []finding.Finding, error) {
 			b.more = append(b.more, name)
 		}
 	}
+	b.Entries = make([]Entry, 0, len(sheet.Rows))
 	current := map[inventory.Ref]int{}
 	for _, row := range sheet.Rows {
 		bad := func(what, advice string) {

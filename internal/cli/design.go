@@ -152,91 +152,64 @@ type move struct {
 }
 
 func (d *designing) report(p *plan.Plan, proposals []design.Proposal, after *book.Book, byPage map[inventory.Ref]int, all int) report {
-	leading := map[inventory.Ref][]address.Address{}
-	for _, e := range after.Entries {
-		if e.State == book.Former || e.State == book.Variant {
-			leading[e.Page] = append(leading[e.Page], e.Address)
+	held := len(proposals)
+	proposals = slices.DeleteFunc(slices.Clone(proposals), func(q design.Proposal) bool { return q.Held })
+	held -= len(proposals)
+	leading := map[inventory.Ref][]*address.Address{}
+	redirects := 0
+	for i, e := range after.Entries {
+		if page := p.Pages.Find(e.Page); (e.State == book.Former || e.State == book.Variant) && page != nil && page.State == inventory.Live {
+			leading[e.Page] = append(leading[e.Page], &after.Entries[i].Address)
+			redirects++
 		}
-	}
-	r := report{columns: []string{"page", "old address", "", "new address"}, name: "pages"}
-	if all > 0 {
-		r.columns = append(r.columns, "visits")
-	}
-	if d.redirects {
-		r.columns = []string{"status", "from", "to"}
 	}
 	counts := map[string]int{}
-	items := []move{}
+	touched := 0
 	var olds, news []address.Address
-	redirects, touched := 0, 0
 	for _, q := range proposals {
-		if q.Held {
-			counts["held"]++
-			continue
+		what := whatOf(q)
+		if counts[what]++; what == "moves" {
+			touched += byPage[q.Page.Ref]
 		}
-		m := move{Page: q.Page.Ref.String(), Title: q.Page.Title, New: p.Site.Rebase(q.New).String(), Solved: string(q.Solved), Visits: byPage[q.Page.Ref], Redirects: []string{}}
 		news = append(news, q.New)
-		old := ""
 		if !q.IsNew() {
-			m.Old, old = q.Old.String(), q.Old.Readable()
 			olds = append(olds, *q.Old)
 		}
-		for _, a := range q.More {
-			m.More = append(m.More, a.String())
-		}
-		row := []string{m.Page, shorten(old, p.Site), "=", shorten(q.New.Readable(), p.Site)}
-		switch {
-		case q.IsNew():
-			m.What, row[2] = "new", "+"
-		case q.Moves():
-			m.What, row[2] = "moves", "->"
-			touched += m.Visits
-		default:
-			m.What = "stays"
-		}
-		counts[m.What]++
-		for _, a := range leading[q.Page.Ref] {
-			m.Redirects = append(m.Redirects, a.String())
-		}
-		redirects += len(m.Redirects)
-		items = append(items, m)
-		if d.redirects {
-			for _, a := range leading[q.Page.Ref] {
-				r.rows = append(r.rows, []string{"301", a.Readable(), shorten(q.New.Readable(), p.Site)})
-			}
-			continue
-		}
-		if all > 0 {
-			row = append(row, fmt.Sprint(m.Visits))
-		}
-		r.rows = append(r.rows, row)
 	}
 	before, then := design.Tree(olds), design.Tree(news)
-	r.items, r.more = items, map[string]any{"tree": map[string]*design.Node{"before": before, "after": then}}
-	r.counts = []count{{"pages", "live pages", len(items)}, {"move", "move", counts["moves"]}, {"stay", "stay", counts["stays"]}, {"new", "new", counts["new"]},
+	r := report{name: "pages", more: map[string]any{"tree": map[string]*design.Node{"before": before, "after": then}}}
+	r.counts = []count{{"pages", "live pages", len(proposals)}, {"move", "move", counts["moves"]}, {"stay", "stay", counts["stays"]}, {"new", "new", counts["new"]},
 		{"redirects", "redirects follow", redirects}}
-	if counts["held"] > 0 {
-		r.counts = append(r.counts, count{"held", "not designed this time", counts["held"]})
+	if held > 0 {
+		r.counts = append(r.counts, count{"held", "not designed this time", held})
 	}
 	if all > 0 {
 		r.more["visits"] = map[string]int{"touched": touched, "all": all}
 	}
-	rows := r.rows
-	if changing := slices.DeleteFunc(slices.Clone(rows), func(row []string) bool { return row[2] == "=" }); len(changing) > 0 && d.sample > 0 {
-		rows = changing // what stays as it is can be left out
+	total := len(proposals)
+	if d.format == "table" && d.sample > 0 {
+		if changing := slices.DeleteFunc(slices.Clone(proposals), func(q design.Proposal) bool { return whatOf(q) == "stays" }); len(changing) > 0 {
+			proposals = changing // what stays as it is can be left out
+		}
+		proposals = spread(proposals, d.sample)
 	}
+	items := make([]move, len(proposals))
+	for i, q := range proposals {
+		items[i] = moveOf(p, q, leading[q.Page.Ref], byPage)
+	}
+	r.items = items
+	r.columns, r.rows = d.rows(p, proposals, items, leading, all > 0)
 	r.text = func(w io.Writer, paint term.Paint) error {
 		if err := printTrees(w, paint, before, then); err != nil {
 			return err
 		}
-		shown := spread(rows, d.sample)
-		if len(shown) > 0 {
-			if err := term.Table(w, paint, r.columns, shown); err != nil {
+		if len(r.rows) > 0 {
+			if err := term.Table(w, paint, r.columns, r.rows); err != nil {
 				return err
 			}
 		}
-		if len(shown) < len(r.rows) {
-			_, _ = fmt.Fprintf(w, "%s\n", paint.Dim(fmt.Sprintf("%d of %d; --sample 0 shows all", len(shown), len(r.rows))))
+		if len(proposals) < total {
+			_, _ = fmt.Fprintln(w, paint.Dim(fmt.Sprintf("%d of %d; --sample 0 shows all", len(proposals), total)))
 		}
 		if all > 0 {
 			_, _ = fmt.Fprintf(w, "\n%s of %d visits in the logs were to pages that move; they are redirected\n", paint.Bold(fmt.Sprint(touched)), all)
@@ -248,16 +221,68 @@ func (d *designing) report(p *plan.Plan, proposals []design.Proposal, after *boo
 	return r
 }
 
-// spread returns n rows out of all; all for 0.
-func spread(rows [][]string, n int) [][]string {
-	if n <= 0 || len(rows) <= n {
-		return rows
+func whatOf(q design.Proposal) string {
+	switch {
+	case q.IsNew():
+		return "new"
+	case q.Moves():
+		return "moves"
 	}
-	var some [][]string
-	for i, row := range rows {
-		if i == 0 || i*n/len(rows) != (i-1)*n/len(rows) {
-			some = append(some, row)
+	return "stays"
+}
+
+func moveOf(p *plan.Plan, q design.Proposal, leading []*address.Address, byPage map[inventory.Ref]int) move {
+	m := move{Page: q.Page.Ref.String(), Title: q.Page.Title, New: p.Site.Rebase(q.New).String(), What: whatOf(q), Solved: string(q.Solved), Visits: byPage[q.Page.Ref], Redirects: []string{}}
+	if !q.IsNew() {
+		m.Old = q.Old.String()
+	}
+	for _, a := range q.More {
+		m.More = append(m.More, a.String())
+	}
+	for _, a := range leading {
+		m.Redirects = append(m.Redirects, a.String())
+	}
+	return m
+}
+
+// rows returns what a person sees of the pages: where each goes, or with
+// --redirects what leads there.
+func (d *designing) rows(p *plan.Plan, proposals []design.Proposal, items []move, leading map[inventory.Ref][]*address.Address, visited bool) (columns []string, rows [][]string) {
+	if d.redirects {
+		for _, q := range proposals {
+			for _, a := range leading[q.Page.Ref] {
+				rows = append(rows, []string{"301", a.Readable(), shorten(q.New.Readable(), p.Site)})
+			}
 		}
+		return []string{"status", "from", "to"}, rows
+	}
+	columns = []string{"page", "old address", "", "new address"}
+	if visited {
+		columns = append(columns, "visits")
+	}
+	sign := map[string]string{"new": "+", "moves": "->", "stays": "="}
+	for i, q := range proposals {
+		old := ""
+		if !q.IsNew() {
+			old = shorten(q.Old.Readable(), p.Site)
+		}
+		row := []string{items[i].Page, old, sign[items[i].What], shorten(q.New.Readable(), p.Site)}
+		if visited {
+			row = append(row, fmt.Sprint(items[i].Visits))
+		}
+		rows = append(rows, row)
+	}
+	return columns, rows
+}
+
+// spread returns n proposals out of all, spread over them.
+func spread(all []design.Proposal, n int) []design.Proposal {
+	if len(all) <= n {
+		return all
+	}
+	some := make([]design.Proposal, n)
+	for i := range some {
+		some[i] = all[i*len(all)/n]
 	}
 	return some
 }

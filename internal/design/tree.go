@@ -10,63 +10,70 @@ import (
 
 // Node is a path segment of a site's addresses, and what lies below it.
 type Node struct {
-	Segment  string  `json:"segment"` // readable; parameters by their names
-	Pages    int     `json:"pages"`   // at it and below
-	Children []*Node `json:"children,omitempty"`
+	Segment  string  `json:"segment"`            // readable; parameters by their names
+	Pages    int     `json:"pages"`              // at it and below
+	Children []*Node `json:"children,omitempty"` // those with several pages
 }
 
 // Tree arranges addresses by their segments, those with most pages first.
 func Tree(list []address.Address) *Node {
-	root := &Node{Segment: "/"}
-	index := map[*Node]map[string]*Node{}
-	for _, a := range list {
-		at := root
-		at.Pages++
-		for _, segment := range segments(a) {
-			if index[at] == nil {
-				index[at] = map[string]*Node{}
-			}
-			child := index[at][segment]
-			if child == nil {
-				child = &Node{Segment: segment}
-				index[at][segment] = child
-				at.Children = append(at.Children, child)
-			}
-			child.Pages++
-			at = child
-		}
+	paths := make([]string, len(list))
+	for i, a := range list {
+		paths[i] = shape(a)
 	}
-	root.sort()
+	slices.Sort(paths)
+	root := &Node{Segment: "/", Pages: len(list)}
+	root.grow(paths, 1)
 	return root
 }
 
-func (n *Node) sort() {
-	slices.SortFunc(n.Children, func(a, b *Node) int {
-		return cmp.Or(cmp.Compare(b.Pages, a.Pages), strings.Compare(a.Segment, b.Segment))
-	})
-	for _, c := range n.Children {
-		c.sort()
+// grow adds the children of a node: paths are those below it, in order, and
+// from is where their next segments begin.
+func (n *Node) grow(paths []string, from int) {
+	for first := 0; first < len(paths); {
+		segment := segmentAt(paths[first], from)
+		last := first + 1
+		for last < len(paths) && segmentAt(paths[last], from) == segment {
+			last++
+		}
+		if last-first > 1 && segment != "" {
+			child := &Node{Segment: segment, Pages: last - first}
+			child.grow(paths[first:last], from+len(segment)+1)
+			n.Children = append(n.Children, child)
+		}
+		first = last
 	}
+	slices.SortStableFunc(n.Children, func(a, b *Node) int { return cmp.Compare(b.Pages, a.Pages) })
 }
 
-// segments returns the path segments of an address; its parameters, without
-// their values, are part of the last.
-func segments(a address.Address) []string {
+// segmentAt returns the segment of a path that begins at a place; empty behind
+// its end.
+func segmentAt(path string, from int) string {
+	if from >= len(path) {
+		return ""
+	}
+	segment, _, _ := strings.Cut(path[from:], "/")
+	return segment
+}
+
+// shape returns the path of an address as people read it; its parameters,
+// without their values, are part of the last segment.
+func shape(a address.Address) string {
 	path := a
 	path.Query, path.Fragment = "", ""
-	list := strings.FieldsFunc(strings.TrimPrefix(path.Readable(), path.Base()), func(r rune) bool { return r == '/' })
+	text := path.Readable()
+	text = text[strings.Index(text, "://")+len("://"):]
+	text = strings.TrimRight(address.MergeSlashes(text[strings.IndexByte(text, '/'):]), "/")
 	if a.Query == "" {
-		return list
+		return text
 	}
 	var names []string
 	for _, q := range address.SplitQuery(a.Query) {
-		names = append(names, q.Name)
+		names = append(names, strings.ReplaceAll(q.Name, "/", "%2F"))
 	}
 	slices.Sort(names)
-	query := "?" + strings.Join(slices.Compact(names), "&")
-	if len(list) == 0 {
-		return []string{query}
+	if text == "" {
+		text = "/"
 	}
-	list[len(list)-1] += query
-	return list
+	return text + "?" + strings.Join(slices.Compact(names), "&")
 }

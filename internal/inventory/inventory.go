@@ -143,6 +143,8 @@ func Read(file string, r io.Reader, defaultLanguage string) (*Inventory, []findi
 	}
 	inv := &Inventory{File: file}
 	inv.AddColumns(sheet.Columns)
+	inv.Pages = make([]Page, 0, len(sheet.Rows))
+	inv.byRef = make(map[Ref]int, len(sheet.Rows))
 	for _, row := range sheet.Rows {
 		page, bad := fromRow(file, row, inv.fields, defaultLanguage)
 		if bad != nil {
