@@ -314,7 +314,7 @@ func (a *app) printTo(w io.Writer, r report) error {
 
 // printCounts prints the summary: in one line while it is short.
 func printCounts(w io.Writer, paint term.Paint, counts []count) error {
-	if len(counts) > 5 {
+	if len(counts) > 6 {
 		for _, c := range counts {
 			if _, err := fmt.Fprintf(w, "%s %s\n", paint.Bold(fmt.Sprintf("%6d", c.n)), c.words); err != nil {
 				return err

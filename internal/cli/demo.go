@@ -194,7 +194,14 @@ func (t *tour) start() error {
 }
 
 func (t *tour) takeStock() error {
-	return t.run("gather "+demo.OldSite, "", exitFine)
+	if err := t.run("gather "+demo.OldSite, "", exitFine); err != nil {
+		return err
+	}
+	t.tell("There is more: a feed with drafts, a workbook, sitemaps, the server's logs, pages in a folder.")
+	if err := demo.CopySources("."); err != nil {
+		return unfinished{err}
+	}
+	return t.run("gather sources/notices.atom sources/ports.xlsx sources/sitemap-index.xml sources/access.log sources/access.log.1.gz sources/pages", "", exitFine)
 }
 
 func (t *tour) askOld() error {

@@ -48,7 +48,7 @@ page's parent, section or region, else its kind), date, or ask.`,
 	}
 	f := c.Flags()
 	f.BoolVar(&d.write, "write", false, "accept the proposals into the address book")
-	f.IntVar(&d.sample, "sample", 20, "show `N` pages, spread over all; 0: every page")
+	f.IntVar(&d.sample, "sample", 12, "show `N` pages, spread over all; 0: every page")
 	f.BoolVar(&d.all, "all", false, "print every finding, not five of each kind")
 	f.BoolVar(&d.redirects, "redirects", false, "show the redirects that follow, instead of the pages")
 	f.StringVar(&d.only, "only", "", "design the pages of one `KIND`; the others stay")
@@ -256,19 +256,36 @@ func (d *designing) rows(p *plan.Plan, proposals []design.Proposal, items []move
 		}
 		return []string{"status", "from", "to"}, rows
 	}
+	// Most pages come from one host: it is said once.
+	base := ""
+	for _, q := range proposals {
+		switch {
+		case q.IsNew():
+		case base == "" || base == q.Old.Base():
+			base = q.Old.Base()
+		default:
+			base = p.Site.Origin.Base()
+		}
+	}
 	columns = []string{"page", "old address", "", "new address"}
+	if base != "" && base != p.Site.Origin.Base() {
+		columns[1] += " on " + base
+	}
 	if visited {
-		columns = append(columns, "visits")
+		columns = slices.Insert(columns, 1, "visits")
 	}
 	sign := map[string]string{"new": "+", "moves": "->", "stays": "="}
 	for i, q := range proposals {
 		old := ""
 		if !q.IsNew() {
-			old = shorten(q.Old.Readable(), p.Site)
+			old = strings.TrimPrefix(q.Old.Readable(), base)
 		}
 		row := []string{items[i].Page, old, sign[items[i].What], shorten(q.New.Readable(), p.Site)}
+		if q.Solved != plan.CollideNever {
+			row[3] += "  (told apart: " + string(q.Solved) + ")"
+		}
 		if visited {
-			row = append(row, fmt.Sprint(items[i].Visits))
+			row = slices.Insert(row, 1, fmt.Sprint(items[i].Visits))
 		}
 		rows = append(rows, row)
 	}
@@ -288,7 +305,7 @@ func spread(all []design.Proposal, n int) []design.Proposal {
 }
 
 // treeLines is how many lines of a tree are shown.
-const treeLines = 20
+const treeLines = 19
 
 // printTrees prints the trees of addresses before and after side by side.
 func printTrees(w io.Writer, paint term.Paint, before, after *design.Node) error {

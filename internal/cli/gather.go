@@ -265,19 +265,10 @@ func (g *gathering) crawl(gatherer *gather.Gatherer, p *plan.Plan, source string
 	return nil
 }
 
-// tell says what a person should know of a source beside its numbers.
+// tell says which columns of a table were taken for what.
 func (g *gathering) tell(s gather.Summary) {
 	for _, m := range s.Columns {
 		g.say("%s: the column %q is taken for %s", s.Source, m.From, m.Column)
-	}
-	for _, reason := range slices.Sorted(maps.Keys(s.Ignored)) {
-		g.say("%s: %d ignored: %s", s.Source, s.Ignored[reason], reason)
-	}
-	if s.Log == nil {
-		return
-	}
-	for _, bad := range s.Log.Samples {
-		g.say("%s:%d: in neither log format: %s", s.Source, bad.Line, bad.Text)
 	}
 }
 
@@ -301,14 +292,12 @@ func gatherReport(summaries []gather.Summary, found []finding.Finding, g *gather
 		if err := term.Table(w, paint, r.columns, r.rows); err != nil {
 			return err
 		}
+		_, _ = fmt.Fprintln(w)
 		for _, s := range summaries {
-			if s.Log != nil {
-				if err := printLog(w, paint, s); err != nil {
-					return err
-				}
+			if err := printRest(w, paint, s); err != nil {
+				return err
 			}
 		}
-		_, _ = fmt.Fprintln(w)
 		if err := printBreakdown(w, paint, summaries, gather.CountPages(g.Pages, nil)); err != nil {
 			return err
 		}
@@ -318,23 +307,39 @@ func gatherReport(summaries []gather.Summary, found []finding.Finding, g *gather
 	return r
 }
 
-// printLog says in a few lines what a log says.
-func printLog(w io.Writer, paint term.Paint, s gather.Summary) error {
-	l := s.Log
-	_, err := fmt.Fprintf(w, "\n%s: %d lines, %d malformed, %d without a request; %s by visitors (%d of them found nothing), %d by robots; the last on %s\n",
-		paint.Bold(address.Printable(s.Source)), l.Lines, l.Malformed, l.Empty, paint.Bold(fmt.Sprint(l.Visitors)), l.NotFound, l.Robots, l.Last)
-	if err != nil || len(l.Parameters) == 0 {
-		return err
-	}
-	var words []string
-	for _, p := range l.Parameters[:min(8, len(l.Parameters))] {
-		class := p.Class
-		if class == "" {
-			class = "no class"
+// printRest says in a few lines what of a source was not used, and what a log
+// says.
+func printRest(w io.Writer, paint term.Paint, s gather.Summary) error {
+	var lines []string
+	if len(s.Ignored) > 0 {
+		var words []string
+		for _, reason := range slices.Sorted(maps.Keys(s.Ignored)) {
+			words = append(words, fmt.Sprintf("%d %s", s.Ignored[reason], reason))
 		}
-		words = append(words, fmt.Sprintf("%s (%s) %d", address.Printable(p.Name), class, p.Visitors))
+		lines = append(lines, "ignored: "+strings.Join(words, ", "))
 	}
-	_, err = fmt.Fprintf(w, "  parameters, by visits: %s\n", strings.Join(words, ", "))
+	if l := s.Log; l != nil {
+		lines = append(lines, fmt.Sprintf("%d lines, %d malformed, %d without a request; the last on %s", l.Lines, l.Malformed, l.Empty, l.Last),
+			fmt.Sprintf("%d requests by visitors, of which %d found nothing; %d by robots", l.Visitors, l.NotFound, l.Robots))
+		var words []string
+		for _, p := range l.Parameters[:min(6, len(l.Parameters))] {
+			words = append(words, fmt.Sprintf("%s (%s) %d", p.Name, cmp.Or(p.Class, "no class"), p.Visitors))
+		}
+		if len(words) > 0 {
+			lines = append(lines, "parameters, by visits: "+strings.Join(words, ", "))
+		}
+		for _, bad := range l.Samples {
+			lines = append(lines, fmt.Sprintf("line %d is in neither log format: %s", bad.Line, bad.Text))
+		}
+	}
+	if len(lines) == 0 {
+		return nil
+	}
+	_, err := fmt.Fprintln(w, paint.Bold(address.Printable(s.Source)))
+	for _, line := range lines {
+		_, _ = fmt.Fprintln(w, "  "+address.Printable(line))
+	}
+	_, _ = fmt.Fprintln(w)
 	return err
 }
 
@@ -356,7 +361,9 @@ func printBreakdown(w io.Writer, paint term.Paint, summaries []gather.Summary, a
 		}
 	}
 	for _, s := range summaries {
-		add(s.Source, s.Pages)
+		if len(summaries) > 1 || !slices.Equal(s.Pages, all) { // else it is said once
+			add(s.Source, s.Pages)
+		}
 	}
 	add("all pages of the project", all)
 	return term.Table(w, paint, []string{"source", "kind", "state", "languages"}, rows)

@@ -47,8 +47,8 @@ func (p Paint) Severity(s finding.Severity) string {
 	return p.with(map[finding.Severity]string{finding.Error: "1;31", finding.Warning: "1;35", finding.Note: "36"}[s], string(s))
 }
 
-// Table prints rows under their column names, aligned, without borders. Cells
-// are shown printable.
+// Table prints rows under their column names, aligned, numbers to the right,
+// without borders. Cells are shown printable.
 func Table(w io.Writer, paint Paint, columns []string, rows [][]string) error {
 	t := table.NewWriter()
 	style := table.StyleDefault
@@ -68,6 +68,13 @@ func Table(w io.Writer, paint Paint, columns []string, rows [][]string) error {
 		}
 		t.AppendRow(cells)
 	}
+	var configs []table.ColumnConfig
+	for i := range columns {
+		if numbers(rows, i) {
+			configs = append(configs, table.ColumnConfig{Number: i + 1, Align: text.AlignRight, AlignHeader: text.AlignRight})
+		}
+	}
+	t.SetColumnConfigs(configs)
 	lines := strings.Split(t.Render(), "\n")
 	width := 0
 	for i, line := range lines {
@@ -78,6 +85,18 @@ func Table(w io.Writer, paint Paint, columns []string, rows [][]string) error {
 	lines[1] = strings.Repeat("-", width) // the rule is as long as the longest line
 	_, err := io.WriteString(w, strings.Join(lines, "\n")+"\n")
 	return err
+}
+
+// numbers reports whether a column holds nothing but numbers.
+func numbers(rows [][]string, column int) bool {
+	some := false
+	for _, row := range rows {
+		if strings.Trim(row[column], "0123456789") != "" {
+			return false
+		}
+		some = some || row[column] != ""
+	}
+	return some
 }
 
 // Findings prints findings, each with its reasons below.

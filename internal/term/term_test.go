@@ -14,7 +14,7 @@ import (
 func TestTable(t *testing.T) {
 	var b bytes.Buffer
 	require.NoError(t, Table(&b, false, []string{"a", "long name"}, [][]string{{"x\x1b[31m", "1"}, {"ø", "22"}}))
-	assert.Equal(t, "a          long name\n--------------------\nx\\x1b[31m  1\nø          22\n", b.String())
+	assert.Equal(t, "a          long name\n--------------------\nx\\x1b[31m          1\nø                 22\n", b.String())
 }
 
 func TestFindings(t *testing.T) {
