@@ -33,3 +33,24 @@ func TestReference(t *testing.T) {
 		}
 	}
 }
+
+// What a link leads to is in normal form, and leads to itself from anywhere.
+func FuzzReference(f *testing.F) {
+	f.Add("https://skerrywick.example/a/b?c", "../x/./y?z#w")
+	f.Add("http://a", "//b:80/%7e")
+	f.Fuzz(func(t *testing.T, from, link string) {
+		base, err := Parse(from)
+		if err != nil {
+			return
+		}
+		a, err := Reference(base, link)
+		if err != nil {
+			return
+		}
+		again, err := Reference(base, a.String())
+		if len(a.String()) <= MaxLength {
+			require.NoError(t, err, a)
+			assert.Equal(t, a, again)
+		}
+	})
+}

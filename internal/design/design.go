@@ -6,6 +6,7 @@ package design
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"runtime"
 	"slices"
 	"strings"
@@ -176,13 +177,11 @@ func (d *designer) kindOf(name, language string) (*kind, bool) {
 		d.kinds[key] = nil
 		return nil, false
 	}
-	k := &kind{Kind: written, names: written.Address.Names(), optional: optionalVariables(written), home: d.plan.Home(language), values: template.Values{}}
-	k.template = written.Address.MapLiterals(func(word string) string {
-		if own := d.plan.Languages.Words[word][language]; own != "" {
-			return own
-		}
-		return word
-	})
+	t, own := written.In(language)
+	k := &kind{Kind: written, names: t.Names(), optional: optionalVariables(t), home: d.plan.Home(language), values: template.Values{}}
+	if k.template = t; !own {
+		k.template = t.MapLiterals(func(word string) string { return cmp.Or(d.plan.Languages.Words[word][language], word) })
+	}
 	if prefix := d.plan.Languages.Prefix(language); prefix != "" {
 		k.template = k.template.Under("/" + prefix)
 	}
@@ -200,13 +199,23 @@ func (d *designer) checkFields() {
 		byKind[page.Kind] = append(byKind[page.Kind], page)
 	}
 	for _, k := range d.plan.Kinds {
-		if reader, err := template.NewReader(k.Address, classes(k.Address)); err == nil {
-			if path, one, other, ok := reader.Ambiguous(); ok {
-				f := d.add("two-readings", finding.Warning, k.Where, fmt.Sprintf("the address %s of the kind %s can be read in two ways", path, k.Name), "put a slash between the two variables, or a word that no value holds")
-				f.Evidence = []string{one.String(), other.String()}
+		pages, optional := byKind[k.Name], map[string]bool{}
+		var names []string
+		templates := []*template.Template{k.Address}
+		for _, language := range slices.Sorted(maps.Keys(k.ByLanguage)) {
+			if t := k.ByLanguage[language]; t != k.Address {
+				templates = append(templates, t)
 			}
 		}
-		pages, names, optional := byKind[k.Name], k.Address.Names(), optionalVariables(k)
+		for _, t := range templates {
+			d.checkReadings(k, t)
+			for _, name := range t.Names() {
+				if !slices.Contains(names, name) {
+					names = append(names, name)
+					optional[name] = optionalVariables(t)[name]
+				}
+			}
+		}
 		for _, name := range names {
 			has := len(pages) == 0 || optional[name] && d.plan.Pages.HasColumn(name) || slices.ContainsFunc(pages, func(page *inventory.Page) bool { return d.field(k, page, name) != "" })
 			if has {
@@ -220,6 +229,18 @@ func (d *designer) checkFields() {
 			d.add("unknown-field", finding.Error, k.Where, fmt.Sprintf("the address of the kind %s names %s, but no page of the kind has the field %q", k.Name, name, field),
 				"add the column to "+d.plan.Pages.File+", or correct the name")
 		}
+	}
+}
+
+// checkReadings finds a template whose addresses can be read in two ways.
+func (d *designer) checkReadings(k plan.Kind, t *template.Template) {
+	reader, err := template.NewReader(t, classes(t))
+	if err != nil {
+		return
+	}
+	if path, one, other, ok := reader.Ambiguous(); ok {
+		f := d.add("two-readings", finding.Warning, k.Where, fmt.Sprintf("the address %s of the kind %s can be read in two ways", path, k.Name), "put a slash between the two variables, or a word that no value holds")
+		f.Evidence = []string{one.String(), other.String()}
 	}
 }
 
@@ -341,10 +362,10 @@ func (d *designer) expand(k *kind, page *inventory.Page, way int) (address.Addre
 	return a, true
 }
 
-// optionalVariables returns which variables of a kind's template may be absent.
-func optionalVariables(k plan.Kind) map[string]bool {
+// optionalVariables returns which variables of a template may be absent.
+func optionalVariables(t *template.Template) map[string]bool {
 	optional := map[string]bool{}
-	if r, err := template.NewReader(k.Address, nil); err == nil {
+	if r, err := template.NewReader(t, nil); err == nil {
 		for _, e := range r.Elements() {
 			optional[e.Name] = e.List
 		}

@@ -256,6 +256,15 @@ kinds: {port: {address: "/ports/{slug}"}}
 	assert.Equal(t, map[string]int{"language-hosts": 1}, finding.Count(found), "no server form writes them yet, and says so")
 }
 
+func TestTemplatesByLanguage(t *testing.T) {
+	w := newWorld(t, `languages: {default: en, others: {de: {prefix: de}, nb: {prefix: nb}}, words: {ports: {de: no, nb: havner}}}
+kinds: {port: {address: {en: "/ports/{slug}", de: "/alle-haefen/ports/{section}/{slug}"}}}
+`, "a,en,port,Hilda,north,,,\na,de,port,Hilda,Nord,,,\na,nb,port,Hilda,nord,,,\n", "")
+	lines, codes := w.propose(design.Options{})
+	assert.Equal(t, []string{"a@de /de/alle-haefen/ports/nord/hilda", "a@en /ports/hilda", "a@nb /nb/havner/hilda"}, lines)
+	assert.Empty(t, codes)
+}
+
 func TestSomeOnly(t *testing.T) {
 	w := newWorld(t, `languages: {default: en, others: {de: {prefix: de}}}
 kinds: {page: {address: "/{slug}"}, port: {address: "/ports/{slug}"}}

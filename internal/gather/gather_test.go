@@ -134,6 +134,30 @@ func TestHandEditedPagesStay(t *testing.T) {
 	assert.Nil(t, p.pages.Find(inventory.Ref{Key: "b", Language: "en"}))
 }
 
+// A run that breaks off between its writes is followed by the same files.
+func TestBrokenOffBetweenWrites(t *testing.T) {
+	first := source{"old.csv", "", "key,title,region,address\na,First,north,/a\nb,B,,/b\n"}
+	second := source{"old.csv", "", "key,title,region,state,address\na,Second,north,,/a\nc,C,west,draft,/c\nd,D,,,/d\n"}
+	whole, broken := newProject(t), newProject(t)
+	for _, p := range []*project{whole, broken} {
+		p.gather(t, first)
+		p.page(t, "b@en").Title = "By hand"
+	}
+	memory, _, err := gather.ReadMemory(gather.MemoryFile, bytes.NewReader(broken.memory.Encode()))
+	require.NoError(t, err)
+	entries := string(broken.book.Encode())
+	whole.gather(t, second)
+	broken.gather(t, second)
+	broken.memory = memory // was not written
+	broken.gather(t, second)
+	assert.Equal(t, whole.files(), broken.files())
+	broken.memory = memory
+	broken.book, _, err = book.Read(plan.AddressesFile, strings.NewReader(entries)) // nor was this
+	require.NoError(t, err)
+	broken.gather(t, second)
+	assert.Equal(t, whole.files(), broken.files())
+}
+
 func TestPrecedence(t *testing.T) {
 	p := newProject(t)
 	_, found := p.gather(t,

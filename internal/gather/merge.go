@@ -512,33 +512,63 @@ func (m *merger) apply() {
 	for _, ref := range refs {
 		c := m.claims[ref]
 		old := m.Pages.Find(ref)
-		if old == nil {
+		switch {
+		case old == nil:
 			m.summaries[c.first].New++
-			m.Pages.Add(inventory.Page{Ref: ref})
-			old = m.Pages.Find(ref)
-		}
-		names := slices.Sorted(maps.Keys(c.fields))
-		changed := map[int]bool{}
-		for _, name := range names {
-			if m.set(old, name, c.fields[name]) && m.before[ref] {
-				changed[c.fields[name].source] = true
-			}
-		}
-		for source := range changed {
-			m.summaries[source].Changed++
-		}
-		if old.Kind == "" {
-			old.Kind = "page"
-			m.Memory.note(ref, "kind", "page", "")
-		}
-		if old.State == "" {
-			old.State = inventory.Live
-			if s := c.fields["state"]; s != nil { // sources disagree: nothing is published by a guess
-				old.State = inventory.Draft
-			}
-			m.Memory.note(ref, "state", string(old.State), "")
+			m.Pages.Add(m.made(ref, c))
+		case m.Memory.pages[ref] == nil && old.Same(m.made(ref, c)):
+			// A run before wrote the page, and broke off before it wrote what it
+			// remembers of it; made has said it again.
+		default:
+			m.update(old, c)
 		}
 	}
+}
+
+// made returns a page as sources say it, and remembers what they said.
+func (m *merger) made(ref inventory.Ref, c *claims) inventory.Page {
+	p := inventory.Page{Ref: ref, Kind: "page", State: inventory.Live}
+	if s := c.fields["state"]; s != nil && s.against != "" {
+		p.State = inventory.Draft // sources differ: nothing is published by a guess
+	}
+	notes := map[string]remembered{"kind": {value: p.Kind}, "state": {value: string(p.State)}}
+	for _, name := range slices.Sorted(maps.Keys(c.fields)) {
+		f := c.fields[name]
+		if f.against != "" {
+			if m.Pages.Find(ref) == nil {
+				m.differ(ref, name, f)
+			}
+			continue
+		}
+		p.Set(name, f.value)
+		notes[name] = remembered{f.value, m.summaries[f.source].Form}
+	}
+	if old := m.Pages.Find(ref); old == nil || old.Same(p) {
+		for name, v := range notes {
+			m.Memory.note(ref, name, v.value, v.form)
+		}
+	}
+	return p
+}
+
+// update gives a known page what sources say of it now.
+func (m *merger) update(p *inventory.Page, c *claims) {
+	changed := map[int]bool{}
+	for _, name := range slices.Sorted(maps.Keys(c.fields)) {
+		if m.set(p, name, c.fields[name]) {
+			changed[c.fields[name].source] = true
+		}
+	}
+	for source := range changed {
+		m.summaries[source].Changed++
+	}
+}
+
+// differ reports that two sources whose word counts the same differ.
+func (m *merger) differ(ref inventory.Ref, name string, c *claim) {
+	m.found = append(m.found, finding.Finding{Code: "sources-differ", Severity: finding.Warning, Where: c.where, Related: []finding.Place{c.other},
+		What:   fmt.Sprintf("the %s of %s is %q here and %q in %s; neither is taken", name, ref, c.value, c.against, c.other),
+		Advice: "write the right one into " + m.Pages.File})
 }
 
 // set gives a page's field the value that sources say, and reports whether it
@@ -549,15 +579,13 @@ func (m *merger) set(p *inventory.Page, name string, c *claim) bool {
 	was, known := m.Memory.value(p.Ref, name)
 	edited := known && was.value != have || !known && have != ""
 	switch {
-	case edited:
-		if have != c.value {
-			m.summaries[c.source].Kept++
-		}
+	case edited && (have != c.value || c.against != ""):
+		m.summaries[c.source].Kept++
 		return false
+	case edited:
+		// It is what the source says: a run before wrote it, or a person did.
 	case c.against != "":
-		m.found = append(m.found, finding.Finding{Code: "sources-differ", Severity: finding.Warning, Where: c.where, Related: []finding.Place{c.other},
-			What:   fmt.Sprintf("the %s of %s is %q here and %q in %s; neither is taken", name, p.Ref, c.value, c.against, c.other),
-			Advice: "write the right one into " + m.Pages.File})
+		m.differ(p.Ref, name, c)
 		return false
 	case known && form.rank() < was.form.rank():
 		return false

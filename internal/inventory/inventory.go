@@ -61,6 +61,24 @@ type Page struct {
 // list takes less room than a map and is searched as fast.
 type field struct{ name, value string }
 
+// Same reports whether two pages say the same, wherever they stand.
+func (p *Page) Same(o Page) bool {
+	if p.Ref != o.Ref || p.Kind != o.Kind || p.Title != o.Title || p.State != o.State || p.Fixed != o.Fixed || p.Canonical != o.Canonical || p.Robots != o.Robots {
+		return false
+	}
+	for _, f := range p.fields {
+		if o.Field(f.name) != f.value {
+			return false
+		}
+	}
+	for _, f := range o.fields {
+		if p.Field(f.name) != f.value {
+			return false
+		}
+	}
+	return true
+}
+
 // Field returns a named value of the page: one of its fields, or one of the
 // columns every page has.
 func (p *Page) Field(name string) string {

@@ -96,11 +96,12 @@ func (p Parameter) Matches(name, path string) bool {
 
 // Kind says how the pages of a kind are addressed.
 type Kind struct {
-	Name    string
-	Address *template.Template
-	Slug    string // the field that the variable slug is made from
-	Shown   bool   // in further sections a page is shown too, instead of leading to the first
-	Where   finding.Place
+	Name       string
+	Address    *template.Template
+	Slug       string                        // the field that the variable slug is made from
+	ByLanguage map[string]*template.Template // where a language has one of its own
+	Shown      bool                          // in further sections a page is shown too, instead of leading to the first
+	Where      finding.Place
 }
 
 // Collide says what becomes of a page whose address another has already.
@@ -478,14 +479,22 @@ func (c *Config) readKinds(v value) {
 		if !ok {
 			e.at.fail(`write address: "/routes/{slug}"`, "the kind %s has no address", e.key)
 		}
-		t, err := template.Parse(text.text())
-		if err != nil {
-			text.fail("see RFC 6570", "%v", err)
+		k := Kind{Name: e.key, Slug: "title", Where: text.place()}
+		if text.isMapping() {
+			k.ByLanguage = map[string]*template.Template{}
+			for _, l := range text.entries() {
+				tag := languageTag(l.at, l.key)
+				if !c.Languages.Has(tag) {
+					l.at.fail("name one of the site's languages", "%s is none of them", tag)
+				}
+				k.ByLanguage[tag] = kindTemplate(l.value)
+			}
+			if k.Address = k.ByLanguage[c.Languages.Default]; k.Address == nil {
+				text.fail("add one for "+c.Languages.Default+", which also serves the languages that have none", "the default language has no address")
+			}
+		} else {
+			k.Address = kindTemplate(text)
 		}
-		if _, err := template.NewReader(t, nil); err != nil {
-			text.fail("use /words, {x}, {/x*} and {?a,b}", "%v", err)
-		}
-		k := Kind{Name: e.key, Address: t, Slug: "title", Where: text.place()}
 		if s, ok := f["slug"]; ok {
 			k.Slug = s.text()
 		}
@@ -494,6 +503,27 @@ func (c *Config) readKinds(v value) {
 		}
 		c.Kinds = append(c.Kinds, k)
 	}
+}
+
+// kindTemplate reads the template of a kind's address.
+func kindTemplate(v value) *template.Template {
+	t, err := template.Parse(v.text())
+	if err != nil {
+		v.fail("see RFC 6570", "%v", err)
+	}
+	if _, err := template.NewReader(t, nil); err != nil {
+		v.fail("use /words, {x}, {/x*} and {?a,b}", "%v", err)
+	}
+	return t
+}
+
+// In returns the template of the kind's addresses in a language. Its words are
+// still those of the default language, unless it was written for this one.
+func (k Kind) In(language string) (t *template.Template, own bool) {
+	if t, own = k.ByLanguage[language]; own {
+		return t, true
+	}
+	return k.Address, false
 }
 
 func (c *Config) readRule(v value) Rule {

@@ -31,3 +31,11 @@ func TestReadSitemap(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"https://skerrywick.example/1.xml.gz"}, s.Parts)
 }
+
+func FuzzReadSitemap(f *testing.F) {
+	f.Add(`<urlset><url><loc>https://skerrywick.example/</loc><link rel="alternate" hreflang="de" href="x"/></url></urlset>`)
+	f.Add(`<?xml version="1.0" encoding="iso-8859-1"?><sitemapindex><sitemap><loc>&amp;</loc></sitemap></sitemapindex>`)
+	f.Fuzz(func(_ *testing.T, text string) {
+		_, _ = ReadSitemap("s", strings.NewReader(text), func(URL) error { return nil })
+	})
+}
