@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"net/netip"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -176,7 +177,11 @@ func Host(authority string) (string, error) {
 		}
 	}
 	if strings.HasPrefix(name, "[") && strings.HasSuffix(name, "]") {
-		name = strings.ToLower(name)
+		ip, err := netip.ParseAddr(name[1 : len(name)-1])
+		if err != nil || !ip.Is6() || ip.Zone() != "" {
+			return "", fmt.Errorf("%s is no host name, nor an IPv6 address", Printable(name))
+		}
+		name = "[" + ip.String() + "]" // RFC 5952
 	} else {
 		ascii := strings.TrimSuffix(lower(name), ".")
 		if ascii == "" || hostEnd(ascii, 0) != len(ascii) {
