@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"fmt"
 	"math/rand/v2"
-	"os"
 	"strings"
 	"testing"
 	"time"
@@ -103,23 +102,4 @@ func FuzzRead(f *testing.F) {
 			assert.Equal(t, log.Lines, hits+log.Malformed+log.Empty)
 		}
 	})
-}
-
-// BenchmarkRead reads a Combined log of 100,000 lines; measure mawk
-// '{n[$7]++}' on the file that LOG names to compare.
-func BenchmarkRead(b *testing.B) {
-	text, err := os.ReadFile(os.Getenv("LOG"))
-	if err != nil {
-		var made bytes.Buffer
-		for n := range 100000 {
-			fmt.Fprintf(&made, "192.0.2.%d - - [01/Nov/2026:%02d:%02d:%02d +0000] \"GET /index.php?sec=route&item=%d HTTP/1.1\" 200 5120 \"-\" \"Mozilla/5.0 (X11; Linux x86_64)\"\n", n%250, n/3600%24, n/60%60, n%60, n%20000)
-		}
-		text = made.Bytes()
-	}
-	b.SetBytes(int64(len(text)))
-	for b.Loop() {
-		if _, err := Read("access.log", bytes.NewReader(text)); err != nil {
-			b.Fatal(err)
-		}
-	}
 }

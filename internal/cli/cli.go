@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"maps"
 	"os"
 	"path/filepath"
@@ -204,6 +205,25 @@ func (a *app) open(path string) (io.ReadCloser, error) {
 		return nil, finding.Unreadable(finding.Place{File: path}, what, "check the name")
 	}
 	return f, nil
+}
+
+// readIfThere reads a file of the project that gather makes, if there is one. A
+// bad row of it makes all of it unreadable: it is made anew by gathering again.
+func (a *app) readIfThere(name string, read func(path string, r io.Reader) ([]finding.Finding, error)) error {
+	path := a.in(name)
+	f, err := os.Open(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		return unfinished{err}
+	}
+	defer func() { _ = f.Close() }()
+	found, err := read(path, f)
+	if err == nil && len(found) > 0 {
+		err = &finding.Input{Finding: found[0]}
+	}
+	return err
 }
 
 // load reads the project. Findings of the plan itself come along.

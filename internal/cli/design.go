@@ -5,8 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"io/fs"
-	"os"
 	"slices"
 	"strings"
 
@@ -121,20 +119,11 @@ func (d *designing) ask() func(design.Collision) (string, error) {
 }
 
 // visits reads visits.csv, if there is one.
-func (d *designing) visits() ([]visits.Visit, error) {
-	path := d.in(visits.FileName)
-	f, err := os.Open(path)
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
-	}
-	if err != nil {
-		return nil, unfinished{err}
-	}
-	defer func() { _ = f.Close() }()
-	list, found, err := visits.Read(path, f)
-	if err == nil && len(found) > 0 {
-		err = &finding.Input{Finding: found[0]}
-	}
+func (d *designing) visits() (list []visits.Visit, err error) {
+	err = d.readIfThere(visits.FileName, func(path string, r io.Reader) (found []finding.Finding, err error) {
+		list, found, err = visits.Read(path, r)
+		return found, err
+	})
 	return list, err
 }
 

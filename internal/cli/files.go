@@ -43,6 +43,11 @@ languages:
 #   display: [sort]                    # sorts or filters; the canonical address leaves it out
 #   tracking: ["utm_*"]                # carried along, never a reason to redirect
 #   noise: [sid]                       # redirected away
+# slugs:                               # how titles become words of addresses
+#   length: 60
+#   fillers: {en: [a, the, of]}
+#   spelling: {nb: {ø: oe}}
+#   collide: number                    # how pages with one address are told apart
 kinds:                                 # the address of each kind of page
   page: {address: "/{slug}"}
 # rules:                               # redirects by pattern

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"io/fs"
 	"maps"
 	"os"
 	"path"
@@ -136,19 +135,11 @@ func (g *gathering) gatherer(p *plan.Plan) *gather.Gatherer {
 
 // memory reads gathered.csv, if there is one.
 func (g *gathering) memory() (*gather.Memory, error) {
-	path := g.in(gather.MemoryFile)
-	f, err := os.Open(path)
-	if errors.Is(err, fs.ErrNotExist) {
-		return &gather.Memory{}, nil
-	}
-	if err != nil {
-		return nil, unfinished{err}
-	}
-	defer func() { _ = f.Close() }()
-	m, found, err := gather.ReadMemory(path, f)
-	if err == nil && len(found) > 0 {
-		err = &finding.Input{Finding: found[0]}
-	}
+	m := &gather.Memory{}
+	err := g.readIfThere(gather.MemoryFile, func(path string, r io.Reader) (found []finding.Finding, err error) {
+		m, found, err = gather.ReadMemory(path, r)
+		return found, err
+	})
 	return m, err
 }
 
@@ -231,7 +222,7 @@ func (g *gathering) crawl(gatherer *gather.Gatherer, p *plan.Plan, source string
 		return fmt.Errorf("gather: %w", err)
 	}
 	if !p.Site.Has(start.Host) {
-		return fmt.Errorf("gather: %w: %s; add it under site: hosts:", fetch.ErrForeign, start.Host)
+		return fmt.Errorf("gather: %s is %w; add it to the hosts of the plan", start.Host, fetch.ErrForeign)
 	}
 	client, err := g.asking.client(p.Site)
 	if err != nil {
