@@ -240,7 +240,10 @@ func Path(raw string) (string, error) {
 			b = appendEncoded(b, c)
 		}
 	}
-	return string(removeDotSegments(b)), nil
+	if bytes.Contains(b, []byte("/.")) {
+		b = removeDotSegments(b)
+	}
+	return string(b), nil
 }
 
 func normalPath(s string) bool {
@@ -251,9 +254,6 @@ func normalPath(s string) bool {
 // removeDotSegments is the algorithm of RFC 3986 section 5.2.4 for a path that
 // begins with a slash. It works in place.
 func removeDotSegments(path []byte) []byte {
-	if !bytes.Contains(path, []byte("/.")) {
-		return path
-	}
 	out := path[:0]
 	for i := 0; i < len(path); {
 		end := i + 1

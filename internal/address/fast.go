@@ -28,7 +28,7 @@ func parseNormal(s string) (a Address, ok bool) {
 	a.Host, a.Path = s[host:path], s[path:end]
 	if end < len(s) && s[end] == '?' {
 		query := end + 1
-		for end = query; end < len(s) && queryByte(s[end]); end++ {
+		for end = query; end < len(s) && (isLetter(s[end]) || queryByte(s[end])); end++ {
 		}
 		if a.Query = s[query:end]; a.Query == "" {
 			return a, false
@@ -69,6 +69,7 @@ func hostEnd[T string | []byte](s T, start int) int {
 func pathEnd(s string, start int) (int, bool) {
 	for i := start; i < len(s); i++ {
 		switch c := s[i]; {
+		case isLetter(c):
 		case c == '?' || c == '#':
 			return i, true
 		case c == '%':
@@ -108,10 +109,12 @@ func normalise(s string) (a Address, text string, ok bool) {
 	}
 	b = append(b, "://"...)
 	i, host := scheme+len("://"), scheme+len("://")
-	for ; i < len(s) && s[i] != '/' && s[i] != '?' && s[i] != '#' && s[i] != ':'; i++ {
+	for ; i < len(s) && (s[i] > ':' || s[i] == '-' || s[i] == '.' || '0' <= s[i] && s[i] <= '9'); i++ {
 		c := s[i]
 		if 'A' <= c && c <= 'Z' {
 			c |= 0x20
+		} else if c == '?' {
+			break
 		}
 		b = append(b, c)
 	}
@@ -137,7 +140,7 @@ func normalise(s string) (a Address, text string, ok bool) {
 	query, fragment := len(b), len(b)
 	if i < len(s) && s[i] == '?' {
 		start := i
-		for i++; i < len(s) && queryByte(s[i]); i++ {
+		for i++; i < len(s) && (isLetter(s[i]) || queryByte(s[i])); i++ {
 		}
 		if i > start+1 {
 			b = append(b, s[start:i]...)
@@ -170,7 +173,7 @@ func normalise(s string) (a Address, text string, ok bool) {
 // "://"; 0 when s begins with neither.
 func schemeEnd(s string) int {
 	n := strings.IndexByte(s, ':')
-	if n != 4 && n != 5 || len(s) < n+3 || s[n+1] != '/' || s[n+2] != '/' || !strings.EqualFold(s[:4], "http") || n == 5 && s[4]|0x20 != 's' {
+	if n != 4 && n != 5 || len(s) < n+3 || s[n+1] != '/' || s[n+2] != '/' || s[0]|0x20 != 'h' || s[1]|0x20 != 't' || s[2]|0x20 != 't' || s[3]|0x20 != 'p' || n == 5 && s[4]|0x20 != 's' {
 		return 0
 	}
 	return n
@@ -185,6 +188,13 @@ func appendPath(b []byte, s string, i int) ([]byte, int, bool) {
 	}
 	dots := false
 	for ; i < len(s); i++ {
+		run := i
+		for i < len(s) && (isLetter(s[i]) || pathByte(s[i]) && s[i] != '.') {
+			i++
+		}
+		if b = append(b, s[run:i]...); i == len(s) {
+			break
+		}
 		c := s[i]
 		switch {
 		case c == '?' || c == '#':
@@ -202,7 +212,7 @@ func appendPath(b []byte, s string, i int) ([]byte, int, bool) {
 				b = appendEncoded(b, c)
 				continue
 			}
-		case pathByte(c):
+		case c == '.':
 		case c <= 0x1f || c >= 0x7f:
 			return b, i, false
 		default:
@@ -217,3 +227,5 @@ func appendPath(b []byte, s string, i int) ([]byte, int, bool) {
 	}
 	return b, i, true
 }
+
+func isLetter(c byte) bool { return (c|0x20)-'a' < 26 }
