@@ -244,7 +244,8 @@ func (a *app) locate(where *finding.Place) {
 	}
 }
 
-// count is one figure of a summary.
+// count is one figure of a summary. Without a name it isn't in the JSON, where
+// findings are counted by their codes anyway.
 type count struct {
 	name, words string
 	n           int
@@ -356,7 +357,9 @@ func printCounts(w io.Writer, paint term.Paint, counts []count) error {
 func (a *app) printJSON(w io.Writer, r report) error {
 	summary := map[string]any{"findings": finding.Count(r.findings)}
 	for _, c := range r.counts {
-		summary[c.name] = c.n
+		if c.name != "" {
+			summary[c.name] = c.n
+		}
 	}
 	if r.findings == nil {
 		r.findings = []finding.Finding{}

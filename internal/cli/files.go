@@ -4,8 +4,10 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -98,9 +100,12 @@ func (a *app) redirectsCommand() *cobra.Command {
 		Use:   "check [FILE...]",
 		Short: "Find redirects that contradict or undo each other",
 		Long: `Reads files only. Checks the project's redirects.csv, or other lists with the
-columns from, to, status. Finds: loop (rows that lead round in a circle), chain (a
-row whose target is redirected again), conflict (one source with several targets
-or statuses), bad-row.`,
+columns from, to, status, as they would stand in the plan. Finds rows that lead
+round in a circle (loop, into-loop, self), that are redirected again (chain,
+hidden-chain), that contradict or repeat one another (conflict, duplicate), that
+lead where no page is (dead-target), to the home page or into another language, with
+the wrong status, from where no request comes, to where none should go. See
+docs/redirects.md.`,
 		RunE: func(_ *cobra.Command, files []string) error {
 			p, found, err := a.load()
 			if err != nil {
@@ -111,16 +116,31 @@ or statuses), bad-row.`,
 				if rows, found, err = a.readRedirects(p, files); err != nil {
 					return err
 				}
-				found = append(found, redirect.Check(rows, p.Site, p.Paths.Lower)...)
 			}
-			r := report{findings: found, counts: []count{{"rows", "redirects", len(rows)}}}
-			for _, code := range []string{"loop", "chain", "conflict", "bad-row"} {
-				r.counts = append(r.counts, count{code, code, finding.Count(found)[code]})
-			}
-			return a.print(r)
+			judged := p.Judge(rows)
+			counts := finding.Count(judged)
+			found = slices.DeleteFunc(found, func(f finding.Finding) bool { return counts[f.Code] > 0 && f.Code != "wrong-status" && len(files) == 0 })
+			return a.print(redirectsReport(rows, append(found, judged...)))
 		},
 	})
 	return c
+}
+
+// redirectsReport counts what a list of redirects has: the graver codes always,
+// others when they occur.
+func redirectsReport(rows []redirect.Row, found []finding.Finding) report {
+	r := report{findings: found, counts: []count{{"rows", "redirects", len(rows)}}}
+	counts := finding.Count(found)
+	always := []string{"loop", "chain", "conflict", "bad-row"}
+	for _, code := range always {
+		r.counts = append(r.counts, count{code, code, counts[code]})
+	}
+	for _, code := range slices.Sorted(maps.Keys(counts)) {
+		if !slices.Contains(always, code) {
+			r.counts = append(r.counts, count{"", code, counts[code]})
+		}
+	}
+	return r
 }
 
 // readRedirects reads lists as one map.

@@ -9,117 +9,232 @@ import (
 	"young-compass/internal/finding"
 )
 
-// Check looks for redirects that contradict or undo each other:
+// World is what a map stands in: the site's hosts, and its own rules.
+type World struct {
+	Site  address.Site
+	Fold  bool                                  // letters don't count in looking up
+	Spell func(address.Address) address.Address // what the site's own rules make of an address; nil: scheme and host alone
+}
+
+func (w World) spell(a address.Address) address.Address {
+	a.Fragment = ""
+	if w.Spell != nil {
+		return w.Spell(a)
+	}
+	return w.Site.Rebase(a)
+}
+
+// Check looks for redirects that contradict or undo each other. Each code counts
+// once for each of what it names:
 //
-//   - loop: a cycle of two or more rows, once for each cycle
+//   - loop: a cycle of two or more rows
+//   - into-loop: a row outside a cycle whose way ends in one
+//   - self: a row whose target, after the site's own rules, is its source
+//   - redundant: a row whose source, after the site's own rules alone, is its
+//     target; not self
 //   - chain: a row whose target another row redirects again; rows in or into a
 //     cycle are none
-//   - conflict: a source with different targets or statuses, once for each
+//   - hidden-chain: a row whose target is no row's source, but a spelling that
+//     the site's own rules redirect
+//   - duplicate: a row after the first with the same source, target and status
+//   - conflict: a source with different targets or statuses
+//   - wrong-status: a row whose way mixes permanent and temporary
 //
-// Of several rows with one source the first stands in the ways.
-func Check(rows []Row, site address.Site, fold bool) []finding.Finding {
-	index := &Index{Site: site, Fold: fold}
+// Of several rows with one source the first stands in the ways, the others
+// count only as duplicate or conflict.
+func Check(rows []Row, world World) []finding.Finding {
+	c := checker{World: world, rows: rows, index: &Index{Site: world.Site, Fold: world.Fold}, next: make([]int, len(rows)), later: make([]bool, len(rows))}
 	for i, row := range rows {
-		index.Add(row.Source, i)
+		c.index.Add(row.Source, i)
 	}
-	found, later := conflicts(rows, index)
-	next := make([]int, len(rows))
+	c.conflicts()
 	for i, row := range rows {
-		next[i] = follow(rows, index, row)
-		if next[i] == i || later[i] {
-			next[i] = -1 // to itself, or never met: nothing leads on
+		if c.next[i] = c.follow(row); c.next[i] == i || c.later[i] {
+			c.next[i] = -1 // to itself, or never met: nothing leads on
 		}
 	}
-	found = append(found, ways(rows, next)...)
-	finding.Sort(found)
-	return found
+	c.ways()
+	for i := range rows {
+		if !c.later[i] {
+			c.spelled(i)
+		}
+	}
+	finding.Sort(c.found)
+	return c.found
+}
+
+// checker is a check under way.
+type checker struct {
+	World
+	rows  []Row
+	index *Index
+	next  []int  // the row that a row's target meets, or -1
+	later []bool // another row before has the same source
+	found []finding.Finding
+}
+
+func (c *checker) add(i int, code string, severity finding.Severity, what, why, advice string) *finding.Finding {
+	c.found = append(c.found, finding.Finding{Code: code, Severity: severity, Where: c.rows[i].place(), What: what, Why: why, Advice: advice})
+	return &c.found[len(c.found)-1]
 }
 
 // follow returns the row that the target of row meets, or -1.
-func follow(rows []Row, index *Index, row Row) int {
-	if row.Gone() || row.ToPage() || !index.Site.Has(row.Target.Host) {
+func (c *checker) follow(row Row) int {
+	if row.Gone() || row.ToPage() || !c.Site.Has(row.Target.Host) {
 		return -1
 	}
 	t := row.Target
-	hits := index.Match(t.Host, t.Path, address.SplitQuery(t.Query), index.Named(t.Path))
+	hits := c.index.Match(t.Host, t.Path, address.SplitQuery(t.Query), c.index.Named(t.Path))
 	if len(hits) == 0 {
 		return -1
 	}
 	return hits[0]
 }
 
-// conflicts also returns which rows stand behind another with their source.
-func conflicts(rows []Row, index *Index) (found []finding.Finding, later []bool) {
-	later = make([]bool, len(rows))
-	done := make([]bool, len(rows))
-	for i, row := range rows {
+// conflicts finds sources that several rows have, and notes which rows stand
+// behind another with their source.
+func (c *checker) conflicts() {
+	done := make([]bool, len(c.rows))
+	for i, row := range c.rows {
 		if done[i] {
 			continue
 		}
-		differs := false
-		related := []finding.Place{}
-		for _, j := range index.Match(row.Host, row.Path, address.SplitQuery(row.Query), index.Named(row.Path)) {
-			other := rows[j]
+		hits := c.index.Match(row.Host, row.Path, address.SplitQuery(row.Query), c.index.Named(row.Path))
+		if len(hits) < 2 {
+			continue
+		}
+		goals := map[string]int{row.goal(): row.Line}
+		var related []finding.Place
+		for _, j := range hits {
+			other := c.rows[j]
 			if j <= i || other.Host != row.Host && other.Host != "" && row.Host != "" {
 				continue
 			}
+			same := other.Host == row.Host
 			done[j] = true
-			later[j] = later[j] || other.Host == row.Host
-			if other.goal() != row.goal() {
-				differs = true
+			c.later[j] = c.later[j] || same
+			goal := other.goal()
+			if goal != row.goal() && len(related) < shownSteps {
 				related = append(related, other.place())
 			}
+			if _, known := goals[goal]; !known {
+				goals[goal] = other.Line
+			} else if same {
+				f := c.add(j, "duplicate", finding.Warning, fmt.Sprintf("%s leads to %s already in line %d", other.From, goal, goals[goal]), "two rows for one thing will differ one day", "delete one of them")
+				f.Related = []finding.Place{{File: row.File, Line: goals[goal]}}
+			}
 		}
-		if differs {
-			found = append(found, finding.Finding{Code: "conflict", Severity: finding.Error, Where: row.place(), Related: related,
-				What:   fmt.Sprintf("%s leads to %s here and elsewhere in line %s", row.From, row.goal(), lines(related)),
-				Why:    "a server takes one of them, and not every server the same",
-				Advice: "keep the one that is right and delete the others"})
+		if len(related) > 0 {
+			f := c.add(i, "conflict", finding.Error, fmt.Sprintf("%s leads to %s here and elsewhere in line %s", row.From, row.goal(), lines(related)),
+				"a server takes one of them, and not every server the same", "keep the one that is right and delete the others")
+			f.Related = related
 		}
 	}
-	return found, later
 }
 
-// ways finds loops and chains by walking from every row once.
-func ways(rows []Row, next []int) []finding.Finding {
+// end is what lies at the end of a row's way.
+type end struct {
+	last                 int // the last row
+	steps                int // rows on the way, itself included
+	permanent, temporary bool
+}
+
+// ways finds loops, chains and mixed ways by walking from every row once.
+func (c *checker) ways() {
 	const unseen, onWay, done = 0, 1, 2
-	state := make([]int, len(rows))
-	looping := make([]bool, len(rows)) // in a cycle or leading into one
-	var found []finding.Finding
-	for start := range rows {
+	state := make([]byte, len(c.rows))
+	looping := make([]bool, len(c.rows)) // in a cycle or leading into one
+	inCycle := make([]bool, len(c.rows))
+	ends := make([]end, len(c.rows))
+	for start := range c.rows {
 		var way []int
 		at := start
 		for at >= 0 && state[at] == unseen {
 			state[at] = onWay
 			way = append(way, at)
-			at = next[at]
+			at = c.next[at]
 		}
 		loops := at >= 0 && (state[at] == onWay || looping[at])
 		if at >= 0 && state[at] == onWay {
-			found = append(found, loop(rows, way[slices.Index(way, at):]))
+			cycle := way[slices.Index(way, at):]
+			c.found = append(c.found, loop(c.rows, cycle))
+			for _, i := range cycle {
+				inCycle[i] = true
+			}
 		}
-		for _, i := range way {
+		for _, i := range slices.Backward(way) {
 			state[i], looping[i] = done, loops
+			ends[i] = end{last: i, steps: 1}
+			if next := c.next[i]; next >= 0 && !loops {
+				ends[i] = ends[next]
+				ends[i].steps++
+			}
+			if row := c.rows[i]; !row.Gone() {
+				ends[i].temporary = ends[i].temporary || Temporary(row.Status)
+				ends[i].permanent = ends[i].permanent || !Temporary(row.Status)
+			}
 		}
 	}
-	for i, row := range rows {
-		if looping[i] || next[i] < 0 {
-			continue
+	for i, row := range c.rows {
+		switch {
+		case c.next[i] < 0 || inCycle[i]:
+		case looping[i]:
+			c.add(i, "into-loop", finding.Error, fmt.Sprintf("%s leads to %s, and from there into a circle", row.From, row.To), "a visitor never arrives", "lead it straight to where it should end")
+		default:
+			c.chain(i, ends[i])
+			if ends[i].permanent && ends[i].temporary {
+				c.add(i, "wrong-status", finding.Warning, fmt.Sprintf("the way from %s is permanent in one hop and temporary in another", row.From),
+					"browsers and search engines keep the permanent part", "say the same status in all rows of the way")
+			}
 		}
-		steps := []string{row.From}
-		related := []finding.Place{}
-		last := i
-		for at := next[i]; at >= 0; at = next[at] {
-			steps = append(steps, rows[at].From)
-			related = append(related, rows[at].place())
-			last = at
-		}
-		found = append(found, finding.Finding{Code: "chain", Severity: finding.Error, Where: row.place(), Related: related,
-			What:   fmt.Sprintf("%s leads to %s, which line %s redirects again", row.From, row.To, lines(related[:1])),
-			Why:    "each further hop costs the visitor time, and some give up following",
-			Advice: "lead it straight to " + rows[last].goal(), Evidence: append(steps, rows[last].goal())})
 	}
-	return found
+}
+
+// shownSteps is how much of a chain is shown.
+const shownSteps = 12
+
+// chain reports a row that is redirected again.
+func (c *checker) chain(i int, e end) {
+	row, next := c.rows[i], c.rows[c.next[i]]
+	goal := c.rows[e.last].goal()
+	f := c.add(i, "chain", finding.Error, fmt.Sprintf("%s leads to %s, which line %d redirects again", row.From, row.To, next.Line),
+		"each further hop costs the visitor time, and some give up following", "lead it straight to "+goal)
+	for at := i; at >= 0; at = c.next[at] {
+		if len(f.Evidence) == shownSteps {
+			f.Evidence = append(f.Evidence, fmt.Sprintf("... %d more", e.steps-shownSteps))
+			break
+		}
+		f.Evidence = append(f.Evidence, c.rows[at].From)
+		if at != i {
+			f.Related = append(f.Related, c.rows[at].place())
+		}
+	}
+	f.Evidence = append(f.Evidence, goal)
+}
+
+// spelled finds what the site's own rules make of a row.
+func (c *checker) spelled(i int) {
+	row := c.rows[i]
+	if row.Gone() || row.ToPage() || !c.Site.Has(row.Target.Host) {
+		return
+	}
+	source, err := address.Resolve(c.Site.Origin, row.From)
+	if err != nil {
+		return
+	}
+	target := row.Target
+	target.Fragment = ""
+	final := c.spell(target)
+	switch {
+	case final == source:
+		c.add(i, "self", finding.Error, fmt.Sprintf("%s leads to itself", row.From), "on many servers a visitor goes round until the browser gives up", "delete the row, or write the target that was meant")
+	case c.spell(source) == target:
+		c.add(i, "redundant", finding.Note, fmt.Sprintf("the site's own rules lead %s to %s already", row.From, row.To), "", "delete the row")
+	}
+	if c.next[i] < 0 && final != target && c.follow(row) != i {
+		c.add(i, "hidden-chain", finding.Warning, fmt.Sprintf("%s leads to %s, which the site's own rules redirect again", row.From, row.To),
+			"each visitor makes two hops", "write "+final.String())
+	}
 }
 
 // loop is the finding for a cycle, told from its first line.
@@ -128,11 +243,15 @@ func loop(rows []Row, cycle []int) finding.Finding {
 	cycle = slices.Concat(cycle[first:], cycle[:first])
 	f := finding.Finding{Code: "loop", Severity: finding.Error, Where: rows[cycle[0]].place(),
 		Why: "a visitor never arrives; browsers give up with an error", Advice: "decide which of these addresses is right and delete its row"}
-	for _, i := range cycle {
+	for n, i := range cycle {
+		if n == shownSteps {
+			f.Evidence = append(f.Evidence, fmt.Sprintf("... %d more", len(cycle)-shownSteps))
+			break
+		}
 		f.Evidence = append(f.Evidence, rows[i].From)
-	}
-	for _, i := range cycle[1:] {
-		f.Related = append(f.Related, rows[i].place())
+		if n > 0 {
+			f.Related = append(f.Related, rows[i].place())
+		}
 	}
 	f.Evidence = append(f.Evidence, rows[cycle[0]].From)
 	f.What = "these lead round in a circle: " + strings.Join(f.Evidence, " -> ")

@@ -58,15 +58,17 @@ func Read(file string, r io.Reader, site address.Site) ([]Row, []finding.Finding
 
 func readRow(record table.Row, site address.Site) (Row, *finding.Finding) {
 	f := record.Get
-	bad := func(format string, args ...any) *finding.Finding {
+	as := func(code, format string, args ...any) *finding.Finding {
 		what, advice, _ := strings.Cut(fmt.Sprintf(format, args...), "; ")
 		finding := table.BadRow("", 0, what, advice)
+		finding.Code = code
 		return &finding
 	}
+	bad := func(format string, args ...any) *finding.Finding { return as("bad-row", format, args...) }
 	row := Row{From: f("from"), To: f("to"), Line: record.Line}
 	var err error
 	if row.Source, err = ReadSource(f("from"), site); err != nil {
-		return row, bad("from: %v; write a path, or an address on one of the site's hosts", err)
+		return row, as("unreachable-source", "from: %v; write a path, or an address on one of the site's hosts", err)
 	}
 	if f("status") != "" {
 		if row.Status, err = strconv.Atoi(f("status")); err != nil || !ValidStatus(row.Status) {
@@ -82,18 +84,21 @@ func readRow(record table.Row, site address.Site) (Row, *finding.Finding) {
 	}
 	switch {
 	case row.Gone() && row.To != "":
-		return row, bad("410 says that the page is gone, but there is a target; leave the target empty or write 301")
+		return row, as("wrong-status", "410 says that the page is gone, but there is a target; leave the target empty or write 301")
 	case row.Gone():
 	case row.To == "":
-		return row, bad("there is no target; write one, or the status 410")
+		return row, as("wrong-status", "there is no target; write one, or the status 410")
 	default:
 		page, fragment, _ := strings.Cut(row.To, "#")
 		if ref, ok := inventory.ParseRef(page); ok {
 			row.Page, row.Target.Fragment = ref, fragment
 			break
 		}
+		if strings.HasPrefix(row.To, "//") || strings.HasPrefix(row.To, "/\\") {
+			return row, as("unsafe-target", "to: %s names a host without saying so, and browsers go there; write https:// in front, or one slash", address.Printable(row.To))
+		}
 		if row.Target, err = address.Resolve(site.Origin, row.To); err != nil {
-			return row, bad("to: %v; write key@language, a path, or an http(s) address", err)
+			return row, as("unsafe-target", "to: %v; write key@language, a path, or an http(s) address", err)
 		}
 	}
 	return row, nil

@@ -1,0 +1,225 @@
+package plan
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/book"
+	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
+	"young-compass/internal/redirect"
+)
+
+// World returns what a list of redirects stands in.
+func (p *Plan) World() redirect.World {
+	return redirect.World{Site: p.Site, Fold: p.Paths.Lower, Spell: p.spelled}
+}
+
+// spelled returns what the site's own rules alone make of an address.
+func (p *Plan) spelled(a address.Address) address.Address {
+	a = p.Site.Rebase(a)
+	if !p.Site.Has(a.Host) || p.IsFile(a.Path) {
+		return a
+	}
+	params := address.SplitQuery(a.Query)
+	a.Query = joinParams(params, p.isNoise)
+	if e := p.entryAt(a.Host, a.Path, params); e != nil && p.serves(*e) && p.Site.Rebase(e.Address).Path == a.Path {
+		return a // a page may be spelled otherwise than the rules would
+	}
+	switch {
+	case p.Site.IsHome(a.Host):
+		a.Path = p.Shape(p.withoutSlash(address.MergeSlashes(a.Path)))
+	case len(redirect.Carried(params, p.Named(a.Path))) > 0: // an unknown item doesn't slide to another page
+		a.Path = p.Spelling(a.Path)
+	default:
+		a.Path = p.SiteForm(a.Path)
+	}
+	return a
+}
+
+// entryAt returns the entry of the book that a request meets, or nil.
+func (p *Plan) entryAt(host, path string, params []address.Param) *book.Entry {
+	for _, n := range p.index.Match(host, path, params, p.index.Named(path)) {
+		if n >= len(p.Redirects) {
+			return &p.Book.Entries[n-len(p.Redirects)]
+		}
+	}
+	return nil
+}
+
+// Judge checks a list of redirects as it would stand in this plan: all that
+// redirect.Check finds, and with the inventory and the book
+//
+//   - dead-target: a row whose target is gone or that no page has
+//   - live-source: a row whose source is the address of a live page
+//   - home-target: a row to the home page from what isn't one
+//   - cross-language: a row to a page in another language that has an equal in
+//     the source's
+//   - wrong-status: temporary to a page that moved for good, or permanent from
+//     a page that is only away
+//   - foreign-target: a row to a host that is neither the site's nor known
+func (p *Plan) Judge(rows []redirect.Row) []finding.Finding {
+	j := judge{Plan: p, list: redirect.Index{Site: p.Site, Fold: p.Paths.Lower}, found: redirect.Check(rows, p.World())}
+	for i, row := range rows {
+		j.list.Add(row.Source, i)
+	}
+	for i, row := range rows {
+		hits := j.list.Match(row.Host, row.Path, address.SplitQuery(row.Query), j.list.Named(row.Path))
+		if slices.ContainsFunc(hits, func(n int) bool { return n < i && rows[n].Host == row.Host }) {
+			continue // the first of several rows is the one that is met
+		}
+		j.row(row)
+	}
+	finding.Sort(j.found)
+	return j.found
+}
+
+// judge is a list of redirects being judged.
+type judge struct {
+	*Plan
+	list  redirect.Index
+	found []finding.Finding
+}
+
+func (j *judge) add(row redirect.Row, code string, severity finding.Severity, what, advice string) {
+	j.found = append(j.found, finding.Finding{Code: code, Severity: severity, Where: finding.Place{File: row.File, Line: row.Line}, What: what, Advice: advice})
+}
+
+func (j *judge) row(row redirect.Row) {
+	if e := j.liveSource(row); e != nil {
+		j.add(row, "live-source", finding.Warning, fmt.Sprintf("%s is the address of the live page %s, so this redirect is ignored", row.From, e.Page), "delete the row, or give the page another address first")
+	}
+	host := row.Host
+	if host == "" {
+		host = j.Site.Origin.Host
+	}
+	source := j.entryAt(host, row.Path, address.SplitQuery(row.Query))
+	if source != nil && !redirect.Temporary(row.Status) && !row.Gone() {
+		if page := j.Pages.Find(source.Page); page != nil && page.State == inventory.Away {
+			j.add(row, "wrong-status", finding.Warning, fmt.Sprintf("%s leads away for good, but the page %s is only away", row.From, page.Ref), "write 302")
+		}
+	}
+	if row.Gone() {
+		return
+	}
+	if !row.ToPage() && !j.Site.Has(row.Target.Host) {
+		if !slices.Contains(j.Known, row.Target.Host) {
+			j.add(row, "foreign-target", finding.Warning, fmt.Sprintf("this leads to %s, which is neither the site's nor listed as known", row.Target.Host), "add the host under site: known:, if it is right")
+		}
+		return
+	}
+	target, alive := j.pageOf(row)
+	if !alive && len(j.Pages.Pages) > 0 {
+		j.add(row, "dead-target", finding.Error, fmt.Sprintf("%s leads to %s, where no page is", row.From, row.To), "lead it to the page that replaced it, or say 410")
+	}
+	if target == nil {
+		return
+	}
+	if j.isHome(target.Ref) && !j.fromHome(row, source) {
+		advice := "lead it to the page that replaced it; if there is none, say 410"
+		if better := j.sameWords(row, target.Language); better != nil {
+			advice = "lead it to " + better.Ref.String() + " (" + better.Title + ")"
+		}
+		j.add(row, "home-target", finding.Warning, fmt.Sprintf("%s leads to the home page", row.From), advice)
+	}
+	language := j.sourceLanguage(row, source)
+	if language != target.Language {
+		if equal := j.Pages.Find(inventory.Ref{Key: target.Key, Language: language}); equal != nil && equal.State == inventory.Live {
+			j.add(row, "cross-language", finding.Warning, fmt.Sprintf("%s is in %s, and leads to %s", row.From, language, target.Ref), "lead it to "+equal.Ref.String())
+		}
+	}
+	if source != nil && source.Page == target.Ref && source.State != book.Current && redirect.Temporary(row.Status) {
+		j.add(row, "wrong-status", finding.Warning, fmt.Sprintf("%s leads to %s for now, but the page moved for good", row.From, target.Ref), "write 301, or delete the row: the address book leads there already")
+	}
+}
+
+// pageOf returns the live page to which a row leads, as far as it is known, and
+// whether anything is there. What another row of the list redirects is that
+// row's matter.
+func (j *judge) pageOf(row redirect.Row) (page *inventory.Page, alive bool) {
+	if row.ToPage() {
+		page = j.Pages.Find(row.Page)
+		if page == nil || page.State == inventory.Gone || page.State == inventory.Draft {
+			return nil, false
+		}
+		return page, true
+	}
+	t := row.Target
+	t.Fragment = ""
+	if hits := j.list.Match(t.Host, t.Path, address.SplitQuery(t.Query), j.list.Named(t.Path)); len(hits) > 0 {
+		return nil, true
+	}
+	trace, err := j.Trace(Request{Method: "GET", Address: t})
+	switch {
+	case err != nil:
+		return nil, true // a contradiction of the plan, which is reported there
+	case trace.Answer.Outcome == Gone || trace.Answer.Outcome == Unknown:
+		return nil, false
+	}
+	return j.Pages.Find(trace.Answer.Page), true
+}
+
+// isHome reports whether a page is a home page: its address is the root of the
+// site, or of a language.
+func (j *judge) isHome(r inventory.Ref) bool {
+	a, ok := j.CurrentAddress(r)
+	if !ok || a.Query != "" {
+		return false
+	}
+	path := strings.Trim(a.Path, "/")
+	return path == "" || path == j.Languages.Prefix(r.Language) && path != ""
+}
+
+// fromHome reports whether a row starts at a spelling of a home page.
+func (j *judge) fromHome(row redirect.Row, source *book.Entry) bool {
+	if source != nil {
+		return j.isHome(source.Page)
+	}
+	path := strings.Trim(j.SiteForm(row.Path), "/")
+	return path == "" || slices.ContainsFunc(j.Languages.Others, func(l Language) bool { return l.Prefix != "" && path == l.Prefix })
+}
+
+// sourceLanguage returns the language of what was at a row's source: its
+// page's, else that of its prefix.
+func (j *judge) sourceLanguage(row redirect.Row, source *book.Entry) string {
+	if source != nil {
+		return source.Page.Language
+	}
+	first, _, _ := strings.Cut(strings.TrimPrefix(row.Path, "/"), "/")
+	for _, l := range j.Languages.Others {
+		if l.Prefix != "" && strings.EqualFold(l.Prefix, first) {
+			return l.Tag
+		}
+	}
+	return j.Languages.Default
+}
+
+// sameWords returns the one live page in a language whose address ends with the
+// words with which a row's source ends, or nil.
+func (j *judge) sameWords(row redirect.Row, language string) *inventory.Page {
+	words := lastSegment(address.Fold(j.Shape(row.Path)))
+	if words == "" {
+		return nil
+	}
+	var found *inventory.Page
+	for i := range j.Pages.Pages {
+		page := &j.Pages.Pages[i]
+		if page.Language != language || page.State != inventory.Live {
+			continue
+		}
+		if a, ok := j.CurrentAddress(page.Ref); ok && lastSegment(j.Shape(a.Path)) == words {
+			if found != nil {
+				return nil
+			}
+			found = page
+		}
+	}
+	return found
+}
+
+func lastSegment(path string) string {
+	path = strings.TrimRight(path, "/")
+	return path[strings.LastIndexByte(path, '/')+1:]
+}
