@@ -148,19 +148,8 @@ func (w *way) written(status int) int {
 	return status
 }
 
-// Compose returns the one status for several steps: temporary if any of them
-// is, and then the strictest of that sort.
-func Compose(statuses []int) int {
-	for _, s := range []int{303, 307, 302, 308} {
-		if slices.Contains(statuses, s) {
-			return s
-		}
-	}
-	return 301
-}
-
 func (w *way) moved() Answer {
-	return Answer{Outcome: Moved, Status: Compose(w.statuses), To: w.at.String(), Causes: w.causes}
+	return Answer{Outcome: Moved, Status: redirect.Compose(w.statuses), To: w.at.String(), Causes: w.causes}
 }
 
 func (w *way) gone(cause Cause) Answer {

@@ -59,7 +59,7 @@ type Statuses struct{ Get, Other int }
 // AfterSiteRule returns the statuses when one of the site's own rules was
 // applied before.
 func (s Statuses) AfterSiteRule() Statuses {
-	return Statuses{Compose([]int{301, s.Get}), Compose([]int{308, s.Other})}
+	return Statuses{redirect.Compose([]int{301, s.Get}), redirect.Compose([]int{308, s.Other})}
 }
 
 // Pattern is a pattern redirect, with those that its target always meets
@@ -251,7 +251,7 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 			return brought && !slices.Contains(e.Strip, q.Name)
 		})
 	}
-	e.Status = Statuses{Compose(w.statuses), Compose(other.statuses)}
+	e.Status = Statuses{redirect.Compose(w.statuses), redirect.Compose(other.statuses)}
 	return nil
 }
 
@@ -320,9 +320,9 @@ func (c *compiler) pattern(rule Rule) Pattern {
 			w.statuses = append(w.statuses, w.written(status))
 		}
 		if w.method == "GET" {
-			out.Status.Get = Compose(w.statuses)
+			out.Status.Get = redirect.Compose(w.statuses)
 		} else {
-			out.Status.Other = Compose(w.statuses)
+			out.Status.Other = redirect.Compose(w.statuses)
 		}
 	}
 	return out

@@ -14,6 +14,7 @@ import (
 	"young-compass/internal/demo/demotest"
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
+	"young-compass/internal/redirect"
 )
 
 const minimal = "site: {origin: https://skerrywick.example, hosts: [www.skerrywick.example]}\n"
@@ -186,7 +187,7 @@ func TestCompose(t *testing.T) {
 		301: {{301}, {301, 301}}, 302: {{301, 302}, {302, 308}}, 303: {{303, 307, 302, 301}}, 307: {{302, 307}, {308, 307}}, 308: {{301, 308}},
 	} {
 		for _, s := range statuses {
-			assert.Equal(t, want, plan.Compose(s), "%v", s)
+			assert.Equal(t, want, redirect.Compose(s), "%v", s)
 		}
 	}
 }

@@ -27,6 +27,8 @@ type Row struct {
 	Drop   bool // the request's parameters don't travel
 	File   string
 	Line   int
+
+	notes map[string]string // further columns, as far as they hold something
 }
 
 // ToPage reports whether the target is a page.
@@ -66,6 +68,14 @@ func readRow(record table.Row, site address.Site) (Row, *finding.Finding) {
 	}
 	bad := func(format string, args ...any) *finding.Finding { return as("bad-row", format, args...) }
 	row := Row{From: f("from"), To: f("to"), Line: record.Line}
+	for _, name := range []string{"reason", "source", "since"} {
+		if text := f(name); text != "" {
+			if row.notes == nil {
+				row.notes = map[string]string{}
+			}
+			row.notes[name] = text
+		}
+	}
 	var err error
 	if row.Source, err = ReadSource(f("from"), site); err != nil {
 		return row, as("unreachable-source", "from: %v; write a path, or an address on one of the site's hosts", err)

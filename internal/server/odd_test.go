@@ -76,7 +76,7 @@ http://skerrywick.example/Home,home@en,former
 	// A backslash and a fragment are no sources; everything else is.
 	require.Len(t, found, 2, "%v", found)
 	for _, f := range found {
-		require.Equal(t, "bad-row", f.Code)
+		require.Equal(t, "unreachable-source", f.Code)
 	}
 	return p
 }

@@ -1,0 +1,140 @@
+package redirect
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/address"
+)
+
+func TestFlatten(t *testing.T) {
+	world := World{Site: skerrywick(), Fold: true}
+	for lines, want := range map[string]string{
+		"/a,/b,301\n/b,/c,302\n/c,/d,301":                  "/a,/d,302\n/b,/d,302\n/c,/d,301",
+		"/a,/b,301\n/b,,410":                               "/a,,410\n/b,,410",
+		"/a,/b#x,308\n/b,page@en,301":                      "/a,page@en#x,308\n/b,page@en,301",
+		"/a,/b#x,301\n/b,/c#y,301":                         "/a,/c#y,301\n/b,/c#y,301",
+		"/a,/b,301\n/a,/b,301\n/z,/b,":                     "/a,/b,301\n/z,/b,301",
+		"/a,/i?k=1&z=2,301\n/i?k=1,/b?q=3,301":             "/a,/b?q=3&z=2,301\n/i?k=1,/b?q=3,301",
+		"/a,http://www.skerrywick.example/b,301":           "/a,/b,301",
+		"/a,https://other.example/b,307":                   "/a,https://other.example/b,307",
+		"/a,http://www.skerrywick.example/b,303\n/b,/c,":   "/a,/c,303\n/b,/c,301",
+		"http://www.skerrywick.example/a,/b,301\n/b,/c,":   "http://www.skerrywick.example/a,/c,301\n/b,/c,301",
+		"/a,/b,301\n/b,https://other.example/?u=1#f,301\n": "/a,https://other.example/?u=1#f,301\n/b,https://other.example/?u=1#f,301",
+	} {
+		flat, found := Flatten(read(t, strings.Split(lines, "\n")...), world)
+		assert.Empty(t, found, lines)
+		assert.Equal(t, "from,to,status\n"+want+"\n", string(Encode(flat, skerrywick())), lines)
+	}
+	for _, lines := range []string{"/a,/b,301\n/b,/a,301", "/a,/a,301", "/a,/b,301\n/a,/c,301"} {
+		flat, found := Flatten(read(t, strings.Split(lines, "\n")...), world)
+		assert.Empty(t, flat, lines)
+		assert.NotEmpty(t, found, lines)
+	}
+	assert.Equal(t, []bool{true, true, true, false, true, true}, Troubled(read(t, "/x,/a,301", "/a,/b,301", "/b,/a,301", "/y,/z,301", "/c,/d,301", "/c,/e,301"), world))
+}
+
+// visit follows a source hop by hop, as a visitor does.
+func visit(rows []Row, world World, source Source) (at address.Address, gone bool, statuses []int) {
+	index := &Index{Site: world.Site, Fold: world.Fold}
+	for i, row := range rows {
+		index.Add(row.Source, i)
+	}
+	at = address.Address{Scheme: "https", Host: source.Host, Path: source.Path, Query: source.Query}
+	if at.Host == "" {
+		at.Host = world.Site.Origin.Host
+	}
+	for range 50 {
+		if !world.Site.Has(at.Host) {
+			return at, false, statuses
+		}
+		params := address.SplitQuery(at.Query)
+		hit := -1
+		next := at
+		for _, n := range index.Match(at.Host, at.Path, params, index.Named(at.Path)) {
+			row := rows[n]
+			if row.Gone() {
+				return at, true, append(statuses, 410)
+			}
+			leave := row.Names()
+			own := address.SplitQuery(row.Target.Query)
+			for _, q := range own {
+				leave = append(leave, q.Name)
+			}
+			next = row.Target
+			for _, q := range params {
+				if !row.Drop && !slices.Contains(leave, q.Name) {
+					own = append(own, q)
+				}
+			}
+			next.Query = address.JoinQuery(own)
+			next = world.Site.Rebase(next)
+			same := at
+			same.Fragment = next.Fragment
+			if next != same { // else it is no step
+				hit = n
+				break
+			}
+		}
+		status := 301
+		switch {
+		case hit >= 0:
+			status = max(rows[hit].Status, 301)
+		case world.Site.Rebase(at) != at:
+			next = world.Site.Rebase(at)
+		default:
+			return at, false, statuses
+		}
+		if next.Fragment == "" {
+			next.Fragment = at.Fragment
+		}
+		at, statuses = next, append(statuses, status)
+	}
+	return at, false, nil
+}
+
+// For every source, the flat map answers in one hop, with the composed status,
+// what the map answered at the end of its hops.
+func TestFlattenKeepsEveryEnd(t *testing.T) {
+	random := rand.New(rand.NewPCG(8, 2026))
+	world := World{Site: skerrywick(), Fold: true}
+	pick := func(list ...string) string { return list[random.IntN(len(list))] }
+	used := 0
+	for used < 3000 {
+		var lines []string
+		for range 1 + random.IntN(6) {
+			from := pick("", "", "http://www.skerrywick.example", "https://skerrywick.example") + pick("/a", "/b", "/c", "/d") + pick("", "", "?k=1", "?k=2")
+			to := pick("", "", "http://www.skerrywick.example", "https://skerrywick.example", "https://other.example") + pick("/a", "/b", "/c", "/e", "/f") + pick("", "", "?k=1", "?k=2", "?z=3") + pick("", "#x")
+			status := pick("301", "302", "303", "307", "308", "", "410")
+			if status == "410" {
+				to = ""
+			}
+			lines = append(lines, from+","+to+","+status)
+		}
+		rows := read(t, lines...)
+		flat, found := Flatten(rows, world)
+		if len(found) > 0 {
+			continue
+		}
+		used++
+		for _, row := range flat {
+			wantAt, wantGone, statuses := visit(rows, world, row.Source)
+			require.NotNil(t, statuses, "%s", strings.Join(lines, "\n"))
+			label := fmt.Sprintf("%s in\n%s\ngave\n%s", row.From, strings.Join(lines, "\n"), Encode(flat, skerrywick()))
+			require.Equal(t, wantGone, row.Gone(), label)
+			if wantGone {
+				continue
+			}
+			require.Equal(t, wantAt.String(), row.Target.String(), label)
+			if len(statuses) > 1 && row.Target.Host != "" { // a step of the site's own rules is permanent
+				require.Equal(t, Compose(statuses), max(row.Status, 301), label)
+			}
+		}
+	}
+}
