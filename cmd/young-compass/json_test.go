@@ -61,6 +61,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	for _, name := range []string{demo.OldSite, demo.OldRedirects} {
 		demotest.Write(t, filepath.Join(dir, name), demotest.File(t, name))
 	}
+	demotest.Write(t, filepath.Join(dir, "visits.csv"), []byte("address,status,visitors,robots,last,referrers\nhttps://skerrywick.example/old/seabirds.htm,404,3,0,2026-11-23,https://a.example/ 3\n"))
 	gathered := t.TempDir()
 	demotest.Gathered(t, gathered)
 	demotest.Write(t, filepath.Join(gathered, "collide.csv"), []byte("id,title,url\nx1,Same,/x1\nx2,Same,/x2\nnew,New,\n"))
@@ -74,6 +75,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		{"gather", "gather --project " + gathered + " " + gathered + "/collide.csv " + gathered + "/sources/access.log"}, {"gather", "gather --project " + gathered + " --compare " + gathered + "/collide.csv"}, {"lint", "lint --project " + gathered},
 		{"design", "design --project " + gathered}, {"design", "design --collide number --project " + gathered}, {"design", "design --only page --project " + dir},
 		{"redirects check", "redirects check --project " + dir + " " + dir + "/" + demo.OldRedirects},
+		{"redirects coverage", "redirects coverage --project " + dir},
 		{"trace", "trace --project " + dir + " /routes?sid=1 /contact nonsense http://other.example/"},
 		{"emit", "emit htaccess --project " + dir + " --directory " + dir + "/out"},
 		{"probe", "probe --project " + dir + " --at 127.0.0.1:1,1"},

@@ -4,10 +4,8 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"maps"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -15,7 +13,6 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
-	"young-compass/internal/redirect"
 	"young-compass/internal/server"
 	"young-compass/internal/server/htaccess"
 	"young-compass/internal/server/nginx"
@@ -92,72 +89,6 @@ func only(list []finding.Finding, code string) []finding.Finding {
 		}
 	}
 	return out
-}
-
-func (a *app) redirectsCommand() *cobra.Command {
-	c := &cobra.Command{Use: "redirects", Short: "The redirect map, from files"}
-	c.AddCommand(&cobra.Command{
-		Use:   "check [FILE...]",
-		Short: "Find redirects that contradict or undo each other",
-		Long: `Reads files only. Checks the project's redirects.csv, or other lists with the
-columns from, to, status, as they would stand in the plan. Finds rows that lead
-round in a circle (loop, into-loop, self), that are redirected again (chain,
-hidden-chain), that contradict or repeat one another (conflict, duplicate), that
-lead where no page is (dead-target), to the home page or into another language, with
-the wrong status, from where no request comes, to where none should go. See
-docs/redirects.md.`,
-		RunE: func(_ *cobra.Command, files []string) error {
-			p, found, err := a.load()
-			if err != nil {
-				return err
-			}
-			rows := p.Redirects
-			if len(files) > 0 {
-				if rows, found, err = a.readRedirects(p, files); err != nil {
-					return err
-				}
-			}
-			judged := p.Judge(rows)
-			counts := finding.Count(judged)
-			found = slices.DeleteFunc(found, func(f finding.Finding) bool { return counts[f.Code] > 0 && f.Code != "wrong-status" && len(files) == 0 })
-			return a.print(redirectsReport(rows, append(found, judged...)))
-		},
-	})
-	return c
-}
-
-// redirectsReport counts what a list of redirects has: the graver codes always,
-// others when they occur.
-func redirectsReport(rows []redirect.Row, found []finding.Finding) report {
-	r := report{findings: found, counts: []count{{"rows", "redirects", len(rows)}}}
-	counts := finding.Count(found)
-	always := []string{"loop", "chain", "conflict", "bad-row"}
-	for _, code := range always {
-		r.counts = append(r.counts, count{code, code, counts[code]})
-	}
-	for _, code := range slices.Sorted(maps.Keys(counts)) {
-		if !slices.Contains(always, code) {
-			r.counts = append(r.counts, count{"", code, counts[code]})
-		}
-	}
-	return r
-}
-
-// readRedirects reads lists as one map.
-func (a *app) readRedirects(p *plan.Plan, files []string) (rows []redirect.Row, found []finding.Finding, err error) {
-	for _, file := range files {
-		f, err := a.open(file)
-		if err != nil {
-			return nil, nil, err
-		}
-		more, bad, err := redirect.Read(file, f, p.Site)
-		_ = f.Close()
-		if err != nil {
-			return nil, nil, err
-		}
-		rows, found = append(rows, more...), append(found, bad...)
-	}
-	return rows, found, nil
 }
 
 func (a *app) emitCommand() *cobra.Command {

@@ -19,13 +19,13 @@ func usualNames() []struct {
 		column string
 		names  []string
 	}{
-		{"key", []string{"key", "id", "page id", "page_id", "identifier"}},
-		{"title", []string{"title", "name", "headline", "page title", "page_title", "title.text"}},
-		{"address", []string{"address", "url", "link", "loc", "location", "permalink", "uri", "page url"}},
-		{"language", []string{"language", "lang", "locale"}},
-		{"kind", []string{"kind", "type", "content type", "content_type"}},
-		{"state", []string{"state", "status"}},
-		{"date", []string{"date", "published", "publication date", "created"}},
+		{"key", []string{"id", "page id", "page_id", "identifier"}},
+		{"title", []string{"name", "headline", "page title", "page_title", "title.text"}},
+		{"address", inventory.AddressNames()},
+		{"language", []string{"lang", "locale"}},
+		{"kind", []string{"type", "content type", "content_type"}},
+		{"state", []string{"status"}},
+		{"date", []string{"published", "publication date", "created"}},
 	}
 }
 
@@ -66,14 +66,8 @@ func rename(sheet *table.Table, told []Mapping) ([]Mapping, error) {
 		}
 	}
 	for _, usual := range usualNames() {
-		if slices.Contains(sheet.Columns, usual.column) {
-			continue
-		}
-		for _, name := range usual.names {
-			if slices.Contains(sheet.Columns, name) {
-				take(usual.column, name)
-				break
-			}
+		if name := sheet.Take(usual.column, usual.names); name != "" {
+			used = append(used, Mapping{usual.column, name})
 		}
 	}
 	return used, nil

@@ -148,6 +148,12 @@ type Inventory struct {
 	byRef  map[Ref]int
 }
 
+// AddressNames are the names by which tables call their column of addresses
+// elsewhere.
+func AddressNames() []string {
+	return []string{"url", "link", "loc", "location", "permalink", "uri", "page url"}
+}
+
 // leading and trailing are the columns that every inventory has, as written.
 func leading() []string  { return []string{"key", "language", "kind", "title", "state"} }
 func trailing() []string { return []string{"fixed", "canonical", "robots"} }

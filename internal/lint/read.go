@@ -8,6 +8,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
 	"young-compass/internal/table"
 )
 
@@ -21,8 +22,12 @@ func Read(file string, r io.Reader, base address.Address) ([]Subject, []finding.
 	if _, err := address.Resolve(base, strings.TrimSpace(first)); err == nil {
 		return readLines(file, buffered, base)
 	}
-	sheet, found, err := table.Read(file, buffered, "address")
+	sheet, found, err := table.Read(file, buffered)
 	if err != nil {
+		return nil, nil, err
+	}
+	sheet.Take("address", inventory.AddressNames())
+	if err := sheet.Require("address"); err != nil {
 		return nil, nil, err
 	}
 	var subjects []Subject

@@ -14,7 +14,25 @@ import (
 
 // World returns what a list of redirects stands in.
 func (p *Plan) World() redirect.World {
-	return redirect.World{Site: p.Site, Fold: p.Paths.Lower, Spell: p.spelled}
+	return redirect.World{Site: p.Site, Fold: p.Paths.Lower, Known: p.Known, Spell: p.spelled}
+}
+
+// Ends returns the world in which a map is made flat: an address ends where the
+// plan leads it.
+func (p *Plan) Ends() redirect.World {
+	w := p.World()
+	w.Spell = func(a address.Address) address.Address {
+		t, err := p.Trace(Request{Method: "GET", Address: a})
+		if err != nil || len(t.Hops) == 0 {
+			return p.Site.Rebase(a)
+		}
+		end, err := address.Parse(t.Hops[len(t.Hops)-1].To)
+		if err != nil {
+			return p.Site.Rebase(a)
+		}
+		return end
+	}
+	return w
 }
 
 // spelled returns what the site's own rules alone make of an address.
@@ -59,7 +77,6 @@ func (p *Plan) entryAt(host, path string, params []address.Param) *book.Entry {
 //     the source's
 //   - wrong-status: temporary to a page that moved for good, or permanent from
 //     a page that is only away
-//   - foreign-target: a row to a host that is neither the site's nor known
 func (p *Plan) Judge(rows []redirect.Row) []finding.Finding {
 	j := judge{Plan: p, list: redirect.Index{Site: p.Site, Fold: p.Paths.Lower}, found: redirect.Check(rows, p.World())}
 	for i, row := range rows {
@@ -105,9 +122,6 @@ func (j *judge) row(row redirect.Row) {
 		return
 	}
 	if !row.ToPage() && !j.Site.Has(row.Target.Host) {
-		if !slices.Contains(j.Known, row.Target.Host) {
-			j.add(row, "foreign-target", finding.Warning, fmt.Sprintf("this leads to %s, which is neither the site's nor listed as known", row.Target.Host), "add the host under site: known:, if it is right")
-		}
 		return
 	}
 	target, alive := j.pageOf(row)

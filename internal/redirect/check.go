@@ -13,6 +13,7 @@ import (
 type World struct {
 	Site  address.Site
 	Fold  bool                                  // letters don't count in looking up
+	Known []string                              // foreign hosts that redirects may lead to
 	Spell func(address.Address) address.Address // what the site's own rules make of an address; nil: scheme and host alone
 }
 
@@ -39,6 +40,7 @@ func (w World) spell(a address.Address) address.Address {
 //   - duplicate: a row after the first with the same source, target and status
 //   - conflict: a source with different targets or statuses
 //   - wrong-status: a row whose way mixes permanent and temporary
+//   - foreign-target: a row to a host that is neither the site's nor known
 //
 // Of several rows with one source the first stands in the ways, the others
 // count only as duplicate or conflict.
@@ -215,7 +217,13 @@ func (c *checker) chain(i int, e end) {
 // spelled finds what the site's own rules make of a row.
 func (c *checker) spelled(i int) {
 	row := c.rows[i]
-	if row.Gone() || row.ToPage() || !c.Site.Has(row.Target.Host) {
+	if row.Gone() || row.ToPage() {
+		return
+	}
+	if !c.Site.Has(row.Target.Host) {
+		if !slices.Contains(c.Known, row.Target.Host) {
+			c.add(i, "foreign-target", finding.Warning, fmt.Sprintf("this leads to %s, which is neither the site's nor listed as known", row.Target.Host), "", "add the host under site: known: of the plan, if it is right")
+		}
 		return
 	}
 	source, err := address.Resolve(c.Site.Origin, row.From)

@@ -37,11 +37,37 @@ func (r Row) ToPage() bool { return r.Page != inventory.Ref{} }
 // Gone reports whether the row says that nothing is there any more.
 func (r Row) Gone() bool { return r.Status == 410 }
 
+// usualNames are those that the columns of a list go by elsewhere.
+func usualNames() map[string][]string {
+	return map[string][]string{
+		"from":   {"old", "old url", "old address", "source url", "source address", "redirect from", "request"},
+		"to":     {"new", "new url", "new address", "target", "target url", "destination", "destination url", "redirect to", "location"},
+		"status": {"code", "status code", "type", "http status", "http code"},
+	}
+}
+
+// headless returns the columns of a list whose first row is no header: it
+// begins with a path or an address, and none of its fields is a column's name.
+func headless(first []string) []string {
+	if len(first) < 2 || len(first) > 3 || !strings.HasPrefix(first[0], "/") && !strings.Contains(first[0], "://") {
+		return nil
+	}
+	return []string{"from", "to", "status"}[:len(first)]
+}
+
 // Read reads a table with the columns from, to, status and, if it likes,
-// reason, query, source, since. Rows that can't be read become findings.
+// reason, query, source, since. The first three are also known by their usual
+// names elsewhere, and a list of two or three columns needs no header. Rows that
+// can't be read become findings.
 func Read(file string, r io.Reader, site address.Site) ([]Row, []finding.Finding, error) {
-	sheet, found, err := table.Read(file, r, "from", "to")
+	sheet, found, err := table.ReadHeadless(file, r, headless)
 	if err != nil {
+		return nil, nil, err
+	}
+	for _, column := range []string{"from", "to", "status"} {
+		sheet.Take(column, usualNames()[column])
+	}
+	if err := sheet.Require("from", "to"); err != nil {
 		return nil, nil, err
 	}
 	var rows []Row

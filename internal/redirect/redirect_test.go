@@ -67,7 +67,7 @@ func TestCheckSmall(t *testing.T) {
 		lines []string
 		want  map[string]int
 	}{
-		"clean":                       {[]string{"/a,/b,301", "/c,/b,302", "/d,https://other.example/a,301", "/e,,410", "/f,page@en,"}, map[string]int{}},
+		"clean":                       {[]string{"/a,/b,301", "/c,/b,302", "/d,https://other.example/a,301", "/e,,410", "/f,page@en,"}, map[string]int{"foreign-target": 1}},
 		"chain of three":              {[]string{"/a,/b,301", "/b,/c,301", "/c,/d,301"}, map[string]int{"chain": 2}},
 		"loop":                        {[]string{"/a,/b,301", "/b,/a,301"}, map[string]int{"loop": 1}},
 		"into a loop is no chain":     {[]string{"/x,/a,301", "/a,/b,301", "/b,/a,301"}, map[string]int{"loop": 1, "into-loop": 1}},
@@ -188,7 +188,7 @@ func TestCheckAfterTheSitesRules(t *testing.T) {
 		"/b,/a.html,301":                                      {"hidden-chain": 1},
 		"/b,http://skerrywick.example/a,301":                  {"hidden-chain": 1},
 		"/b,https://skerrywick.example/a?x=1#y,301":           {},
-		"/b,https://other.example/A.html,301":                 {},
+		"/b,https://other.example/A.html,301":                 {"foreign-target": 1},
 		"/b,/c/,301\n/c/,/d,301":                              {"chain": 1},
 		"/b,,410":                                             {},
 		"/b,page@en,301":                                      {},
@@ -282,4 +282,26 @@ func FuzzRead(f *testing.F) {
 			Check(rows, World{Site: skerrywick(), Fold: true})
 		}
 	})
+}
+
+func TestListsOfOthers(t *testing.T) {
+	for text, want := range map[string]string{
+		"/a,/b,302\n/c,/d,301\n":                                "/a,/b,302\n/c,/d,301\n",
+		"/a,/a.html\n":                                          "/a,/a.html,301\n",
+		"https://skerrywick.example/a;/b\n":                     "https://skerrywick.example/a,/b,301\n",
+		"Code;New URL;Old URL\n307;/b;/a\n":                     "/a,/b,307\n",
+		"destination,request\n/b,/a\n":                          "/a,/b,301\n",
+		`[{"from": "/a", "to": "/b", "status": 308}]`:           "/a,/b,308\n",
+		"{\"old\": \"/a\", \"new\": \"/b\"}\n{\"old\": \"/c\"}": "/a,/b,301\n",
+		"from,to,status,reason\n/a,/b,301,moved twice\n":        "/a,/b,301,moved twice\n",
+	} {
+		rows, _, err := Read("list", strings.NewReader(text), skerrywick())
+		require.NoError(t, err, text)
+		_, got, _ := strings.Cut(string(Encode(rows, skerrywick())), "\n")
+		assert.Equal(t, want, got, text)
+	}
+	for _, text := range []string{"", "a,b\n/a,/b\n", "from\n/a\n", "/only\n"} {
+		_, _, err := Read("list", strings.NewReader(text), skerrywick())
+		assert.Error(t, err, text)
+	}
 }

@@ -51,7 +51,8 @@ type Table struct {
 	Columns []string
 	Rows    []Row
 
-	index map[string]int // of the columns
+	index    map[string]int // of the columns
+	headless func(first []string) []string
 }
 
 // Read reads a table. Its form is found out from the beginning of the file.
@@ -59,12 +60,19 @@ type Table struct {
 // *finding.Input. A row that can't be read becomes a finding; the others are
 // read all the same.
 func Read(file string, r io.Reader, needed ...string) (*Table, []finding.Finding, error) {
+	return ReadHeadless(file, r, nil, needed...)
+}
+
+// ReadHeadless is Read for tables that may have no header: columns returns the
+// names of the columns when the first record is a row, and nil when it is a
+// header.
+func ReadHeadless(file string, r io.Reader, columns func(first []string) []string, needed ...string) (*Table, []finding.Finding, error) {
 	raw := bufio.NewReaderSize(r, sampleSize)
 	sample, err := raw.Peek(sampleSize)
 	if err != nil && !errors.Is(err, io.EOF) {
 		return nil, nil, fmt.Errorf("reading %s: %w", file, err)
 	}
-	t := &Table{File: file, index: map[string]int{}}
+	t := &Table{File: file, index: map[string]int{}, headless: columns}
 	var bad []finding.Finding
 	start := bytes.TrimLeft(bytes.TrimPrefix(sample, []byte("\ufeff")), " \t\r\n")
 	switch {
@@ -129,6 +137,18 @@ func (t *Table) setColumns(header []string, place func(int) (line, column int)) 
 	if len(header) > maxColumns {
 		return finding.Unreadable(finding.Place{File: t.File, Line: 1}, fmt.Sprintf("%d columns; at most %d are read", len(header), maxColumns), "save the sheet again with the columns it needs")
 	}
+	if t.headless != nil {
+		if names := t.headless(header); len(names) == len(header) {
+			for _, name := range names {
+				t.addColumn(name)
+			}
+			line, _ := place(0)
+			if bad := t.addRow(line, header); bad != nil {
+				return &finding.Input{Finding: *bad}
+			}
+			return nil
+		}
+	}
 	for i, name := range header {
 		name = strings.ToLower(strings.TrimSpace(name))
 		if _, twice := t.index[name]; name == "" || twice || !utf8.ValidString(name) {
@@ -178,6 +198,21 @@ func (t *Table) Rename(from, to string) {
 		move(to, "other "+to)
 	}
 	move(from, to)
+}
+
+// Take names the first of these columns that is there as told, unless there is
+// one of that name already. It returns the name that was taken; empty for none.
+func (t *Table) Take(column string, usual []string) string {
+	if _, ok := t.index[column]; ok {
+		return ""
+	}
+	for _, name := range usual {
+		if _, ok := t.index[name]; ok {
+			t.Rename(name, column)
+			return name
+		}
+	}
+	return ""
 }
 
 // Require returns a *finding.Input error when a column isn't there.

@@ -1,0 +1,47 @@
+package coverage_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/address"
+	"young-compass/internal/coverage"
+	"young-compass/internal/demo/demotest"
+	"young-compass/internal/visits"
+)
+
+func parse(t *testing.T, s string) address.Address {
+	t.Helper()
+	a, err := address.Parse(s)
+	require.NoError(t, err)
+	return a
+}
+
+func TestOf(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	known := func(url string, visitors, robots int, from string) visits.Visit {
+		return visits.Visit{Address: parse(t, url), Status: 200, Visitors: visitors, Robots: robots, Referrers: from}
+	}
+	none := coverage.Of(p, nil, nil)
+	assert.Equal(t, none.Addresses, none.Answered, "every address of the book is answered")
+	byVisits, byAddress := none.Percent()
+	assert.Equal(t, []float64{100, 100}, []float64{byVisits, byAddress})
+
+	c := coverage.Of(p, []visits.Visit{
+		known("http://www.skerrywick.example/Guides/Seabirds.html", 6, 1, ""), known("https://skerrywick.example/assets/x.png", 1, 0, ""),
+		known("http://www.skerrywick.example/old/seabirds.htm", 2, 0, "https://a.example/ 2"), known("https://skerrywick.example/old/seabirds.htm", 1, 0, ""),
+		known("https://skerrywick.example/robots-alone", 0, 9, ""), known("https://other.example/x", 5, 0, ""),
+	}, []address.Address{parse(t, "https://skerrywick.example/nowhere"), parse(t, "https://skerrywick.example/fleet")})
+	assert.Equal(t, none.Addresses+3, c.Addresses, "what is known already counts once")
+	assert.Equal(t, []int{10, 7}, []int{c.Visits, c.AnsweredVisits})
+	require.Len(t, c.Lost, 2)
+	assert.Equal(t, "https://skerrywick.example/old/seabirds.htm", c.Lost[0].Address.String())
+	assert.Equal(t, 3, c.Lost[0].Visits)
+	assert.Equal(t, "guide-seabirds@en", c.Lost[0].Proposed.String())
+	assert.Equal(t, "https://a.example/ 2", c.Lost[0].From)
+	assert.Empty(t, c.Lost[1].Proposed)
+	byVisits, _ = c.Percent()
+	assert.InDelta(t, 70, byVisits, 0.01)
+}
