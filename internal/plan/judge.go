@@ -14,7 +14,16 @@ import (
 
 // World returns what a list of redirects stands in.
 func (p *Plan) World() redirect.World {
-	return redirect.World{Site: p.Site, Fold: p.Paths.Lower, Known: p.Known, Spell: p.spelled}
+	return redirect.World{Site: p.Site, Fold: p.Paths.Lower, Known: p.Known, Spell: p.spelled, Served: p.isServed}
+}
+
+// isServed reports whether an address is a live page's own.
+func (p *Plan) isServed(a address.Address) bool {
+	if !p.Site.Has(a.Host) {
+		return false
+	}
+	answer, err := p.Answer(Request{Method: "GET", Address: p.Site.Rebase(a)})
+	return err == nil && answer.Outcome == Served && answer.Page != inventory.Ref{}
 }
 
 // Ends returns the world in which a map is made flat: an address ends where the
@@ -162,7 +171,7 @@ func (j *judge) pageOf(row redirect.Row) (page *inventory.Page, alive bool) {
 	}
 	t := row.Target
 	t.Fragment = ""
-	if hits := j.list.Match(t.Host, t.Path, address.SplitQuery(t.Query), j.list.Named(t.Path)); len(hits) > 0 {
+	if hits := j.list.Match(t.Host, t.Path, address.SplitQuery(t.Query), j.list.Named(t.Path)); len(hits) > 0 && !j.isServed(t) {
 		return nil, true
 	}
 	trace, err := j.Trace(Request{Method: "GET", Address: t})

@@ -11,10 +11,11 @@ import (
 
 // World is what a map stands in: the site's hosts, and its own rules.
 type World struct {
-	Site  address.Site
-	Fold  bool                                  // letters don't count in looking up
-	Known []string                              // foreign hosts that redirects may lead to
-	Spell func(address.Address) address.Address // what the site's own rules make of an address; nil: scheme and host alone
+	Site   address.Site
+	Fold   bool                                  // letters don't count in looking up
+	Served func(address.Address) bool            // a page's own address, which no row redirects; nil: none is known
+	Known  []string                              // foreign hosts that redirects may lead to
+	Spell  func(address.Address) address.Address // what the site's own rules make of an address; nil: scheme and host alone
 }
 
 func (w World) spell(a address.Address) address.Address {
@@ -30,7 +31,8 @@ func (w World) spell(a address.Address) address.Address {
 //
 //   - loop: a cycle of two or more rows
 //   - into-loop: a row outside a cycle whose way ends in one
-//   - self: a row whose target, after the site's own rules, is its source
+//   - self: a row whose target, as written or after the site's own rules, is its
+//     source
 //   - redundant: a row whose source, after the site's own rules alone, is its
 //     target; not self
 //   - chain: a row whose target another row redirects again; rows in or into a
@@ -86,6 +88,10 @@ func (c *checker) follow(row Row) int {
 		return -1
 	}
 	t := row.Target
+	t.Fragment = ""
+	if c.Served != nil && c.Served(t) {
+		return -1
+	}
 	hits := c.index.Match(t.Host, t.Path, address.SplitQuery(t.Query), c.index.Named(t.Path))
 	if len(hits) == 0 {
 		return -1
@@ -234,7 +240,7 @@ func (c *checker) spelled(i int) {
 	target.Fragment = ""
 	final := c.spell(target)
 	switch {
-	case final == source:
+	case final == source, target == source:
 		c.add(i, "self", finding.Error, fmt.Sprintf("%s leads to itself", row.From), "on many servers a visitor goes round until the browser gives up", "delete the row, or write the target that was meant")
 	case c.spell(source) == target:
 		c.add(i, "redundant", finding.Note, fmt.Sprintf("the site's own rules lead %s to %s already", row.From, row.To), "", "delete the row")

@@ -178,7 +178,7 @@ type step struct {
 // that leads to where the visitor is already is no step.
 func (f *flattener) step(at address.Address) step {
 	here := Row{Target: at}
-	if !f.Site.Has(at.Host) {
+	if !f.Site.Has(at.Host) || f.Served != nil && f.Served(at) && f.Site.Rebase(at) == at {
 		return step{row: here, ends: true}
 	}
 	for _, n := range f.index.Match(at.Host, at.Path, address.SplitQuery(at.Query), f.index.Named(at.Path)) {

@@ -181,7 +181,7 @@ func TestCheckAfterTheSitesRules(t *testing.T) {
 		"/a,http://www.skerrywick.example/a,301": {"self": 1},
 		"/a/,/a,301":                             {"redundant": 1},
 		"/A,/a,301":                              {"redundant": 1},
-		"/A,/A,301":                              {},
+		"/A,/A,301":                              {"self": 1},
 		"/a.html,/a,301":                         {"redundant": 1},
 		"http://www.skerrywick.example/a,/a,301": {"redundant": 1},
 		"https://skerrywick.example/a,/a#top,301": {"self": 1},
