@@ -21,7 +21,7 @@ func TestRSS(t *testing.T) {
 	assert.Equal(t, []Entry{
 		{ID: "n1", Title: "Storm & tides", Link: "https://skerrywick.example/n?a=1&b=2", Language: "de", Categories: []string{"Weather", "On board"}, Date: "2026-01-19", Line: 5},
 		{Title: "Calm", Link: "/calm", Language: "nb", Date: "2026-02-03", Line: 9},
-	}, read(t, `<rss version="2.0" xmlns:dc="http://purl.org/dc/elements/1.1/" xmlns:media="http://search.yahoo.com/mrss/"><channel>
+	}, read(t, `<rss version="2.0" xmlns:dc="http://purl.org/dc/elements/1.1/" xmlns:media="http://media.example/ns/"><channel>
 <title>Not an entry</title><link>https://skerrywick.example/</link>
 <image><title>Logo</title><link>/logo</link></image>
 <language>de</language>
