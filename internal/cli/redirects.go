@@ -173,7 +173,7 @@ status is 1. Rows that can't be read must be mended first.`,
 			}
 			var put []redirect.Row
 			if aside != "" {
-				rows, put = asideOf(rows, world)
+				rows, put = redirect.Part(rows, world)
 			}
 			flat, found := redirect.Flatten(rows, world)
 			if len(found) > 0 {
@@ -203,18 +203,6 @@ func (l *lists) refuse(found []finding.Finding, why string) error {
 	l.say("%s", why)
 	l.output = ""
 	return l.print(report{findings: found})
-}
-
-// asideOf parts the rows that can't be flattened from the others.
-func asideOf(rows []redirect.Row, world redirect.World) (fine, put []redirect.Row) {
-	for i, troubled := range redirect.Troubled(rows, world) {
-		if troubled {
-			put = append(put, rows[i])
-		} else {
-			fine = append(fine, rows[i])
-		}
-	}
-	return fine, put
 }
 
 // put writes a result that is a file: to --output, else to standard output.

@@ -46,8 +46,10 @@ func (w World) spell(a address.Address) address.Address {
 //
 // Of several rows with one source the first stands in the ways, the others
 // count only as duplicate or conflict.
-func Check(rows []Row, world World) []finding.Finding {
-	c := checker{World: world, rows: rows, index: &Index{Site: world.Site, Fold: world.Fold}, next: make([]int, len(rows)), later: make([]bool, len(rows))}
+func Check(rows []Row, world World) []finding.Finding { return check(rows, world).found }
+
+func check(rows []Row, world World) *checker {
+	c := &checker{World: world, rows: rows, index: &Index{Site: world.Site, Fold: world.Fold}, next: make([]int, len(rows)), later: make([]bool, len(rows)), stuck: make([]bool, len(rows))}
 	for i, row := range rows {
 		c.index.Add(row.Source, i)
 	}
@@ -64,7 +66,7 @@ func Check(rows []Row, world World) []finding.Finding {
 		}
 	}
 	finding.Sort(c.found)
-	return c.found
+	return c
 }
 
 // checker is a check under way.
@@ -74,6 +76,7 @@ type checker struct {
 	index *Index
 	next  []int  // the row that a row's target meets, or -1
 	later []bool // another row before has the same source
+	stuck []bool // rows in and into circles, to themselves, and of conflicts: no flat map holds them
 	found []finding.Finding
 }
 
@@ -111,8 +114,9 @@ func (c *checker) conflicts() {
 		if len(hits) < 2 {
 			continue
 		}
-		goals := map[string]int{row.goal(): row.Line}
+		goals := map[string]finding.Place{row.goal(): row.place()}
 		var related []finding.Place
+		members := []int{i}
 		for _, j := range hits {
 			other := c.rows[j]
 			if j <= i || other.Host != row.Host && other.Host != "" && row.Host != "" {
@@ -120,19 +124,23 @@ func (c *checker) conflicts() {
 			}
 			same := other.Host == row.Host
 			done[j] = true
+			members = append(members, j)
 			c.later[j] = c.later[j] || same
 			goal := other.goal()
 			if goal != row.goal() && len(related) < shownSteps {
 				related = append(related, other.place())
 			}
-			if _, known := goals[goal]; !known {
-				goals[goal] = other.Line
+			if first, known := goals[goal]; !known {
+				goals[goal] = other.place()
 			} else if same {
-				f := c.add(j, "duplicate", finding.Warning, fmt.Sprintf("%s leads to %s already in line %d", other.From, goal, goals[goal]), "two rows for one thing will differ one day", "delete one of them")
-				f.Related = []finding.Place{{File: row.File, Line: goals[goal]}}
+				f := c.add(j, "duplicate", finding.Warning, fmt.Sprintf("%s leads to %s already in line %d", other.From, goal, first.Line), "two rows for one thing will differ one day", "delete one of them")
+				f.Related = []finding.Place{first}
 			}
 		}
 		if len(related) > 0 {
+			for _, j := range members {
+				c.stuck[j] = true
+			}
 			f := c.add(i, "conflict", finding.Error, fmt.Sprintf("%s leads to %s here and elsewhere in line %s", row.From, row.goal(), lines(related)),
 				"a server takes one of them, and not every server the same", "keep the one that is right and delete the others")
 			f.Related = related
@@ -172,6 +180,7 @@ func (c *checker) ways() {
 		}
 		for _, i := range slices.Backward(way) {
 			state[i], looping[i] = done, loops
+			c.stuck[i] = c.stuck[i] || loops
 			ends[i] = end{last: i, steps: 1}
 			if next := c.next[i]; next >= 0 && !loops {
 				ends[i] = ends[next]
@@ -241,6 +250,7 @@ func (c *checker) spelled(i int) {
 	final := c.spell(target)
 	switch {
 	case final == source, target == source:
+		c.stuck[i] = true
 		c.add(i, "self", finding.Error, fmt.Sprintf("%s leads to itself", row.From), "on many servers a visitor goes round until the browser gives up", "delete the row, or write the target that was meant")
 	case c.spell(source) == target:
 		c.add(i, "redundant", finding.Note, fmt.Sprintf("the site's own rules lead %s to %s already", row.From, row.To), "", "delete the row")

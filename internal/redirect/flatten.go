@@ -27,7 +27,8 @@ func Compose(statuses []int) int {
 // another with their source. Where rows contradict each other or lead round in a
 // circle it returns what Check says of them, and no map.
 func Flatten(rows []Row, world World) (flat []Row, found []finding.Finding) {
-	for _, f := range Check(rows, world) {
+	c := check(rows, world)
+	for _, f := range c.found {
 		if slices.Contains([]string{"loop", "into-loop", "self", "conflict"}, f.Code) {
 			found = append(found, f)
 		}
@@ -35,12 +36,9 @@ func Flatten(rows []Row, world World) (flat []Row, found []finding.Finding) {
 	if len(found) > 0 {
 		return nil, found
 	}
-	f := flattener{World: world, rows: rows, index: &Index{Site: world.Site, Fold: world.Fold}, tails: map[address.Address]tail{}}
+	f := flattener{World: world, rows: rows, index: c.index, tails: map[address.Address]tail{}}
 	for i, row := range rows {
-		f.index.Add(row.Source, i)
-	}
-	for i, row := range rows {
-		if f.first(row) != i {
+		if c.later[i] {
 			continue
 		}
 		straight, ok := f.straight(row)
@@ -57,37 +55,18 @@ func Flatten(rows []Row, world World) (flat []Row, found []finding.Finding) {
 	return flat, nil
 }
 
-// Troubled returns which rows Flatten refuses: those in and into circles, to
-// themselves, and all with a source that leads to several places.
-func Troubled(rows []Row, world World) []bool {
-	troubled := make([]bool, len(rows))
-	lines := map[finding.Place]int{}
-	for i, row := range rows {
-		lines[row.place()] = i
-	}
-	for _, f := range Check(rows, world) {
-		if !slices.Contains([]string{"loop", "into-loop", "self", "conflict"}, f.Code) {
-			continue
-		}
-		troubled[lines[f.Where]] = true
-	}
-	index := &Index{Site: world.Site, Fold: world.Fold}
-	for i, row := range rows {
-		index.Add(row.Source, i)
-	}
-	c := checker{World: world, rows: rows, index: index}
-	for i, row := range rows { // the whole circle, and every row of a conflict
-		if !troubled[i] {
-			continue
-		}
-		for _, j := range index.Match(row.Host, row.Path, address.SplitQuery(row.Query), index.Named(row.Path)) {
-			troubled[j] = troubled[j] || rows[j].Host == row.Host || rows[j].Host == "" || row.Host == ""
-		}
-		for at := c.follow(row); at >= 0 && !troubled[at]; at = c.follow(rows[at]) {
-			troubled[at] = true
+// Part parts the rows that Flatten refuses, those in and into circles, to
+// themselves, and all with a source that leads to several places, from the
+// others.
+func Part(rows []Row, world World) (fine, refused []Row) {
+	for i, stuck := range check(rows, world).stuck {
+		if stuck {
+			refused = append(refused, rows[i])
+		} else {
+			fine = append(fine, rows[i])
 		}
 	}
-	return troubled
+	return fine, refused
 }
 
 // flattener follows ways. What comes after an address depends on nothing else,
@@ -104,17 +83,6 @@ type tail struct {
 	end      Row // its target, as far as there is one
 	statuses []int
 	drop     bool
-}
-
-// first returns the first row with the source of row.
-func (f *flattener) first(row Row) int {
-	first := -1
-	for _, n := range f.index.Match(row.Host, row.Path, address.SplitQuery(row.Query), f.index.Named(row.Path)) {
-		if f.rows[n].Host == row.Host && (first < 0 || n < first) {
-			first = n
-		}
-	}
-	return first
 }
 
 // straight returns a row that leads to the end of its way at once; false when

@@ -37,7 +37,9 @@ func TestFlatten(t *testing.T) {
 		assert.Empty(t, flat, lines)
 		assert.NotEmpty(t, found, lines)
 	}
-	assert.Equal(t, []bool{true, true, true, false, true, true}, Troubled(read(t, "/x,/a,301", "/a,/b,301", "/b,/a,301", "/y,/z,301", "/c,/d,301", "/c,/e,301"), world))
+	fine, refused := Part(read(t, "/x,/a,301", "/a,/b,301", "/b,/a,301", "/y,/z,301", "/c,/d,301", "/c,/e,301", "/d,/f,301", "/s,/s,301"), world)
+	assert.Equal(t, "from,to,status\n/y,/z,301\n/d,/f,301\n", string(Encode(fine, skerrywick())), "what a row of a conflict leads to is no part of it")
+	assert.Len(t, refused, 6)
 }
 
 // visit follows a source hop by hop, as a visitor does.
