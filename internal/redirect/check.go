@@ -114,7 +114,9 @@ func (c *checker) conflicts() {
 		if len(hits) < 2 {
 			continue
 		}
-		goals := map[string]finding.Place{row.goal(): row.place()}
+		type claim struct{ host, goal string }
+		claims := map[claim]finding.Place{{row.Host, row.goal()}: row.place()}
+		hosts := map[string]bool{row.Host: true}
 		var related []finding.Place
 		members := []int{i}
 		for _, j := range hits {
@@ -122,17 +124,18 @@ func (c *checker) conflicts() {
 			if j <= i || other.Host != row.Host && other.Host != "" && row.Host != "" {
 				continue
 			}
-			same := other.Host == row.Host
 			done[j] = true
 			members = append(members, j)
-			c.later[j] = c.later[j] || same
+			told := c.later[j] // with a source of another host
+			c.later[j] = told || hosts[other.Host]
+			hosts[other.Host] = true
 			goal := other.goal()
 			if goal != row.goal() && len(related) < shownSteps {
 				related = append(related, other.place())
 			}
-			if first, known := goals[goal]; !known {
-				goals[goal] = other.place()
-			} else if same {
+			if first, known := claims[claim{other.Host, goal}]; !known {
+				claims[claim{other.Host, goal}] = other.place()
+			} else if !told {
 				f := c.add(j, "duplicate", finding.Warning, fmt.Sprintf("%s leads to %s already in line %d", other.From, goal, first.Line), "two rows for one thing will differ one day", "delete one of them")
 				f.Related = []finding.Place{first}
 			}

@@ -78,6 +78,7 @@ func TestCheckSmall(t *testing.T) {
 		"the origin's row serves all": {[]string{"/a,http://www.skerrywick.example/b,301", "https://skerrywick.example/b,/c,301"}, map[string]int{"chain": 1}},
 		"only the first row counts":   {[]string{"/a,/b,301", "/a,/c,301", "/c,/d,301"}, map[string]int{"conflict": 1}},
 		"hosts may differ":            {[]string{"http://www.skerrywick.example/a,/b,301", "https://skerrywick.example/a,/c,301"}, map[string]int{}},
+		"twice behind a host's":       {[]string{"http://www.skerrywick.example/a,/b,301", "/a,/b,301", "/a,/b,301"}, map[string]int{"duplicate": 1}},
 		"a path is all hosts":         {[]string{"http://www.skerrywick.example/a,/b,301", "/a,/c,301"}, map[string]int{"conflict": 1}},
 		"letters and slashes":         {[]string{"/a,/B//c,301", "/b/C,/d,301"}, map[string]int{"chain": 1}},
 		"parameters":                  {[]string{"/a,/i?k=1,301", "/i?k=1,/b,301", "/i?k=2,/c,301"}, map[string]int{"chain": 1}},
