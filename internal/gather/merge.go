@@ -78,15 +78,7 @@ type titled struct{ language, title string }
 // content.
 func (m *merger) meaning(a address.Address) string {
 	a = m.Config.Site.Rebase(a)
-	path := m.index.Key(a.Path)
-	params := slices.DeleteFunc(address.SplitQuery(a.Query), func(q address.Param) bool {
-		switch m.Config.ClassOf(q.Name, a.Path) {
-		case plan.Noise, plan.Tracking, plan.Display:
-			return true
-		}
-		return q.Raw == ""
-	})
-	return a.Host + path + "?" + address.JoinQuery(params)
+	return a.Host + m.index.Key(a.Path) + "?" + m.contentQuery(a)
 }
 
 func (m *merger) prepare() {
@@ -247,13 +239,8 @@ func (m *merger) pageLanguage(r *record, at address.Address) string {
 	case ok:
 		return l
 	}
-	first, _, _ := strings.Cut(strings.TrimPrefix(at.Path, "/"), "/")
-	for _, l := range m.Config.Languages.Others {
-		if l.Prefix != "" && strings.EqualFold(first, l.Prefix) {
-			return l.Tag
-		}
-	}
-	return m.Config.Languages.Default
+	language, _ := m.Config.Languages.OfPath(at.Path)
+	return language
 }
 
 // group finds which addresses are translations of one another.
@@ -447,18 +434,11 @@ func (m *merger) newRef(key, language string) inventory.Ref {
 
 // keyOf makes a key of an address: its words, without language and extension.
 func (m *merger) keyOf(a address.Address) string {
-	path := m.withoutIndex(a.Path)
+	_, path := m.Config.Languages.OfPath(m.withoutIndex(a.Path))
 	for _, e := range plan.Extensions() {
 		path = strings.TrimSuffix(path, e)
 	}
-	segments := strings.Split(strings.Trim(path, "/"), "/")
-	for _, l := range m.Config.Languages.Others {
-		if l.Prefix != "" && strings.EqualFold(segments[0], l.Prefix) {
-			segments = segments[1:]
-			break
-		}
-	}
-	text := strings.Join(segments, " ")
+	text := strings.ReplaceAll(path, "/", " ")
 	for _, q := range address.SplitQuery(a.Query) {
 		text += " " + q.Name + " " + strings.TrimPrefix(q.Value, "=")
 	}

@@ -342,6 +342,18 @@ func (l Languages) Has(tag string) bool {
 	return tag == l.Default || slices.ContainsFunc(l.Others, func(o Language) bool { return o.Tag == tag })
 }
 
+// OfPath returns the language with whose prefix a path begins, and the path
+// behind it; the default language and the whole path when it begins with none.
+func (l Languages) OfPath(path string) (tag, rest string) {
+	first, behind, _ := strings.Cut(strings.TrimPrefix(path, "/"), "/")
+	for _, o := range l.Others {
+		if o.Prefix != "" && strings.EqualFold(first, o.Prefix) {
+			return o.Tag, "/" + behind
+		}
+	}
+	return l.Default, path
+}
+
 // Prefix returns the path segment with which the addresses of a language
 // begin; empty for the default.
 func (l Languages) Prefix(tag string) string {

@@ -200,8 +200,8 @@ func (j *judge) fromHome(row redirect.Row, source *book.Entry) bool {
 	if source != nil {
 		return j.isHome(source.Page)
 	}
-	path := strings.Trim(j.SiteForm(row.Path), "/")
-	return path == "" || slices.ContainsFunc(j.Languages.Others, func(l Language) bool { return l.Prefix != "" && path == l.Prefix })
+	_, path := j.Languages.OfPath(j.SiteForm(row.Path))
+	return path == "/"
 }
 
 // sourceLanguage returns the language of what was at a row's source: its
@@ -210,13 +210,8 @@ func (j *judge) sourceLanguage(row redirect.Row, source *book.Entry) string {
 	if source != nil {
 		return source.Page.Language
 	}
-	first, _, _ := strings.Cut(strings.TrimPrefix(row.Path, "/"), "/")
-	for _, l := range j.Languages.Others {
-		if l.Prefix != "" && strings.EqualFold(l.Prefix, first) {
-			return l.Tag
-		}
-	}
-	return j.Languages.Default
+	language, _ := j.Languages.OfPath(row.Path)
+	return language
 }
 
 // sameWords returns the one live page in a language whose address ends with the
