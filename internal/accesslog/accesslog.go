@@ -472,16 +472,8 @@ func IsRobot(agent string) bool {
 	return false
 }
 
-// Merge adds what another log says.
-func (l *Log) Merge(o *Log) {
-	l.merge(o)
-	l.Lines += o.Lines
-}
-
+// merge adds what another worker counted.
 func (l *Log) merge(o *Log) {
-	if l.Entries == nil {
-		l.Entries = map[string]*Entry{}
-	}
 	for target, theirs := range o.Entries {
 		ours := l.Entries[target]
 		if ours == nil {

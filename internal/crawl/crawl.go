@@ -10,6 +10,7 @@ import (
 	"mime"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
 
@@ -134,19 +135,19 @@ func (c *Crawler) askAll(ctx context.Context, level []address.Address, done func
 		}
 	}
 	pages := make([]Page, len(level))
-	asked := make(chan int, len(level))
+	var asked atomic.Int32
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(together)
 	for i, a := range level {
 		group.Go(func() error {
 			pages[i] = c.ask(ctx, a)
-			asked <- i
+			asked.Add(1)
 			return ctx.Err()
 		})
-		done(len(asked))
+		done(int(asked.Load()))
 	}
 	err := group.Wait()
-	done(len(asked))
+	done(int(asked.Load()))
 	return slices.DeleteFunc(pages, func(p Page) bool { return p.Address == address.Address{} }), err
 }
 
