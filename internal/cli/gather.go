@@ -118,7 +118,7 @@ func (g *gathering) run(sources []string) error {
 		data []byte
 	}{{plan.PagesFile, gatherer.Pages.Encode()}, {plan.AddressesFile, gatherer.Book.Encode()}, {visits.FileName, visits.Encode(gatherer.Visits)}, {gather.MemoryFile, gatherer.Memory.Encode()}}
 	for _, f := range files {
-		if f.name == visits.FileName && !gatherer.HasVisit {
+		if f.name == visits.FileName && !gatherer.HasLog() {
 			continue
 		}
 		if err := g.write(g.in(f.name), f.data); err != nil {

@@ -1,11 +1,9 @@
 package gather
 
 import (
-	"cmp"
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
 
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
@@ -51,10 +49,7 @@ func (m *merger) claim(r *record, ref inventory.Ref) {
 
 // apply takes the claims over into the inventory, as far as nobody edited it.
 func (m *merger) apply() {
-	refs := slices.SortedFunc(maps.Keys(m.claims), func(a, b inventory.Ref) int {
-		return cmp.Or(strings.Compare(a.Key, b.Key), strings.Compare(a.Language, b.Language))
-	})
-	for _, ref := range refs {
+	for _, ref := range slices.SortedFunc(maps.Keys(m.claims), inventory.Ref.Compare) {
 		c := m.claims[ref]
 		old := m.Pages.Find(ref)
 		switch {

@@ -79,7 +79,7 @@ func stateOf(word string) (state, ignore string) {
 	switch w := strings.ToLower(word); w {
 	case "":
 		return "", ""
-	case "live", "published", "publish", "active", "online", "public", "200", "indexed", "submitted and indexed":
+	case "live", "published", "publish", "active", "online", "public", "200", "indexed":
 		return string(inventory.Live), ""
 	case "draft", "pending", "private", "scheduled", "unpublished", "future", "hidden":
 		return string(inventory.Draft), ""
@@ -87,10 +87,12 @@ func stateOf(word string) (state, ignore string) {
 		return string(inventory.Gone), ""
 	case "away":
 		return string(inventory.Away), ""
-	case "404", "not found", "not found (404)", "soft 404":
-		return "", "not found (404)"
-	case "301", "302", "303", "307", "308", "redirect", "page with redirect":
+	case "301", "302", "303", "307", "308", "redirect", "redirected":
 		return "", "redirects"
+	default:
+		if w == "404" || strings.HasPrefix(w, "not found") {
+			return "", "not found"
+		}
 	}
 	return "?", ""
 }

@@ -85,8 +85,6 @@ func missing(from, in *inventory.Inventory) []*inventory.Page {
 			list = append(list, p)
 		}
 	}
-	slices.SortFunc(list, func(a, b *inventory.Page) int {
-		return cmp.Or(strings.Compare(a.Key, b.Key), strings.Compare(a.Language, b.Language))
-	})
+	slices.SortFunc(list, func(a, b *inventory.Page) int { return a.Ref.Compare(b.Ref) })
 	return list
 }

@@ -7,7 +7,6 @@
 package gather
 
 import (
-	"io/fs"
 	"slices"
 
 	"young-compass/internal/accesslog"
@@ -67,15 +66,14 @@ type Parameter struct {
 
 // Gatherer is the state that sources are merged into.
 type Gatherer struct {
-	Config   *plan.Config
-	Base     address.Address // where bare paths stand; the zero value is the site's origin
-	Today    string          // YYYY-MM-DD
-	Pages    *inventory.Inventory
-	Book     *book.Book
-	Memory   *Memory   // what sources said before
-	Columns  []Mapping // told; others are found by their usual names
-	Visits   []visits.Visit
-	HasVisit bool // a log was read, so that Visits replaces what was known
+	Config  *plan.Config
+	Base    address.Address // where bare paths stand; the zero value is the site's origin
+	Today   string          // YYYY-MM-DD
+	Pages   *inventory.Inventory
+	Book    *book.Book
+	Memory  *Memory   // what sources said before
+	Columns []Mapping // told; others are found by their usual names
+	Visits  []visits.Visit
 
 	summaries []*Summary
 	fields    [][]string // the columns that each source gives the inventory
@@ -113,8 +111,8 @@ type logged struct {
 	log    *accesslog.Log
 }
 
-// Folder is a tree of files to look for pages in.
-type Folder = fs.FS
+// HasLog reports whether a log was read, so that Visits replaces what was known.
+func (g *Gatherer) HasLog() bool { return len(g.logs) > 0 }
 
 func (g *Gatherer) base() address.Address {
 	if g.Base != (address.Address{}) {
@@ -145,9 +143,15 @@ func (g *Gatherer) add(r record) {
 // all: parameters that don't select content would lead round without end, and
 // files are no pages.
 func (g *Gatherer) Ask(a address.Address) (address.Address, bool) {
-	a.Query = address.JoinQuery(slices.DeleteFunc(address.SplitQuery(a.Query), func(q address.Param) bool {
+	a.Query = g.contentQuery(a)
+	return a, !g.Config.IsFile(a.Path)
+}
+
+// contentQuery returns an address's query without the parameters that the plan
+// says don't select content.
+func (g *Gatherer) contentQuery(a address.Address) string {
+	return address.JoinQuery(slices.DeleteFunc(address.SplitQuery(a.Query), func(q address.Param) bool {
 		class := g.Config.ClassOf(q.Name, a.Path)
 		return class == plan.Noise || class == plan.Tracking || class == plan.Display
 	}))
-	return a, !g.Config.IsFile(a.Path)
 }

@@ -198,9 +198,9 @@ func TestAnAddressIsNotGivenAway(t *testing.T) {
 
 func TestColumnsByTheirUsualNames(t *testing.T) {
 	p := newProject(t)
-	s, _ := p.gather(t, source{"t.csv", "", "ID;Page Title;URL;Status;Lang\n7;Storm;/page.php?id=7;Published;de\n8;Calm;/page.php?id=8;Pending;\n9;Lost;/x;Not found (404);\n"})
+	s, _ := p.gather(t, source{"t.csv", "", "ID;Page Title;URL;Status;Lang\n7;Storm;/page.php?id=7;Published;de\n8;Calm;/page.php?id=8;Pending;\n9;Lost;/x;Not found;\n"})
 	assert.Equal(t, []gather.Mapping{{Column: "key", From: "id"}, {Column: "title", From: "page title"}, {Column: "address", From: "url"}, {Column: "language", From: "lang"}, {Column: "state", From: "status"}}, s[0].Columns)
-	assert.Equal(t, map[string]int{"not found (404)": 1}, s[0].Ignored)
+	assert.Equal(t, map[string]int{"not found": 1}, s[0].Ignored)
 	assert.Equal(t, "key,language,kind,title,state,fixed,canonical,robots\n7,de,page,Storm,live,,,\n8,en,page,Calm,draft,,,\n", string(p.pages.Encode()))
 	require.Len(t, p.book.Entries, 1)
 

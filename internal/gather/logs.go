@@ -118,7 +118,7 @@ func (m *merger) selecting(a address.Address) address.Address {
 // noteVisits fills in the visits. A log names no host: what it says of a path
 // is said of the book's address with that path, if there is one.
 func (m *merger) noteVisits() {
-	if !m.HasVisit {
+	if !m.HasLog() {
 		return
 	}
 	local := map[string]address.Address{}

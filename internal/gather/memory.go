@@ -77,7 +77,7 @@ func (m *Memory) Encode() []byte {
 		}
 	}
 	slices.SortFunc(list, func(a, b row) int {
-		return cmp.Or(strings.Compare(a.ref.Key, b.ref.Key), strings.Compare(a.ref.Language, b.ref.Language), strings.Compare(a.field, b.field))
+		return cmp.Or(a.ref.Compare(b.ref), strings.Compare(a.field, b.field))
 	})
 	rows := make([]map[string]string, len(list))
 	for i, r := range list {

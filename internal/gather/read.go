@@ -170,7 +170,6 @@ func (g *Gatherer) readLog(s *Summary, r io.Reader) error {
 	}
 	s.Log = &LogSummary{Lines: log.Lines, Malformed: log.Malformed, Empty: log.Empty, Samples: log.Samples, Parameters: []Parameter{}}
 	g.logs = append(g.logs, logged{len(g.summaries) - 1, log})
-	g.HasVisit = true
 	return nil
 }
 
@@ -223,7 +222,7 @@ const maxFiles = 1_000_000
 // ReadFolder reads the HTML pages of a folder; their paths in it are their
 // paths on the site. Other files are counted as ignored, and so are links,
 // since they may lead outside.
-func (g *Gatherer) ReadFolder(name string, folder Folder) error {
+func (g *Gatherer) ReadFolder(name string, folder fs.FS) error {
 	g.begin(name, HTML)
 	seen := 0
 	err := fs.WalkDir(folder, ".", func(file string, entry fs.DirEntry, err error) error {
