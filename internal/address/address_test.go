@@ -254,3 +254,16 @@ func TestFastWaysAgree(t *testing.T) {
 		}
 	})
 }
+
+func TestSiteOf(t *testing.T) {
+	for home, hosts := range map[string][]string{"https://skerrywick.example/x?y": {"www.skerrywick.example", "b.example"}, "http://www.skerrywick.example": {"skerrywick.example", "b.example"}} {
+		site, err := SiteOf(home, []string{"B.example", "www.skerrywick.example"})
+		require.NoError(t, err)
+		assert.Equal(t, hosts, site.Hosts)
+		assert.Equal(t, "/", site.Origin.Path)
+	}
+	_, err := SiteOf("nowhere", nil)
+	assert.Error(t, err)
+	_, err = SiteOf("https://skerrywick.example", []string{"a b"})
+	assert.ErrorContains(t, err, "is no host name")
+}

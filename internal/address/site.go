@@ -1,6 +1,10 @@
 package address
 
-import "slices"
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
 
 // Site is the set of hosts whose addresses belong together, whatever the
 // scheme: the origin, on which everything ends, and those that lead there.
@@ -8,6 +12,30 @@ type Site struct {
 	Origin Address
 	Hosts  []string // in normal form, without the origin's
 	Homes  []string // hosts on which a language has its own addresses
+}
+
+// SiteOf returns the site of a home page's address: its host, with and without
+// "www." in front, and the further ones. Errors are those of Parse and Host.
+func SiteOf(home string, further []string) (Site, error) {
+	a, err := Parse(home)
+	if err != nil {
+		return Site{}, err
+	}
+	site := Site{Origin: a.Origin()}
+	twin, ok := strings.CutPrefix(a.Host, "www.")
+	if !ok {
+		twin = "www." + a.Host
+	}
+	for _, host := range append([]string{twin}, further...) {
+		normal, err := Host(host)
+		if err != nil || strings.Contains(normal, "/") {
+			return site, fmt.Errorf("%s is no host name", Printable(host))
+		}
+		if !site.Has(normal) {
+			site.Hosts = append(site.Hosts, normal)
+		}
+	}
+	return site, nil
 }
 
 // Has reports whether a host is one of the site's.

@@ -144,22 +144,12 @@ func (d *designing) report(p *plan.Plan, proposals []design.Proposal, after *boo
 	held := len(proposals)
 	proposals = slices.DeleteFunc(slices.Clone(proposals), func(q design.Proposal) bool { return q.Held })
 	held -= len(proposals)
-	leading := map[inventory.Ref][]*address.Address{}
-	redirects := 0
-	for i, e := range after.Entries {
-		if page := p.Pages.Find(e.Page); (e.State == book.Former || e.State == book.Variant) && page != nil && page.State == inventory.Live {
-			leading[e.Page] = append(leading[e.Page], &after.Entries[i].Address)
-			redirects++
-		}
-	}
+	leading, redirects := design.Redirects(p, after)
+	touched := design.Touched(proposals, byPage)
 	counts := map[string]int{}
-	touched := 0
 	var olds, news []address.Address
 	for _, q := range proposals {
-		what := whatOf(q)
-		if counts[what]++; what == "moves" {
-			touched += byPage[q.Page.Ref]
-		}
+		counts[whatOf(q)]++
 		news = append(news, q.New)
 		if !q.IsNew() {
 			olds = append(olds, *q.Old)

@@ -6,7 +6,6 @@ import (
 	"io"
 	"maps"
 	"slices"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -75,8 +74,8 @@ func (l *lists) read(files []string) (rows []redirect.Row, found []finding.Findi
 		if len(files) == 0 {
 			return nil, nil, world, nil, errors.New("--home: name the lists to read")
 		}
-		if world.Site, err = siteOf(l.home, l.hosts); err != nil {
-			return nil, nil, world, nil, err
+		if world.Site, err = address.SiteOf(l.home, l.hosts); err != nil {
+			return nil, nil, world, nil, fmt.Errorf("--home, --host: %w", err)
 		}
 		rows, found, err = l.readRedirects(world.Site, files)
 		return rows, found, world, nil, err
@@ -88,30 +87,6 @@ func (l *lists) read(files []string) (rows []redirect.Row, found []finding.Findi
 		rows, found, err = l.readRedirects(p.Site, files)
 	}
 	return rows, found, p.World(), p, err
-}
-
-// siteOf returns the site that a home page's address names: its host, with and
-// without "www.", and the further ones.
-func siteOf(home string, hosts []string) (address.Site, error) {
-	a, err := address.Parse(home)
-	if err != nil {
-		return address.Site{}, fmt.Errorf("--home: %w", err)
-	}
-	site := address.Site{Origin: a.Origin()}
-	twin, ok := strings.CutPrefix(a.Host, "www.")
-	if !ok {
-		twin = "www." + a.Host
-	}
-	for _, host := range append([]string{twin}, hosts...) {
-		normal, err := address.Host(host)
-		if err != nil || strings.Contains(normal, "/") {
-			return site, fmt.Errorf("--host: %s is no host name", address.Printable(host))
-		}
-		if !site.Has(normal) {
-			site.Hosts = append(site.Hosts, normal)
-		}
-	}
-	return site, nil
 }
 
 // redirectsReport counts what a list of redirects has: the graver codes always,

@@ -178,7 +178,6 @@ type Reply struct {
 	Location string // as sent; empty when there is none
 	Header   http.Header
 	Body     []byte // at most MaxBody bytes
-	Cut      bool   // there was more
 }
 
 // The bounds of waiting before a request is made again.
@@ -245,13 +244,9 @@ func (c *Client) once(ctx context.Context, a address.Address) (Reply, error) {
 		return Reply{}, fmt.Errorf("asking for %s: %w", a, err)
 	}
 	defer func() { _ = response.Body.Close() }()
-	body, err := io.ReadAll(io.LimitReader(response.Body, MaxBody+1))
+	body, err := io.ReadAll(io.LimitReader(response.Body, MaxBody))
 	if err != nil {
 		return Reply{}, fmt.Errorf("reading %s: %w", a, err)
 	}
-	reply := Reply{Status: response.StatusCode, Location: response.Header.Get("Location"), Header: response.Header, Body: body}
-	if len(body) > MaxBody {
-		reply.Body, reply.Cut = body[:MaxBody], true
-	}
-	return reply, nil
+	return Reply{Status: response.StatusCode, Location: response.Header.Get("Location"), Header: response.Header, Body: body}, nil
 }
