@@ -92,6 +92,9 @@ func Normal(s string) (string, error) {
 // as a path (with query and fragment) on base.
 func Resolve(base Address, s string) (Address, error) {
 	if strings.HasPrefix(s, "/") && !strings.HasPrefix(s, "//") {
+		if a, ok := localNormal(base, s); ok {
+			return a, nil
+		}
 		if err := plain(s); err != nil {
 			return Address{}, err
 		}

@@ -21,11 +21,26 @@ func parseNormal(s string) (a Address, ok bool) {
 	if path == host || path == len(s) || s[path] != '/' {
 		return a, false
 	}
+	a.Host = s[host:path]
+	return a.behindHost(s, path)
+}
+
+// localNormal is parseNormal for a path, with query and fragment, on base.
+func localNormal(base Address, s string) (a Address, ok bool) {
+	if len(s) > MaxLength {
+		return a, false
+	}
+	return Address{Scheme: base.Scheme, Host: base.Host}.behindHost(s, 0)
+}
+
+// behindHost reads path, query and fragment, which begin at path, if they are in
+// normal form.
+func (a Address) behindHost(s string, path int) (Address, bool) {
 	end, ok := pathEnd(s, path)
 	if !ok {
 		return a, false
 	}
-	a.Host, a.Path = s[host:path], s[path:end]
+	a.Path = s[path:end]
 	if end < len(s) && s[end] == '?' {
 		query := end + 1
 		for end = query; end < len(s) && (isLetter(s[end]) || queryByte(s[end])); end++ {

@@ -243,7 +243,7 @@ func (t *tour) difference() error {
 		if err != nil {
 			return err
 		}
-		for _, row := range rows {
+		for _, row := range rows.All() {
 			lines[name] = append(lines[name], strings.TrimSpace(fmt.Sprintf("%s -> %s %d", row.From, row.To, row.Status)))
 		}
 	}

@@ -69,7 +69,7 @@ docs/redirects.md. With --home no project is needed.`,
 
 // read reads the lists, and says in which world they stand; the plan is nil
 // without a project.
-func (l *lists) read(files []string) (rows []redirect.Row, found []finding.Finding, world redirect.World, p *plan.Plan, err error) {
+func (l *lists) read(files []string) (rows *redirect.List, found []finding.Finding, world redirect.World, p *plan.Plan, err error) {
 	if l.home != "" {
 		if len(files) == 0 {
 			return nil, nil, world, nil, errors.New("--home: name the lists to read")
@@ -91,8 +91,8 @@ func (l *lists) read(files []string) (rows []redirect.Row, found []finding.Findi
 
 // redirectsReport counts what a list of redirects has: the graver codes always,
 // others when they occur.
-func redirectsReport(rows []redirect.Row, found []finding.Finding) report {
-	r := report{findings: found, counts: []count{{"rows", "redirects", len(rows)}}}
+func redirectsReport(rows *redirect.List, found []finding.Finding) report {
+	r := report{findings: found, counts: []count{{"rows", "redirects", rows.Len()}}}
 	counts := finding.Count(found)
 	always := []string{"loop", "chain", "conflict", "bad-row"}
 	for _, code := range always {
@@ -107,18 +107,19 @@ func redirectsReport(rows []redirect.Row, found []finding.Finding) report {
 }
 
 // readRedirects reads lists as one map.
-func (a *app) readRedirects(site address.Site, files []string) (rows []redirect.Row, found []finding.Finding, err error) {
+func (a *app) readRedirects(site address.Site, files []string) (rows *redirect.List, found []finding.Finding, err error) {
+	rows = redirect.NewList(site)
 	for _, file := range files {
 		f, err := a.open(file)
 		if err != nil {
 			return nil, nil, err
 		}
-		more, bad, err := redirect.Read(file, f, site)
+		bad, err := rows.Read(file, f)
 		_ = f.Close()
 		if err != nil {
 			return nil, nil, err
 		}
-		rows, found = append(rows, more...), append(found, bad...)
+		found = append(found, bad...)
 	}
 	return rows, found, nil
 }
@@ -146,7 +147,7 @@ status is 1. Rows that can't be read must be mended first.`,
 			if finding.Worst(found, finding.Error) {
 				return l.refuse(found, "nothing written while there are errors")
 			}
-			var put []redirect.Row
+			var put *redirect.List
 			if aside != "" {
 				rows, put = redirect.Part(rows, world)
 			}
@@ -154,16 +155,16 @@ status is 1. Rows that can't be read must be mended first.`,
 			if len(found) > 0 {
 				return l.refuse(found, "nothing written while there are errors; --aside FILE goes on without these rows")
 			}
-			if err := a.put(redirect.Encode(flat, world.Site)); err != nil {
+			if err := a.put(flat.Encode()); err != nil {
 				return err
 			}
-			if len(put) == 0 {
+			if put.Len() == 0 {
 				return nil
 			}
-			if err := a.write(aside, redirect.Encode(put, world.Site)); err != nil {
+			if err := a.write(aside, put.Encode()); err != nil {
 				return err
 			}
-			a.say("%d rows lead round in a circle or contradict one another; they are in %s", len(put), aside)
+			a.say("%d rows lead round in a circle or contradict one another; they are in %s", put.Len(), aside)
 			return errFindings
 		},
 	}

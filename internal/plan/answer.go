@@ -10,7 +10,6 @@ import (
 	"young-compass/internal/book"
 	"young-compass/internal/inventory"
 	"young-compass/internal/redirect"
-	"young-compass/internal/template"
 )
 
 // Request is what a visitor asks: a method and an address without fragment.
@@ -172,8 +171,9 @@ func (p *Plan) advance(w *way) (a Answer, done bool, err error) {
 	carried := redirect.Carried(params, named)
 	known := len(carried) > 0 // an unknown item must not slide to another page
 	for _, n := range p.index.Match(w.at.Host, w.at.Path, params, named) {
-		if n < len(p.Redirects) {
-			row := p.Redirects[n]
+		e := p.entry(n)
+		if e == nil {
+			row := p.Redirects.Row(n)
 			if p.ignored[n] {
 				continue
 			}
@@ -185,26 +185,25 @@ func (p *Plan) advance(w *way) (a Answer, done bool, err error) {
 			}
 			continue
 		}
-		e := p.Book.Entries[n-len(p.Redirects)]
 		page := p.Pages.Find(e.Page)
 		if page != nil && page.State == inventory.Live {
-			return p.meet(w, e)
+			return p.meet(w, *e)
 		}
 		if row := p.rowOfCurrent(e.Page); row != nil && e.State != book.Current {
 			if row.Gone() {
 				return w.gone(rowCause(*row)), true, nil
 			}
-			if p.followFormer(w, e, *row) {
+			if p.followFormer(w, *e, *row) {
 				return a, false, nil
 			}
 		}
 		if page != nil && page.State == inventory.Gone {
-			return w.gone(p.entryCause(e, "the page "+e.Page.String()+" is gone")), true, nil
+			return w.gone(p.entryCause(*e, "the page "+e.Page.String()+" is gone")), true, nil
 		}
 		known = true
 		break
 	}
-	if moved, err := p.pattern(w, params, carried); moved || err != nil {
+	if moved, err := p.pattern(w, params, named); moved || err != nil {
 		return a, false, err
 	}
 	if p.IsFile(w.at.Path) {
@@ -237,7 +236,7 @@ func (p *Plan) Named(path string) []string {
 		if len(rule.Reader.Query()) == 0 {
 			continue
 		}
-		if _, ok := rule.Reader.ReadPath(patternPath(path), p.Paths.Lower); !ok {
+		if _, ok := rule.Reader.ReadPath(redirect.PatternPath(path), p.Paths.Lower); !ok {
 			continue
 		}
 		if shared {
@@ -301,8 +300,9 @@ func (p *Plan) rowOfCurrent(r inventory.Ref) *redirect.Row {
 	}
 	a := p.Book.Entries[i].Address
 	for _, n := range p.index.Match(a.Host, a.Path, address.SplitQuery(a.Query), p.index.Named(a.Path)) {
-		if n < len(p.Redirects) && !p.ignored[n] {
-			return &p.Redirects[n]
+		if p.entry(n) == nil && !p.ignored[n] {
+			row := p.Redirects.Row(n)
+			return &row
 		}
 	}
 	return nil
@@ -346,27 +346,22 @@ func (p *Plan) meet(w *way, e book.Entry) (a Answer, done bool, err error) {
 }
 
 // pattern takes the first pattern that matches.
-func (p *Plan) pattern(w *way, params, carried []address.Param) (bool, error) {
+func (p *Plan) pattern(w *way, params []address.Param, named []string) (bool, error) {
 	if p.Site.IsHome(w.at.Host) {
 		return false, nil // patterns name no host
 	}
-	path := patternPath(w.at.Path)
 	for _, rule := range p.Rules {
-		values, ok := rule.Reader.ReadPath(path, p.Paths.Lower)
-		if !ok || len(carried) != len(rule.Reader.Query()) || !rule.Reader.ReadQuery(params, values) {
+		values, ok := rule.Reads(w.at.Path, params, named, p.Paths.Lower)
+		if !ok {
 			continue
 		}
-		target, err := address.Resolve(p.Site.Origin, rule.Target.Expand(values))
+		target, err := rule.Leads(values, p.Site)
 		if err != nil {
 			continue // a value that makes no address
 		}
-		var names []string
-		for _, q := range rule.Reader.Query() {
-			names = append(names, q.Name)
-		}
 		cause := Cause{File: rule.Where.File, Line: rule.Where.Line, Rule: fmt.Sprintf("pattern %s to %s", rule.From, rule.To)}
 		first := len(w.seen) == 0
-		if !w.step(p.travel(w, target, names, rule.Drop), w.written(rule.Status), cause) {
+		if !w.step(p.travel(w, target, rule.Names(), rule.Drop), w.written(rule.Status), cause) {
 			continue
 		}
 		w.byPattern = w.byPattern || first
@@ -377,10 +372,6 @@ func (p *Plan) pattern(w *way, params, carried []address.Param) (bool, error) {
 	}
 	return false, nil
 }
-
-// patternPath is a path as patterns read it: like in looking up, repeated
-// slashes don't count, nor whether a mark such as ( is encoded.
-func patternPath(path string) string { return address.DecodeMarks(address.MergeSlashes(path)) }
 
 // travel returns where a redirect leads: its target, with the request's other
 // parameters behind the target's own.
@@ -408,23 +399,3 @@ func (p *Plan) travel(w *way, to address.Address, named []string, drop bool) add
 }
 
 func (p *Plan) isNoise(q address.Param) bool { return p.ClassOf(q.Name, "") == Noise }
-
-// example returns an address that the rule matches.
-func (r Rule) example() string {
-	values := template.Values{}
-	for _, e := range r.Reader.Elements() {
-		if e.Name != "" {
-			values[e.Name] = []string{e.Class.Example()}
-		}
-	}
-	for _, q := range r.Reader.Query() {
-		if q.Variable != "" {
-			values[q.Variable] = []string{q.Class.Example()}
-		}
-	}
-	t, err := template.Parse(r.From)
-	if err != nil {
-		return ""
-	}
-	return t.Expand(values)
-}

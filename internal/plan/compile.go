@@ -130,7 +130,10 @@ type compiler struct {
 // sources returns every address that the plan knows, on the origin.
 func (c *compiler) sources() []redirect.Source {
 	var list []redirect.Source
-	for _, row := range c.program.Redirects {
+	for _, row := range c.program.Redirects.All() {
+		if row.Pattern != nil {
+			continue
+		}
 		list = append(list, row.Source)
 	}
 	for _, e := range c.program.Book.Entries {
@@ -272,10 +275,10 @@ func (c *compiler) live(e *Entry, at book.Entry) {
 func (c *compiler) livePage(at address.Address) *book.Entry {
 	p := c.program.Plan
 	n := p.decides(at.Host, at.Path, address.SplitQuery(at.Query), p.Named(at.Path))
-	if n < len(p.Redirects) {
+	if n < 0 {
 		return nil
 	}
-	if e := &p.Book.Entries[n-len(p.Redirects)]; p.serves(*e) {
+	if e := p.entry(n); e != nil && p.serves(*e) {
 		return e
 	}
 	return nil
@@ -289,7 +292,7 @@ func (c *compiler) plain(path string) bool {
 		return false
 	}
 	return !slices.ContainsFunc(c.program.Patterns, func(q Pattern) bool {
-		_, ok := q.Reader.ReadPath(patternPath(path), p.Paths.Lower)
+		_, ok := q.Reader.ReadPath(redirect.PatternPath(path), p.Paths.Lower)
 		return ok
 	})
 }
@@ -379,7 +382,7 @@ func (c *compiler) preimages() error {
 				return err
 			}
 			for _, a := range known {
-				values, ok := reader.ReadPath(patternPath(a.Path), p.Paths.Lower)
+				values, ok := reader.ReadPath(redirect.PatternPath(a.Path), p.Paths.Lower)
 				if !ok || !reader.ReadQuery(address.SplitQuery(a.Query), values) {
 					continue
 				}
@@ -402,7 +405,7 @@ func (c *compiler) preimages() error {
 func (c *compiler) asPattern(at address.Address) bool {
 	p := c.program.Plan
 	for _, q := range c.program.Patterns {
-		values, ok := q.Reader.ReadPath(patternPath(at.Path), p.Paths.Lower)
+		values, ok := q.Reader.ReadPath(redirect.PatternPath(at.Path), p.Paths.Lower)
 		if !ok || !q.Reader.ReadQuery(address.SplitQuery(at.Query), values) {
 			continue
 		}

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"cmp"
+	"errors"
 	"slices"
 	"strings"
 
@@ -94,12 +95,10 @@ func (p Parameter) Matches(name, path string) bool {
 
 // Rule is a pattern redirect.
 type Rule struct {
-	From, To string // as written
-	Reader   *template.Reader
-	Target   *template.Template
-	Status   int // 0 when not written: permanent
-	Drop     bool
-	Where    finding.Place
+	*redirect.Pattern
+	Status int // 0 when not written: permanent
+	Drop   bool
+	Where  finding.Place
 }
 
 // maxPlan bounds the size of young-compass.yaml in bytes.
@@ -409,7 +408,6 @@ func (c *Config) readRule(v value) Rule {
 	if from.node == nil || to.node == nil {
 		v.fail(`write {from: "/press{/rest*}", to: "https://..."}`, "a rule needs from and to")
 	}
-	r := Rule{From: from.text(), To: to.text(), Where: v.place()}
 	classes := map[string]template.Class{}
 	if class, ok := f["class"]; ok {
 		for _, e := range class.entries() {
@@ -420,37 +418,12 @@ func (c *Config) readRule(v value) Rule {
 			classes[e.key] = parsed
 		}
 	}
-	source, err := template.Parse(r.From)
-	if err == nil {
-		r.Reader, err = template.NewReader(source, classes)
+	pattern, err := redirect.NewPattern(from.text(), to.text(), classes, c.Site)
+	var bad *redirect.PatternError
+	if errors.As(err, &bad) {
+		f[bad.Part].fail(bad.Advice, "%s", bad.What)
 	}
-	if err != nil {
-		from.fail("use /words, {x}, {/x*}, {?a,b} and name={x}", "%v", err)
-	}
-	if r.Target, err = template.Parse(r.To); err != nil {
-		to.fail("see RFC 6570", "%v", err)
-	}
-	for _, name := range r.Target.Names() {
-		if !slices.Contains(source.Names(), name) {
-			to.fail("use the variables of from: "+strings.Join(source.Names(), ", "), "the variable %s is not in from", name)
-		}
-	}
-	for name := range classes {
-		if !slices.Contains(source.Names(), name) {
-			f["class"].fail("name one of: "+strings.Join(source.Names(), ", "), "from has no variable %s", name)
-		}
-	}
-	if host := literalHost(r.To); !strings.HasPrefix(r.To, "/") && (host == "" || strings.ContainsAny(host, "{}")) {
-		to.fail("write the host, and a / before the first variable or {/x*}", "%q lets a visitor choose the host", address.Printable(r.To))
-	}
-	example := sample(r.Target)
-	normal, err := address.Resolve(c.Site.Origin, example)
-	if err != nil {
-		to.fail("write a path or an http(s) address", "%v", err)
-	}
-	if text := normal.String(); !slices.Contains([]string{text, normal.Local(), strings.Replace(text, normal.Host+"/", normal.Host, 1)}, example) {
-		to.fail("write it as in "+text, "the target is not in normal form")
-	}
+	r := Rule{Pattern: pattern, Where: v.place()}
 	if s, ok := f["status"]; ok {
 		r.Status = s.number(301, 410)
 		if !redirect.ValidStatus(r.Status) || r.Status == 410 {
@@ -461,21 +434,6 @@ func (c *Config) readRule(v value) Rule {
 		r.Drop = q.oneOf("keep", "drop") == "drop"
 	}
 	return r
-}
-
-// literalHost returns the host of a target up to its first slash, "{/" or "?".
-func literalHost(to string) string {
-	_, rest, ok := strings.Cut(to, "://")
-	if !ok {
-		return ""
-	}
-	end := len(rest)
-	for _, stop := range []string{"/", "{/", "?", "{?", "#"} {
-		if i := strings.Index(rest, stop); i >= 0 {
-			end = min(end, i)
-		}
-	}
-	return rest[:end]
 }
 
 // sample expands a template with a harmless value for each variable.

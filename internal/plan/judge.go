@@ -2,7 +2,6 @@ package plan
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"young-compass/internal/address"
@@ -69,8 +68,8 @@ func (p *Plan) spelled(a address.Address) address.Address {
 // entryAt returns the entry of the book that a request meets, or nil.
 func (p *Plan) entryAt(host, path string, params []address.Param) *book.Entry {
 	for _, n := range p.index.Match(host, path, params, p.index.Named(path)) {
-		if n >= len(p.Redirects) {
-			return &p.Book.Entries[n-len(p.Redirects)]
+		if e := p.entry(n); e != nil {
+			return e
 		}
 	}
 	return nil
@@ -86,17 +85,13 @@ func (p *Plan) entryAt(host, path string, params []address.Param) *book.Entry {
 //     the source's
 //   - wrong-status: temporary to a page that moved for good, or permanent from
 //     a page that is only away
-func (p *Plan) Judge(rows []redirect.Row) []finding.Finding {
-	j := judge{Plan: p, list: redirect.Index{Site: p.Site, Fold: p.Paths.Lower}, found: redirect.Check(rows, p.World())}
-	for i, row := range rows {
-		j.list.Add(row.Source, i)
-	}
-	for i, row := range rows {
-		hits := j.list.Match(row.Host, row.Path, address.SplitQuery(row.Query), j.list.Named(row.Path))
-		if slices.ContainsFunc(hits, func(n int) bool { return n < i && rows[n].Host == row.Host }) {
-			continue // the first of several rows is the one that is met
+func (p *Plan) Judge(rows *redirect.List) []finding.Finding {
+	list := redirect.Examine(rows, p.World())
+	j := judge{Plan: p, list: list, found: list.Found}
+	for i, row := range rows.All() {
+		if row.Pattern == nil && !list.Later(i) {
+			j.row(row)
 		}
-		j.row(row)
 	}
 	finding.Sort(j.found)
 	return j.found
@@ -105,7 +100,7 @@ func (p *Plan) Judge(rows []redirect.Row) []finding.Finding {
 // judge is a list of redirects being judged.
 type judge struct {
 	*Plan
-	list  redirect.Index
+	list  *redirect.Examined
 	found []finding.Finding
 }
 
@@ -171,7 +166,7 @@ func (j *judge) pageOf(row redirect.Row) (page *inventory.Page, alive bool) {
 	}
 	t := row.Target
 	t.Fragment = ""
-	if hits := j.list.Match(t.Host, t.Path, address.SplitQuery(t.Query), j.list.Named(t.Path)); len(hits) > 0 && !j.isServed(t) {
+	if j.list.Redirects(t) {
 		return nil, true
 	}
 	trace, err := j.Trace(Request{Method: "GET", Address: t})

@@ -33,10 +33,11 @@ type Plan struct {
 	*Config
 	Pages     *inventory.Inventory
 	Book      *book.Book
-	Redirects []redirect.Row
+	Redirects *redirect.List
+	Rules     []Rule // of the configuration, then those among the redirects
 
 	current map[inventory.Ref]int // position in Book.Entries
-	index   redirect.Index        // numbers: the redirects, then the book's entries
+	index   *redirect.Index       // numbers: the redirects, then the book's entries
 	ignored []bool                // redirects from a live page's current address
 }
 
@@ -55,7 +56,7 @@ func Load(dir string) (*Plan, []finding.Finding, error) {
 		return nil, nil, err
 	}
 	pages, entries := &inventory.Inventory{File: PagesFile}, &book.Book{File: AddressesFile}
-	var rows []redirect.Row
+	rows := redirect.NewList(config.Site)
 	var found, more []finding.Finding
 	for _, source := range []struct {
 		name string
@@ -70,7 +71,7 @@ func Load(dir string) (*Plan, []finding.Finding, error) {
 			return err
 		}},
 		{RedirectsFile, func(r io.Reader) (err error) {
-			rows, more, err = redirect.Read(RedirectsFile, r, config.Site)
+			more, err = rows.Read(RedirectsFile, r)
 			return err
 		}},
 	} {
@@ -93,7 +94,7 @@ func Load(dir string) (*Plan, []finding.Finding, error) {
 }
 
 // New puts a plan together and reports what contradicts itself in it.
-func New(config *Config, pages *inventory.Inventory, entries *book.Book, rows []redirect.Row) (*Plan, []finding.Finding) {
+func New(config *Config, pages *inventory.Inventory, entries *book.Book, rows *redirect.List) (*Plan, []finding.Finding) {
 	p := &Plan{Config: config, Pages: pages, Book: entries, Redirects: rows}
 	p.Reindex()
 	return p, p.check()
@@ -102,15 +103,27 @@ func New(config *Config, pages *inventory.Inventory, entries *book.Book, rows []
 // Reindex makes the plan answer by its parts as they are now.
 func (p *Plan) Reindex() {
 	p.current = p.Book.Current()
-	p.index = redirect.Index{Site: p.Site, Fold: p.Paths.Lower}
-	for i, row := range p.Redirects {
-		p.index.Add(row.Source, i)
+	rows := p.Redirects.Len()
+	p.index = redirect.NewIndex(p.Site, p.Paths.Lower, func(n int) redirect.Source {
+		if n < rows {
+			return p.Redirects.Source(n)
+		}
+		return p.bookSource(p.Book.Entries[n-rows])
+	})
+	p.Rules = slices.Clip(p.Config.Rules)
+	for _, row := range p.Redirects.All() {
+		if row.Pattern != nil {
+			p.index.Skip()
+			p.Rules = append(p.Rules, Rule{Pattern: row.Pattern, Status: row.Status, Drop: row.Drop, Where: row.Place()})
+			continue
+		}
+		p.index.Add(row.Source)
 	}
-	for i, e := range p.Book.Entries {
-		p.index.Add(p.bookSource(e), len(p.Redirects)+i)
+	for _, e := range p.Book.Entries {
+		p.index.Add(p.bookSource(e))
 	}
-	p.ignored = make([]bool, len(p.Redirects))
-	for i, row := range p.Redirects {
+	p.ignored = make([]bool, rows)
+	for i, row := range p.Redirects.All() {
 		p.ignored[i] = p.liveSource(row) != nil
 	}
 }
@@ -132,16 +145,22 @@ func (p *Plan) serves(e book.Entry) bool {
 // liveSource returns the entry of the live page from whose current address the
 // row would lead away, or nil.
 func (p *Plan) liveSource(row redirect.Row) *book.Entry {
-	if row.Host != "" && row.Host != p.Site.Origin.Host {
+	if row.Pattern != nil || row.Host != "" && row.Host != p.Site.Origin.Host {
 		return nil
 	}
 	for _, n := range p.index.Match(p.Site.Origin.Host, row.Path, address.SplitQuery(row.Query), p.index.Named(row.Path)) {
-		if n < len(p.Redirects) {
-			continue
-		}
-		if e := &p.Book.Entries[n-len(p.Redirects)]; e.State == book.Current && p.serves(*e) {
+		if e := p.entry(n); e != nil && e.State == book.Current && p.serves(*e) {
 			return e
 		}
+	}
+	return nil
+}
+
+// entry returns the entry of the book with a number of the index; nil for a
+// redirect.
+func (p *Plan) entry(number int) *book.Entry {
+	if number -= p.Redirects.Len(); number >= 0 {
+		return &p.Book.Entries[number]
 	}
 	return nil
 }
@@ -173,8 +192,8 @@ func (p *Plan) check() []finding.Finding {
 			foreign(rule.Where, to)
 		}
 	}
-	for i, row := range p.Redirects {
-		where := finding.Place{File: row.File, Line: row.Line}
+	for i, row := range p.Redirects.All() {
+		where := row.Place()
 		foreign(where, row.Target)
 		if p.ignored[i] {
 			e := p.liveSource(row)
@@ -200,7 +219,7 @@ func (p *Plan) check() []finding.Finding {
 		if e.State == book.Current && page.State == inventory.Away {
 			source := redirect.SourceOf(e.Address)
 			hits := p.index.Match(e.Address.Host, source.Path, address.SplitQuery(source.Query), p.index.Named(source.Path))
-			if len(hits) == 0 || hits[0] >= len(p.Redirects) {
+			if len(hits) == 0 || p.entry(hits[0]) != nil {
 				add("away-without-redirect", finding.Error, where, fmt.Sprintf("%s is away, but nothing says where its visitors go meanwhile", e.Page), "add a redirect with the status 302 from "+e.Address.Local()+" to "+RedirectsFile)
 			}
 		}
@@ -221,14 +240,16 @@ func (p *Plan) endless() []finding.Finding {
 			found = append(found, finding.Finding{Code: "loop", Severity: finding.Error, Where: where, What: err.Error(), Advice: "let the last of these lead somewhere else"})
 		}
 	}
-	for _, row := range p.Redirects {
-		try(finding.Place{File: row.File, Line: row.Line}, p.onOrigin(row.Source))
+	for _, row := range p.Redirects.All() {
+		if row.Pattern == nil {
+			try(row.Place(), p.onOrigin(row.Source))
+		}
 	}
 	for _, e := range p.Book.Entries {
 		try(finding.Place{File: p.Book.File, Line: e.Line}, p.Site.Rebase(e.Address))
 	}
 	for _, rule := range p.Rules {
-		if a, err := address.Resolve(p.Site.Origin, rule.example()); err == nil {
+		if a, err := address.Resolve(p.Site.Origin, rule.Example()); err == nil {
 			try(rule.Where, a)
 		}
 	}

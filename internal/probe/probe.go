@@ -67,9 +67,9 @@ func Targets(p *plan.Plan) []Target {
 	for _, e := range p.Book.Entries {
 		add(Target{e.Address, e.Page, finding.Place{File: p.Book.File, Line: e.Line}})
 	}
-	for _, row := range p.Redirects {
-		if a, err := address.Resolve(p.Site.Origin, row.From); err == nil {
-			add(Target{Address: a, Where: finding.Place{File: row.File, Line: row.Line}})
+	for _, row := range p.Redirects.All() {
+		if a, err := address.Resolve(p.Site.Origin, row.From); err == nil && row.Pattern == nil {
+			add(Target{Address: a, Where: row.Place()})
 		}
 	}
 	return list

@@ -2,8 +2,10 @@ package redirect
 
 import (
 	"fmt"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
@@ -29,7 +31,8 @@ func (w World) spell(a address.Address) address.Address {
 // Check looks for redirects that contradict or undo each other. Each code counts
 // once for each of what it names:
 //
-//   - loop: a cycle of two or more rows
+//   - loop: a cycle of two or more rows, or of one pattern that meets what it
+//     writes
 //   - into-loop: a row outside a cycle whose way ends in one
 //   - self: a row whose target, as written or after the site's own rules, is its
 //     source
@@ -40,172 +43,460 @@ func (w World) spell(a address.Address) address.Address {
 //   - hidden-chain: a row whose target is no row's source, but a spelling that
 //     the site's own rules redirect
 //   - duplicate: a row after the first with the same source, target and status
-//   - conflict: a source with different targets or statuses
+//   - conflict: a source with different targets or statuses, or two patterns of
+//     which neither goes before the other by being narrower
+//   - shadowed: a pattern wholly covered by earlier ones
 //   - wrong-status: a row whose way mixes permanent and temporary
 //   - foreign-target: a row to a host that is neither the site's nor known
 //
 // Of several rows with one source the first stands in the ways, the others
-// count only as duplicate or conflict.
-func Check(rows []Row, world World) []finding.Finding { return check(rows, world).found }
+// count only as duplicate or conflict. Rows of one address go before patterns,
+// and patterns in the order in which they stand.
+func Check(list *List, world World) []finding.Finding { return Examine(list, world).Found }
 
-func check(rows []Row, world World) *checker {
-	c := &checker{World: world, rows: rows, index: &Index{Site: world.Site, Fold: world.Fold}, next: make([]int, len(rows)), later: make([]bool, len(rows)), stuck: make([]bool, len(rows))}
-	for i, row := range rows {
-		c.index.Add(row.Source, i)
+// Examined is a list after Check.
+type Examined struct {
+	Found   []finding.Finding
+	checker *checker
+}
+
+// Examine is Check for those who have further questions.
+func Examine(list *List, world World) *Examined {
+	c := check(list, world)
+	return &Examined{c.found, c}
+}
+
+// Later reports whether another row before this one has the same source.
+func (e *Examined) Later(row int) bool { return e.checker.later(row) }
+
+// Redirects reports whether a row or a pattern of the list redirects an address.
+func (e *Examined) Redirects(a address.Address) bool {
+	node, sure := e.checker.meets(a, false, -1)
+	return node >= 0 || !sure && (e.checker.Served == nil || !e.checker.Served(a))
+}
+
+func check(list *List, world World) *checker {
+	n := list.Len()
+	c := &checker{World: world, list: list, index: NewIndex(world.Site, world.Fold, list.Source), next: make([]int32, n), flags: make([]flag, n), shared: map[meeting]int32{}}
+	if list != nil {
+		c.patterns = list.patterns
 	}
+	c.fill()
 	c.conflicts()
-	for i, row := range rows {
-		if c.next[i] = c.follow(row); c.next[i] == i || c.later[i] {
-			c.next[i] = -1 // to itself, or never met: nothing leads on
-		}
-	}
+	c.comparePatterns()
+	c.rows()
+	c.witnesses()
 	c.ways()
-	for i := range rows {
-		if !c.later[i] {
-			c.spelled(i)
-		}
-	}
 	finding.Sort(c.found)
 	return c
 }
 
-// checker is a check under way.
+// checker is a check under way. Its nodes are the rows, and behind them what
+// patterns make of addresses.
 type checker struct {
 	World
-	rows  []Row
-	index *Index
-	next  []int  // the row that a row's target meets, or -1
-	later []bool // another row before has the same source
-	stuck []bool // rows in and into circles, to themselves, and of conflicts: no flat map holds them
-	found []finding.Finding
+	list     *List
+	patterns []numbered
+	index    *Index
+	next     []int32 // by node: the node that its target meets, or -1
+	flags    []flag  // by node
+	met      []met   // the nodes behind the rows
+	shared   map[meeting]int32
+	found    []finding.Finding
+}
+
+// flag is what is known of a node.
+type flag uint8
+
+const (
+	later   flag = 1 << iota // another row before has the same source
+	stuck                    // in or into a circle, to itself, or of a conflict: no flat map holds it
+	looping                  // in a cycle or leading into one
+	inCycle
+	onWay
+	done
+	permanent // a step of its way is
+	temporary
+)
+
+// met is what a pattern makes of an address.
+type met struct {
+	row    int32
+	before int32 // the node from which it was met first, or -1
+	at, to address.Address
+}
+
+// meeting is a pattern that meets an address.
+type meeting struct {
+	row int32
+	at  address.Address
+}
+
+// rowOf returns the row of a node.
+func (c *checker) rowOf(node int32) int {
+	if n := int(node) - c.list.Len(); n >= 0 {
+		return int(c.met[n].row)
+	}
+	return int(node)
+}
+
+// from returns the source of a node as a person reads it.
+func (c *checker) from(node int32) string {
+	if n := int(node) - c.list.Len(); n >= 0 {
+		return c.met[n].at.Local()
+	}
+	return c.list.at(int(node)).from
 }
 
 func (c *checker) add(i int, code string, severity finding.Severity, what, why, advice string) *finding.Finding {
-	c.found = append(c.found, finding.Finding{Code: code, Severity: severity, Where: c.rows[i].place(), What: what, Why: why, Advice: advice})
+	c.found = append(c.found, finding.Finding{Code: code, Severity: severity, Where: c.list.place(i), What: what, Why: why, Advice: advice})
 	return &c.found[len(c.found)-1]
 }
 
-// follow returns the row that the target of row meets, or -1.
-func (c *checker) follow(row Row) int {
-	if row.Gone() || row.ToPage() || !c.Site.Has(row.Target.Host) {
-		return -1
+// parts calls do for equal parts of n numbers, side by side.
+func parts(n int, do func(part, from, to int)) int {
+	count := runtime.GOMAXPROCS(0)
+	var all sync.WaitGroup
+	for part := range count {
+		all.Go(func() { do(part, n*part/count, n*(part+1)/count) })
 	}
-	t := row.Target
-	t.Fragment = ""
-	if c.Served != nil && c.Served(t) {
-		return -1
+	all.Wait()
+	return count
+}
+
+// fill enters the rows into the index.
+func (c *checker) fill() {
+	hashes := make([]uint32, c.list.Len())
+	parts(len(hashes), func(_, from, to int) {
+		for i := from; i < to; i++ {
+			hashes[i] = c.index.hashOf(c.list.Source(i))
+		}
+	})
+	c.index.Grow(len(hashes))
+	for i, hash := range hashes {
+		if c.list.at(i).pattern {
+			c.index.Skip()
+		} else {
+			c.index.insert(c.list.Source(i), hash)
+		}
 	}
-	hits := c.index.Match(t.Host, t.Path, address.SplitQuery(t.Query), c.index.Named(t.Path))
-	if len(hits) == 0 {
-		return -1
-	}
-	return hits[0]
 }
 
 // conflicts finds sources that several rows have, and notes which rows stand
-// behind another with their source.
+// behind another with their source. Rows of one path for all hosts and for one
+// host have the same source; rows for two hosts don't.
 func (c *checker) conflicts() {
-	done := make([]bool, len(c.rows))
-	for i, row := range c.rows {
-		if done[i] {
+	for i := range c.list.Len() {
+		same := c.index.Same(i)
+		if len(same) < 2 {
 			continue
 		}
-		hits := c.index.Match(row.Host, row.Path, address.SplitQuery(row.Query), c.index.Named(row.Path))
-		if len(hits) < 2 {
+		rows := make([]sharing, len(same))
+		everywhere := false
+		for k, j := range same {
+			row := c.list.Row(j)
+			rows[k] = sharing{j, row.Host, row.goal()}
+			everywhere = everywhere || row.Host == ""
+		}
+		c.repeats(rows)
+		if everywhere {
+			c.contradictions(rows)
 			continue
 		}
-		type claim struct{ host, goal string }
-		claims := map[claim]finding.Place{{row.Host, row.goal()}: row.place()}
-		hosts := map[string]bool{row.Host: true}
-		var related []finding.Place
-		members := []int{i}
-		for _, j := range hits {
-			other := c.rows[j]
-			if j <= i || other.Host != row.Host && other.Host != "" && row.Host != "" {
-				continue
-			}
-			done[j] = true
-			members = append(members, j)
-			told := c.later[j] // with a source of another host
-			c.later[j] = told || hosts[other.Host]
-			hosts[other.Host] = true
-			goal := other.goal()
-			if goal != row.goal() && len(related) < shownSteps {
-				related = append(related, other.place())
-			}
-			if first, known := claims[claim{other.Host, goal}]; !known {
-				claims[claim{other.Host, goal}] = other.place()
-			} else if !told {
-				f := c.add(j, "duplicate", finding.Warning, fmt.Sprintf("%s leads to %s already in line %d", other.From, goal, first.Line), "two rows for one thing will differ one day", "delete one of them")
-				f.Related = []finding.Place{first}
-			}
+		byHost := map[string][]sharing{}
+		for _, r := range rows {
+			byHost[r.host] = append(byHost[r.host], r)
 		}
-		if len(related) > 0 {
-			for _, j := range members {
-				c.stuck[j] = true
-			}
-			f := c.add(i, "conflict", finding.Error, fmt.Sprintf("%s leads to %s here and elsewhere in line %s", row.From, row.goal(), lines(related)),
-				"a server takes one of them, and not every server the same", "keep the one that is right and delete the others")
-			f.Related = related
+		for _, r := range rows {
+			c.contradictions(byHost[r.host])
+			delete(byHost, r.host)
 		}
 	}
 }
 
-// end is what lies at the end of a row's way.
-type end struct {
-	last                 int // the last row
-	steps                int // rows on the way, itself included
-	permanent, temporary bool
+// sharing is one of several rows with the same path and parameters.
+type sharing struct {
+	row        int
+	host, goal string
 }
 
-// ways finds loops, chains and mixed ways by walking from every row once.
+// repeats reports the rows that say what one before says.
+func (c *checker) repeats(rows []sharing) {
+	type claim struct{ host, goal string }
+	claims := map[claim]int{}
+	hosts := map[string]bool{}
+	for _, r := range rows {
+		if hosts[r.host] {
+			c.flags[r.row] |= later
+		}
+		hosts[r.host] = true
+		first, known := claims[claim{r.host, r.goal}]
+		if !known {
+			claims[claim{r.host, r.goal}] = r.row
+			continue
+		}
+		place := c.list.place(first)
+		f := c.add(r.row, "duplicate", finding.Warning, fmt.Sprintf("%s leads to %s already in line %d", c.list.at(r.row).from, r.goal, place.Line), "two rows for one thing will differ one day", "delete one of them")
+		f.Related = []finding.Place{place}
+	}
+}
+
+// contradictions reports rows with one source that lead to different goals, once
+// for all of them, at the first that another contradicts.
+func (c *checker) contradictions(rows []sharing) {
+	goals := map[string]map[string]bool{} // of each host
+	for _, r := range rows {
+		if goals[r.host] == nil {
+			goals[r.host] = map[string]bool{}
+		}
+		goals[r.host][r.goal] = true
+	}
+	other := func(goals map[string]bool, goal string) bool { return len(goals) > 1 || len(goals) == 1 && !goals[goal] }
+	first := slices.IndexFunc(rows, func(r sharing) bool {
+		if other(goals[r.host], r.goal) || other(goals[""], r.goal) {
+			return true
+		}
+		if r.host == "" {
+			for _, g := range goals {
+				if other(g, r.goal) {
+					return true
+				}
+			}
+		}
+		return false
+	})
+	if first < 0 {
+		return
+	}
+	var related []finding.Place
+	for _, r := range rows {
+		c.flags[r.row] |= stuck
+		if one := rows[first]; r.row > one.row && r.goal != one.goal && (r.host == one.host || r.host == "" || one.host == "") && len(related) < shownSteps {
+			related = append(related, c.list.place(r.row))
+		}
+	}
+	one := rows[first]
+	f := c.add(one.row, "conflict", finding.Error, fmt.Sprintf("%s leads to %s here and elsewhere in line %s", c.list.at(one.row).from, one.goal, lines(related)),
+		"a server takes one of them, and not every server the same", "keep the one that is right and delete the others")
+	f.Related = related
+}
+
+// meets returns the node that an address meets, or -1. A pattern that is met
+// for the first time becomes a node if patterns says so; else the answer is
+// unsure, and sure is false; before is the node that leads there, or -1.
+func (c *checker) meets(a address.Address, patterns bool, before int32) (node int32, sure bool) {
+	if !c.Site.Has(a.Host) {
+		return -1, true
+	}
+	a.Fragment = ""
+	params := address.SplitQuery(a.Query)
+	named := c.named(a.Path)
+	served := func() bool { return c.Served != nil && c.Served(a) }
+	if n := c.index.First(a.Host, a.Path, params, named); n >= 0 {
+		if served() {
+			return -1, true
+		}
+		return int32(n), true
+	}
+	if c.Site.IsHome(a.Host) {
+		return -1, true
+	}
+	for _, p := range c.patterns {
+		values, ok := p.Reads(a.Path, params, named, c.Fold)
+		if !ok || c.later(p.row) {
+			continue
+		}
+		to, err := p.Leads(values, c.Site)
+		switch {
+		case err != nil:
+			continue
+		case !patterns:
+			return -1, false
+		case served():
+			return -1, true
+		}
+		m := meeting{int32(p.row), c.Site.Rebase(a)}
+		node, known := c.shared[m]
+		if !known {
+			node = int32(c.list.Len() + len(c.met))
+			c.shared[m] = node
+			c.met = append(c.met, met{row: m.row, before: before, at: a, to: to})
+			c.next, c.flags = append(c.next, -1), append(c.flags, 0)
+		}
+		return node, true
+	}
+	return -1, true
+}
+
+func (c *checker) later(row int) bool { return c.flags[row]&later != 0 }
+
+// named returns the parameters that give a path a meaning.
+func (c *checker) named(path string) []string {
+	names := c.index.Named(path)
+	shared := true
+	for _, p := range c.patterns {
+		if len(p.Reader.Query()) == 0 {
+			continue
+		}
+		if _, ok := p.Reader.ReadPath(PatternPath(path), c.Fold); !ok {
+			continue
+		}
+		if shared {
+			names, shared = slices.Clone(names), false
+		}
+		for _, name := range p.Names() {
+			if i, ok := slices.BinarySearch(names, name); !ok {
+				names = slices.Insert(names, i, name)
+			}
+		}
+	}
+	return names
+}
+
+// rows finds what each row's target meets, and what the site's own rules make
+// of it.
+func (c *checker) rows() {
+	found := make([][]finding.Finding, runtime.GOMAXPROCS(0))
+	unsure := make([][]int, len(found))
+	parts(c.list.Len(), func(part, from, to int) {
+		for i := from; i < to; i++ {
+			f, sure := c.row(i, false)
+			if !sure {
+				unsure[part] = append(unsure[part], i)
+			}
+			found[part] = append(found[part], f...)
+		}
+	})
+	c.found = append(c.found, slices.Concat(found...)...)
+	for _, i := range slices.Concat(unsure...) {
+		f, _ := c.row(i, true)
+		c.found = append(c.found, f...)
+	}
+}
+
+// row judges one row. Without patterns the answer may be unsure.
+func (c *checker) row(i int, patterns bool) (found []finding.Finding, sure bool) {
+	c.next[i] = -1
+	r := c.list.at(i)
+	if r.pattern || c.later(i) || r.to == "" {
+		return nil, true
+	}
+	page, target, err := readTarget(r.to, c.list.Site)
+	if err != nil || page.Key != "" {
+		return nil, true
+	}
+	if !c.Site.Has(target.Host) {
+		return c.foreign(i, target), true
+	}
+	node, sure := c.meets(target, patterns, int32(i))
+	if !sure {
+		return nil, false
+	}
+	if node != int32(i) { // else to itself: nothing leads on
+		c.next[i] = node
+	}
+	source, err := address.Resolve(c.Site.Origin, r.from)
+	if err != nil {
+		return nil, true
+	}
+	return c.spelled(i, source, target, node), true
+}
+
+func (c *checker) finding(i int, code string, severity finding.Severity, what, why, advice string) finding.Finding {
+	return finding.Finding{Code: code, Severity: severity, Where: c.list.place(i), What: what, Why: why, Advice: advice}
+}
+
+func (c *checker) foreign(i int, target address.Address) []finding.Finding {
+	if slices.Contains(c.Known, target.Host) {
+		return nil
+	}
+	return []finding.Finding{c.finding(i, "foreign-target", finding.Warning, fmt.Sprintf("this leads to %s, which is neither the site's nor listed as known", target.Host), "", "add the host under site: known: of the plan, if it is right")}
+}
+
+// spelled finds what the site's own rules make of a row's source and target, of
+// which the target meets node.
+func (c *checker) spelled(i int, source, target address.Address, node int32) (found []finding.Finding) {
+	r := c.list.at(i)
+	target.Fragment = ""
+	final := c.spell(target)
+	switch {
+	case final == source, target == source:
+		c.flags[i] |= stuck
+		found = append(found, c.finding(i, "self", finding.Error, fmt.Sprintf("%s leads to itself", r.from), "on many servers a visitor goes round until the browser gives up", "delete the row, or write the target that was meant"))
+	case c.spell(source) == target:
+		found = append(found, c.finding(i, "redundant", finding.Note, fmt.Sprintf("the site's own rules lead %s to %s already", r.from, r.to), "", "delete the row"))
+	}
+	if node < 0 && final != target {
+		found = append(found, c.finding(i, "hidden-chain", finding.Warning, fmt.Sprintf("%s leads to %s, which the site's own rules redirect again", r.from, r.to),
+			"each visitor makes two hops", "write "+final.String()))
+	}
+	return found
+}
+
+// ways finds loops, chains and mixed ways by walking from every node once.
 func (c *checker) ways() {
-	const unseen, onWay, done = 0, 1, 2
-	state := make([]byte, len(c.rows))
-	looping := make([]bool, len(c.rows)) // in a cycle or leading into one
-	inCycle := make([]bool, len(c.rows))
-	ends := make([]end, len(c.rows))
-	for start := range c.rows {
-		var way []int
-		at := start
-		for at >= 0 && state[at] == unseen {
-			state[at] = onWay
+	last := make([]int32, len(c.next))  // the last node of a node's way
+	steps := make([]int32, len(c.next)) // nodes on it, itself included
+	circles := map[string]bool{}
+	var way []int32
+	for start := range c.next {
+		way = way[:0]
+		at := int32(start)
+		for at >= 0 && c.flags[at]&(onWay|done) == 0 {
+			c.flags[at] |= onWay
 			way = append(way, at)
 			at = c.next[at]
 		}
-		loops := at >= 0 && (state[at] == onWay || looping[at])
-		if at >= 0 && state[at] == onWay {
-			cycle := way[slices.Index(way, at):]
-			c.found = append(c.found, loop(c.rows, cycle))
-			for _, i := range cycle {
-				inCycle[i] = true
-			}
+		round := at >= 0 && c.flags[at]&onWay != 0
+		loops := round || at >= 0 && c.flags[at]&looping != 0
+		if round {
+			c.circle(way[slices.Index(way, at):], circles)
 		}
-		for _, i := range slices.Backward(way) {
-			state[i], looping[i] = done, loops
-			c.stuck[i] = c.stuck[i] || loops
-			ends[i] = end{last: i, steps: 1}
-			if next := c.next[i]; next >= 0 && !loops {
-				ends[i] = ends[next]
-				ends[i].steps++
+		for _, n := range slices.Backward(way) {
+			c.flags[n] = c.flags[n]&^onWay | done
+			r := c.list.at(c.rowOf(n))
+			last[n], steps[n] = n, 1
+			if loops {
+				c.flags[n] |= looping | stuck
+			} else if next := c.next[n]; next >= 0 {
+				last[n], steps[n] = last[next], steps[next]+1
+				c.flags[n] |= c.flags[next] & (permanent | temporary)
 			}
-			if row := c.rows[i]; !row.Gone() {
-				ends[i].temporary = ends[i].temporary || Temporary(row.Status)
-				ends[i].permanent = ends[i].permanent || !Temporary(row.Status)
+			switch {
+			case r.status == 410:
+			case Temporary(int(r.status)):
+				c.flags[n] |= temporary
+			default:
+				c.flags[n] |= permanent
 			}
 		}
 	}
-	for i, row := range c.rows {
-		switch {
-		case c.next[i] < 0 || inCycle[i]:
-		case looping[i]:
-			c.add(i, "into-loop", finding.Error, fmt.Sprintf("%s leads to %s, and from there into a circle", row.From, row.To), "a visitor never arrives", "lead it straight to where it should end")
-		default:
-			c.chain(i, ends[i])
-			if ends[i].permanent && ends[i].temporary {
-				c.add(i, "wrong-status", finding.Warning, fmt.Sprintf("the way from %s is permanent in one hop and temporary in another", row.From),
-					"browsers and search engines keep the permanent part", "say the same status in all rows of the way")
+	for k, m := range c.met { // a pattern is in a cycle where any of its nodes is
+		n := c.list.Len() + k
+		c.flags[m.row] |= c.flags[n] & (looping | inCycle | stuck)
+	}
+	told := map[[2]int]bool{}
+	for n := range c.next {
+		i := c.rowOf(int32(n))
+		if c.next[n] < 0 && c.flags[n]&looping == 0 || c.flags[i]&inCycle != 0 {
+			continue
+		}
+		once := func(code int) bool { // for patterns, of which several nodes tell
+			defer func() { told[[2]int{i, code}] = true }()
+			return n == i || !told[[2]int{i, code}]
+		}
+		if c.flags[i]&looping != 0 {
+			if c.flags[n]&looping != 0 && once(0) {
+				c.add(i, "into-loop", finding.Error, fmt.Sprintf("%s leads to %s, and from there into a circle", c.list.at(i).from, c.list.at(i).to), "a visitor never arrives", "lead it straight to where it should end")
 			}
+			continue
+		}
+		if once(1) {
+			c.chain(int32(n), last[n], int(steps[n]))
+		}
+		if c.flags[n]&permanent != 0 && c.flags[n]&temporary != 0 && once(2) {
+			c.add(i, "wrong-status", finding.Warning, fmt.Sprintf("the way from %s is permanent in one hop and temporary in another", c.from(int32(n))),
+				"browsers and search engines keep the permanent part", "say the same status in all rows of the way")
 		}
 	}
 }
@@ -213,93 +504,69 @@ func (c *checker) ways() {
 // shownSteps is how much of a chain is shown.
 const shownSteps = 12
 
-// chain reports a row that is redirected again.
-func (c *checker) chain(i int, e end) {
-	row, next := c.rows[i], c.rows[c.next[i]]
-	goal := c.rows[e.last].goal()
-	f := c.add(i, "chain", finding.Error, fmt.Sprintf("%s leads to %s, which line %d redirects again", row.From, row.To, next.Line),
-		"each further hop costs the visitor time, and some give up following", "lead it straight to "+goal)
-	for at := i; at >= 0; at = c.next[at] {
-		if len(f.Evidence) == shownSteps {
-			f.Evidence = append(f.Evidence, fmt.Sprintf("... %d more", e.steps-shownSteps))
+// circle notes the nodes of a cycle, and reports it unless one of the same rows
+// was. It is told from its first row.
+func (c *checker) circle(cycle []int32, told map[string]bool) {
+	var rows []int
+	for _, n := range cycle {
+		c.flags[n] |= inCycle
+		rows = append(rows, c.rowOf(n))
+	}
+	if slices.ContainsFunc(cycle, func(n int32) bool { return int(n) >= c.list.Len() }) {
+		key := fmt.Sprint(slices.Compact(slices.Sorted(slices.Values(rows))))
+		if told[key] {
+			return
+		}
+		told[key] = true
+	}
+	first := slices.Index(rows, slices.Min(rows))
+	f := finding.Finding{Code: "loop", Severity: finding.Error, Where: c.list.place(rows[first]),
+		Why: "a visitor never arrives; browsers give up with an error", Advice: "decide which of these addresses is right and delete its row"}
+	for k := range cycle {
+		if k == shownSteps {
+			f.Evidence = append(f.Evidence, fmt.Sprintf("... %d more", len(cycle)-shownSteps))
 			break
 		}
-		f.Evidence = append(f.Evidence, c.rows[at].From)
-		if at != i {
-			f.Related = append(f.Related, c.rows[at].place())
+		n := cycle[(first+k)%len(cycle)]
+		f.Evidence = append(f.Evidence, c.from(n))
+		if k > 0 {
+			f.Related = append(f.Related, c.list.place(c.rowOf(n)))
+		}
+	}
+	f.Evidence = append(f.Evidence, c.from(cycle[first]))
+	f.What = "these lead round in a circle: " + strings.Join(f.Evidence, " -> ")
+	c.found = append(c.found, f)
+}
+
+// chain reports a row that is redirected again, by one of its nodes.
+func (c *checker) chain(n, last int32, steps int) {
+	i, next := c.rowOf(n), c.rowOf(c.next[n])
+	goal := c.goal(last)
+	what := fmt.Sprintf("%s leads to %s, which line %d redirects again", c.list.at(i).from, c.list.at(i).to, c.list.at(next).line)
+	if int(n) != i {
+		what = fmt.Sprintf("%s leads %s to %s, which line %d redirects again", c.list.at(i).from, c.from(n), c.met[int(n)-c.list.Len()].to.Local(), c.list.at(next).line)
+	}
+	f := c.add(i, "chain", finding.Error, what, "each further hop costs the visitor time, and some give up following", "lead it straight to "+goal)
+	for at := n; at >= 0; at = c.next[at] {
+		if len(f.Evidence) == shownSteps {
+			f.Evidence = append(f.Evidence, fmt.Sprintf("... %d more", steps-shownSteps))
+			break
+		}
+		f.Evidence = append(f.Evidence, c.from(at))
+		if at != n {
+			f.Related = append(f.Related, c.list.place(c.rowOf(at)))
 		}
 	}
 	f.Evidence = append(f.Evidence, goal)
 }
 
-// spelled finds what the site's own rules make of a row.
-func (c *checker) spelled(i int) {
-	row := c.rows[i]
-	if row.Gone() || row.ToPage() {
-		return
+// goal says where a node leads.
+func (c *checker) goal(node int32) string {
+	row := c.list.Row(c.rowOf(node))
+	if n := int(node) - c.list.Len(); n >= 0 {
+		row.Pattern, row.Target = nil, c.met[n].to
 	}
-	if !c.Site.Has(row.Target.Host) {
-		if !slices.Contains(c.Known, row.Target.Host) {
-			c.add(i, "foreign-target", finding.Warning, fmt.Sprintf("this leads to %s, which is neither the site's nor listed as known", row.Target.Host), "", "add the host under site: known: of the plan, if it is right")
-		}
-		return
-	}
-	source, err := address.Resolve(c.Site.Origin, row.From)
-	if err != nil {
-		return
-	}
-	target := row.Target
-	target.Fragment = ""
-	final := c.spell(target)
-	switch {
-	case final == source, target == source:
-		c.stuck[i] = true
-		c.add(i, "self", finding.Error, fmt.Sprintf("%s leads to itself", row.From), "on many servers a visitor goes round until the browser gives up", "delete the row, or write the target that was meant")
-	case c.spell(source) == target:
-		c.add(i, "redundant", finding.Note, fmt.Sprintf("the site's own rules lead %s to %s already", row.From, row.To), "", "delete the row")
-	}
-	if c.next[i] < 0 && final != target && c.follow(row) != i {
-		c.add(i, "hidden-chain", finding.Warning, fmt.Sprintf("%s leads to %s, which the site's own rules redirect again", row.From, row.To),
-			"each visitor makes two hops", "write "+final.String())
-	}
-}
-
-// loop is the finding for a cycle, told from its first line.
-func loop(rows []Row, cycle []int) finding.Finding {
-	first := slices.Index(cycle, slices.Min(cycle))
-	cycle = slices.Concat(cycle[first:], cycle[:first])
-	f := finding.Finding{Code: "loop", Severity: finding.Error, Where: rows[cycle[0]].place(),
-		Why: "a visitor never arrives; browsers give up with an error", Advice: "decide which of these addresses is right and delete its row"}
-	for n, i := range cycle {
-		if n == shownSteps {
-			f.Evidence = append(f.Evidence, fmt.Sprintf("... %d more", len(cycle)-shownSteps))
-			break
-		}
-		f.Evidence = append(f.Evidence, rows[i].From)
-		if n > 0 {
-			f.Related = append(f.Related, rows[i].place())
-		}
-	}
-	f.Evidence = append(f.Evidence, rows[cycle[0]].From)
-	f.What = "these lead round in a circle: " + strings.Join(f.Evidence, " -> ")
-	return f
-}
-
-func (r Row) place() finding.Place { return finding.Place{File: r.File, Line: r.Line} }
-
-// goal says target and status in words, equal exactly for rows that agree.
-func (r Row) goal() string {
-	status := r.Status
-	if status == 0 {
-		status = 301
-	}
-	switch {
-	case r.Gone():
-		return "nothing (410)"
-	case r.ToPage():
-		return fmt.Sprintf("%s (%d)", r.To, status)
-	}
-	return fmt.Sprintf("%s (%d)", r.Target, status)
+	return row.goal()
 }
 
 func lines(places []finding.Place) string {

@@ -5,29 +5,22 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"strings"
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/table"
+	"young-compass/internal/template"
 )
-
-// Compose returns the one status for several steps: temporary if any of them
-// is, and then the strictest of that sort.
-func Compose(statuses []int) int {
-	for _, s := range []int{303, 307, 302, 308} {
-		if slices.Contains(statuses, s) {
-			return s
-		}
-	}
-	return 301
-}
 
 // Flatten returns the map in which every source leads straight to its final
 // address, with the status of the whole way, and without rows that stand behind
-// another with their source. Where rows contradict each other or lead round in a
-// circle it returns what Check says of them, and no map.
-func Flatten(rows []Row, world World) (flat []Row, found []finding.Finding) {
-	c := check(rows, world)
+// another with their source. A pattern whose target always meets another one is
+// composed with it; where it meets a listed row for some addresses, these are
+// listed too. Where rows contradict each other or lead round in a circle it
+// returns what Check says of them, and no map.
+func Flatten(list *List, world World) (flat *List, found []finding.Finding) {
+	c := check(list, world)
 	for _, f := range c.found {
 		if slices.Contains([]string{"loop", "into-loop", "self", "conflict"}, f.Code) {
 			found = append(found, f)
@@ -36,18 +29,33 @@ func Flatten(rows []Row, world World) (flat []Row, found []finding.Finding) {
 	if len(found) > 0 {
 		return nil, found
 	}
-	f := flattener{World: world, rows: rows, index: c.index, tails: map[address.Address]tail{}}
-	for i, row := range rows {
-		if c.later[i] {
-			continue
-		}
+	f := flattener{checker: c, tails: map[address.Address]tail{}}
+	flat = NewList(list.Site)
+	flat.Columns = list.Columns
+	put := func(row Row) {
 		straight, ok := f.straight(row)
 		if !ok {
-			found = append(found, finding.Finding{Code: "loop", Severity: finding.Error, Where: row.place(), What: fmt.Sprintf("the way from %s goes round in a circle, with the parameters that travel", row.From),
+			found = append(found, finding.Finding{Code: "loop", Severity: finding.Error, Where: row.Place(), What: fmt.Sprintf("the way from %s goes round in a circle, with the parameters that travel", row.From),
 				Why: "a visitor never arrives; browsers give up with an error", Advice: "say query: drop in one of its rows, or lead it elsewhere"})
-			continue
+			return
 		}
-		flat = append(flat, straight)
+		flat.Append(straight)
+	}
+	for i, row := range list.All() {
+		switch {
+		case c.later(i):
+		case row.Pattern == nil:
+			put(row)
+		default:
+			for _, exception := range c.exceptions(row, i) {
+				put(exception)
+			}
+			composed, bad := c.compose(row, i)
+			if bad != nil {
+				found = append(found, *bad)
+			}
+			flat.Append(composed)
+		}
 	}
 	if len(found) > 0 {
 		return nil, found
@@ -55,15 +63,67 @@ func Flatten(rows []Row, world World) (flat []Row, found []finding.Finding) {
 	return flat, nil
 }
 
+// exceptions returns, as rows of their own, the addresses that a pattern leads
+// to a listed row.
+func (c *checker) exceptions(row Row, number int) []Row {
+	var rows []Row
+	for k, m := range c.met {
+		next := c.next[c.list.Len()+k]
+		if int(m.row) != number || next < 0 || int(next) >= c.list.Len() {
+			continue
+		}
+		at := m.at
+		exception := Row{Source: Source{Path: at.Path, Query: at.Query}, From: at.Local(), To: m.to.String(), Target: m.to, Status: row.Status, Drop: row.Drop, File: row.File, Line: row.Line, notes: row.notes}
+		rows = append(rows, exception)
+	}
+	return rows
+}
+
+// compose returns a pattern with those that its target always meets composed
+// into it; a finding when it meets one that can't be composed.
+func (c *checker) compose(row Row, number int) (Row, *finding.Finding) {
+	for range maxRounds {
+		target := c.targetReader(row.Pattern)
+		if target == nil {
+			return row, nil
+		}
+		n := slices.IndexFunc(c.patterns, func(q numbered) bool {
+			_, ok := template.Overlap(target, q.Reader, c.Fold)
+			return ok && q.row != number && !c.later(q.row)
+		})
+		if n < 0 {
+			return row, nil
+		}
+		q := c.patterns[n]
+		names, ok := template.Align(target, q.Reader, c.Fold)
+		if !ok || len(target.Query())+len(q.Reader.Query()) > 0 {
+			f := c.finding(number, "chain", finding.Error, fmt.Sprintf("%s leads to some of what %s in line %d reads, so the two can't be made one", row.From, q.From, c.list.at(q.row).line), "", "narrow one of them by class, or list the addresses")
+			return row, &f
+		}
+		next := c.list.Row(q.row)
+		p, err := NewPattern(row.From, q.Target.Rename(names).String(), row.Pattern.Reader.Classes(), c.Site)
+		if err != nil {
+			f := c.finding(number, "chain", finding.Error, fmt.Sprintf("%s and %s can't be made one: %v", row.From, q.From, err), "", "list the addresses")
+			return row, &f
+		}
+		row.Pattern, row.To = p, p.To
+		row.Status = Compose([]int{cmp.Or(row.Status, 301), cmp.Or(next.Status, 301)})
+		row.Drop = row.Drop || next.Drop
+	}
+	return row, nil
+}
+
 // Part parts the rows that Flatten refuses, those in and into circles, to
 // themselves, and all with a source that leads to several places, from the
 // others.
-func Part(rows []Row, world World) (fine, refused []Row) {
-	for i, stuck := range check(rows, world).stuck {
-		if stuck {
-			refused = append(refused, rows[i])
+func Part(list *List, world World) (fine, refused *List) {
+	fine, refused = NewList(list.Site), NewList(list.Site)
+	c := check(list, world)
+	for i, row := range list.All() {
+		if c.flags[i]&stuck != 0 {
+			refused.Append(row)
 		} else {
-			fine = append(fine, rows[i])
+			fine.Append(row)
 		}
 	}
 	return fine, refused
@@ -72,9 +132,7 @@ func Part(rows []Row, world World) (fine, refused []Row) {
 // flattener follows ways. What comes after an address depends on nothing else,
 // so that each is followed once.
 type flattener struct {
-	World
-	rows  []Row
-	index *Index
+	*checker
 	tails map[address.Address]tail
 }
 
@@ -90,6 +148,7 @@ type tail struct {
 func (f *flattener) straight(row Row) (Row, bool) {
 	if row.Gone() || row.ToPage() {
 		row.Status = cmp.Or(row.Status, 301)
+		row.To = row.goalText(f.Site)
 		return row, true
 	}
 	t, ok := f.follow(f.Site.Rebase(row.Target))
@@ -101,6 +160,7 @@ func (f *flattener) straight(row Row) (Row, bool) {
 	if t.end.Gone() {
 		row.Status = 410
 	}
+	row.To = row.goalText(f.Site)
 	return row, true
 }
 
@@ -149,8 +209,11 @@ func (f *flattener) step(at address.Address) step {
 	if !f.Site.Has(at.Host) || f.Served != nil && f.Served(at) && f.Site.Rebase(at) == at {
 		return step{row: here, ends: true}
 	}
-	for _, n := range f.index.Match(at.Host, at.Path, address.SplitQuery(at.Query), f.index.Named(at.Path)) {
-		row := f.rows[n]
+	params := address.SplitQuery(at.Query)
+	named := f.named(at.Path)
+	hits := f.index.Match(at.Host, at.Path, params, named)
+	for _, n := range hits {
+		row := f.list.Row(n)
 		to := compose(here, row)
 		switch {
 		case row.Gone():
@@ -158,9 +221,23 @@ func (f *flattener) step(at address.Address) step {
 		case row.ToPage():
 			return step{row: to, status: cmp.Or(row.Status, 301), drop: row.Drop, ends: true}
 		}
-		to.Target = f.Site.Rebase(to.Target)
-		same := at
-		if same.Fragment = to.Target.Fragment; to.Target != same {
+		if to.Target = f.Site.Rebase(to.Target); moves(at, to.Target) {
+			return step{row: to, status: cmp.Or(row.Status, 301), drop: row.Drop}
+		}
+	}
+	for _, p := range f.patterns {
+		values, ok := p.Reads(at.Path, params, named, f.Fold)
+		if !ok || f.Site.IsHome(at.Host) || f.later(p.row) {
+			continue
+		}
+		row := f.list.Row(p.row)
+		target, err := p.Leads(values, f.Site)
+		if err != nil {
+			continue
+		}
+		row.Query, row.Target = joinNames(p.Names()), target
+		to := compose(here, row)
+		if to.Target = f.Site.Rebase(to.Target); moves(at, to.Target) {
 			return step{row: to, status: cmp.Or(row.Status, 301), drop: row.Drop}
 		}
 	}
@@ -168,6 +245,15 @@ func (f *flattener) step(at address.Address) step {
 	spelled.Fragment = at.Fragment
 	return step{row: Row{Target: spelled}, ends: spelled == at}
 }
+
+// moves reports whether a step leads elsewhere.
+func moves(from, to address.Address) bool {
+	from.Fragment = to.Fragment
+	return from != to
+}
+
+// joinNames returns a query with these names.
+func joinNames(names []string) string { return strings.Join(names, "&") }
 
 // compose lets a row lead where the next one on its way leads. What of its
 // target's parameters the next one doesn't name travels on.
@@ -194,20 +280,27 @@ func compose(row, next Row) Row {
 	return row
 }
 
-// Encode writes rows as a table. Targets are pages, paths on the site, or
+// Encode writes a list as a table. Targets are pages, paths on the site, or
 // addresses; columns that hold nothing are left out, but for the first three.
-func Encode(rows []Row, site address.Site) []byte {
+func (l *List) Encode() []byte {
 	columns := []string{"from", "to", "status"}
-	for _, name := range []string{"query", "reason", "source", "since"} {
-		if slices.ContainsFunc(rows, func(r Row) bool { return r.Note(name) != "" }) {
+	holds := map[string]bool{}
+	for _, row := range l.All() {
+		holds["query"] = holds["query"] || row.Drop
+		for _, n := range row.notes {
+			holds[n.column] = true
+		}
+	}
+	for _, name := range append([]string{"query"}, l.Columns...) {
+		if holds[name] {
 			columns = append(columns, name)
 		}
 	}
 	return table.EncodeRecords(columns, func(yield func([]string) bool) {
-		for _, r := range rows {
-			record := []string{r.From, r.goalText(site), strconv.Itoa(cmp.Or(r.Status, 301))}
+		for _, row := range l.All() {
+			record := []string{row.From, row.goalText(l.Site), strconv.Itoa(cmp.Or(row.Status, 301))}
 			for _, name := range columns[3:] {
-				record = append(record, r.Note(name))
+				record = append(record, row.Note(name))
 			}
 			if !yield(record) {
 				return
@@ -216,22 +309,13 @@ func Encode(rows []Row, site address.Site) []byte {
 	})
 }
 
-// Note returns what a row says in a further column.
-func (r Row) Note(column string) string {
-	if column == "query" {
-		if r.Drop {
-			return "drop"
-		}
-		return ""
-	}
-	return r.notes[column]
-}
-
 // goalText returns the target as it is written into a list.
 func (r Row) goalText(site address.Site) string {
 	switch {
 	case r.Gone():
 		return ""
+	case r.Pattern != nil:
+		return r.To
 	case r.ToPage():
 		if r.Target.Fragment != "" {
 			return fmt.Sprintf("%s#%s", r.Page, r.Target.Fragment)

@@ -1,6 +1,9 @@
 package redirect
 
 import (
+	"cmp"
+	"hash/maphash"
+	"math/bits"
 	"slices"
 	"strings"
 
@@ -40,24 +43,38 @@ func (s Source) Names() []string {
 	return names
 }
 
-// Index finds the sources that a request meets. Sources are known by the
-// number under which they were added.
+// signature returns the parameters that the source names as Signature does.
+func (s Source) signature() string {
+	if s.Query == "" {
+		return ""
+	}
+	names := s.Names()
+	slices.Sort(names)
+	return Signature(Carried(address.SplitQuery(s.Query), names))
+}
+
+// Index finds the sources that a request meets. Sources are known by the number
+// in which they were added, from 0. It keeps numbers alone, so that millions
+// find room, and asks for the source that has one.
 type Index struct {
 	Site address.Site
 	Fold bool // letters don't count
-	keys map[string]*group
+
+	source func(number int) Source
+	seed   maphash.Seed
+	slots  []uint32 // number+1 of the first source with its host, key and parameters
+	hashes []uint32 // by number
+	next   []int32  // by number: the next one with the same host, key and parameters, or -1
+	last   []int32  // by number: the last one of those, if this is the first; else -1
+	used   int
+	hosts  []string            // that sources name, in the order they came
+	names  map[string][]string // by key: parameters that any source of the path names, sorted
 }
 
-// group is all sources with one path.
-type group struct {
-	names       []string // parameters that any of them names, sorted
-	bySignature map[string][]member
-}
-
-// member is a source by its number, and the host that it names.
-type member struct {
-	host   string
-	number int
+// NewIndex returns an empty index; source returns the source that was added
+// under a number.
+func NewIndex(site address.Site, fold bool, source func(number int) Source) *Index {
+	return &Index{Site: site, Fold: fold, source: source, seed: maphash.MakeSeed(), names: map[string][]string{}}
 }
 
 // Key returns what a path in normal form is looked up by: repeated slashes
@@ -70,34 +87,155 @@ func (x *Index) Key(path string) string {
 	return address.Decode(path)
 }
 
-// Add enters a source under a number.
-func (x *Index) Add(s Source, number int) {
-	if x.keys == nil {
-		x.keys = map[string]*group{}
+// hash returns a number that is equal for sources with the same host, key and
+// parameters.
+func (x *Index) hash(host, key, signature string) uint32 {
+	h := maphash.String(x.seed, key)
+	if host != "" {
+		h ^= bits.RotateLeft64(maphash.String(x.seed, host), 17)
 	}
-	key := x.Key(s.Path)
-	g := x.keys[key]
-	if g == nil {
-		g = &group{bySignature: map[string][]member{}}
-		x.keys[key] = g
+	if signature != "" {
+		h ^= bits.RotateLeft64(maphash.String(x.seed, signature), 41)
 	}
-	names := s.Names()
-	slices.Sort(names)
-	signature := Signature(Carried(address.SplitQuery(s.Query), names))
-	g.bySignature[signature] = append(g.bySignature[signature], member{s.Host, number})
-	for _, name := range names {
-		if i, ok := slices.BinarySearch(g.names, name); !ok {
-			g.names = slices.Insert(g.names, i, name)
+	return uint32(h >> 32)
+}
+
+func (x *Index) hashOf(s Source) uint32 { return x.hash(s.Host, x.Key(s.Path), s.signature()) }
+
+// Len returns how many sources were added.
+func (x *Index) Len() int { return len(x.hashes) }
+
+// Add enters the next source.
+func (x *Index) Add(s Source) { x.insert(s, x.hashOf(s)) }
+
+// Skip counts a number that no request meets.
+func (x *Index) Skip() {
+	x.hashes, x.next, x.last = append(x.hashes, 0), append(x.next, -1), append(x.last, -1)
+}
+
+// Grow makes room for n more sources.
+func (x *Index) Grow(n int) {
+	x.hashes, x.next, x.last = slices.Grow(x.hashes, n), slices.Grow(x.next, n), slices.Grow(x.last, n)
+	x.resize(x.used + n)
+}
+
+// insert enters the next source with its hash.
+func (x *Index) insert(s Source, hash uint32) {
+	x.resize(x.used + 1)
+	n := int32(len(x.hashes))
+	x.hashes, x.next, x.last = append(x.hashes, hash), append(x.next, -1), append(x.last, -1)
+	if s.Host != "" || len(x.hosts) == 0 {
+		if !slices.Contains(x.hosts, s.Host) {
+			x.hosts = append(x.hosts, s.Host)
 		}
+	} else if x.hosts[0] != "" && !slices.Contains(x.hosts, "") {
+		x.hosts = append(x.hosts, "")
+	}
+	if s.Query != "" {
+		x.addNames(s)
+	}
+	slot, first := x.find(hash, s.Host, "", "", &s)
+	if first < 0 {
+		x.slots[slot] = uint32(n) + 1
+		x.last[n] = n
+		x.used++
+		return
+	}
+	x.next[x.last[first]] = n
+	x.last[first] = n
+}
+
+func (x *Index) addNames(s Source) {
+	key := strings.Clone(x.Key(s.Path))
+	names := x.names[key]
+	for _, name := range s.Names() {
+		if i, ok := slices.BinarySearch(names, name); !ok {
+			names = slices.Insert(names, i, strings.Clone(name))
+		}
+	}
+	if len(names) > 0 {
+		x.names[key] = names
+	}
+}
+
+// find returns the slot of a source, and the number of the first one there, or
+// -1. The source is given, or else its host, key and signature.
+func (x *Index) find(hash uint32, host, key, signature string, s *Source) (slot uint32, first int32) {
+	mask := uint32(len(x.slots) - 1)
+	keyed := s == nil
+	for slot = hash & mask; x.slots[slot] != 0; slot = (slot + 1) & mask {
+		n := x.slots[slot] - 1
+		if x.hashes[n] != hash {
+			continue
+		}
+		if !keyed {
+			key, signature, keyed = x.Key(s.Path), s.signature(), true
+		}
+		if o := x.source(int(n)); o.Host == host && x.Key(o.Path) == key && o.signature() == signature {
+			return slot, int32(n)
+		}
+	}
+	return slot, -1
+}
+
+// resize makes room for n sources that differ.
+func (x *Index) resize(n int) {
+	if n*4 <= len(x.slots)*3 && len(x.slots) > 0 {
+		return
+	}
+	size := max(16, 1<<bits.Len(uint(n*4/3)))
+	x.slots = make([]uint32, size)
+	mask := uint32(size - 1)
+	for n, last := range x.last {
+		if last < 0 {
+			continue
+		}
+		slot := x.hashes[n] & mask
+		for x.slots[slot] != 0 {
+			slot = (slot + 1) & mask
+		}
+		x.slots[slot] = uint32(n) + 1
 	}
 }
 
 // Named returns the parameters, sorted, that the sources of a path name.
 func (x *Index) Named(path string) []string {
-	if g := x.keys[x.Key(path)]; g != nil {
-		return g.names
+	if len(x.names) == 0 {
+		return nil
 	}
-	return nil
+	return x.names[x.Key(path)]
+}
+
+// firsts calls yield with the first number of each host whose sources a request
+// on host meets.
+func (x *Index) firsts(host, path string, params []address.Param, named []string, yield func(entry string, first int32)) {
+	if len(x.slots) == 0 {
+		return
+	}
+	key, signature := x.Key(path), ""
+	if len(named) > 0 {
+		signature = Signature(Carried(params, named))
+	}
+	for _, entry := range x.hosts {
+		if !x.Site.Hears(entry, host) {
+			continue
+		}
+		if _, first := x.find(x.hash(entry, key, signature), entry, key, signature, nil); first >= 0 {
+			yield(entry, first)
+		}
+	}
+}
+
+// First returns the number of the source that a request meets first, as Match
+// orders them, or -1.
+func (x *Index) First(host, path string, params []address.Param, named []string) int {
+	best, rank := int32(-1), 0
+	x.firsts(host, path, params, named, func(entry string, first int32) {
+		if r := x.Site.Rank(entry, host); best < 0 || cmp.Or(cmp.Compare(r, rank), cmp.Compare(first, best)) < 0 {
+			best, rank = first, r
+		}
+	})
+	return int(best)
 }
 
 // Match returns the numbers of the sources that a request meets: the path is
@@ -105,18 +243,57 @@ func (x *Index) Named(path string) []string {
 // request carries no other of the parameters in named. The best host comes
 // first, then what was added first.
 func (x *Index) Match(host, path string, params []address.Param, named []string) []int {
-	g := x.keys[x.Key(path)]
-	if g == nil {
+	type hit struct{ rank, number int }
+	var hits []hit
+	x.firsts(host, path, params, named, func(entry string, first int32) {
+		rank := x.Site.Rank(entry, host)
+		for n := first; n >= 0; n = x.next[n] {
+			hits = append(hits, hit{rank, int(n)})
+		}
+	})
+	if len(hits) > 1 {
+		slices.SortFunc(hits, func(a, b hit) int { return cmp.Or(a.rank-b.rank, a.number-b.number) })
+	}
+	numbers := make([]int, len(hits))
+	for i, h := range hits {
+		numbers[i] = h.number
+	}
+	return numbers
+}
+
+// Same returns the numbers, in their order, of all sources with the path and
+// parameters of one, whatever their hosts; nil when that one is not the first of
+// them.
+func (x *Index) Same(number int) []int {
+	if x.last[number] < 0 || len(x.hosts) == 1 && x.next[number] < 0 {
 		return nil
 	}
-	members := slices.DeleteFunc(slices.Clone(g.bySignature[Signature(Carried(params, named))]), func(m member) bool {
-		return !x.Site.Hears(m.host, host)
-	})
-	slices.SortStableFunc(members, func(a, b member) int { return x.Site.Rank(a.host, host) - x.Site.Rank(b.host, host) })
-	numbers := make([]int, len(members))
-	for i, m := range members {
-		numbers[i] = m.number
+	var numbers []int
+	follow := func(first int32) {
+		for n := first; n >= 0; n = x.next[n] {
+			numbers = append(numbers, int(n))
+		}
 	}
+	if len(x.hosts) == 1 {
+		follow(int32(number))
+		return numbers
+	}
+	s := x.source(number)
+	key, signature := x.Key(s.Path), s.signature()
+	var firsts []int32
+	for _, host := range x.hosts {
+		_, first := x.find(x.hash(host, key, signature), host, key, signature, nil)
+		if first >= 0 && int(first) < number {
+			return nil
+		}
+		if first >= 0 {
+			firsts = append(firsts, first)
+		}
+	}
+	for _, first := range firsts {
+		follow(first)
+	}
+	slices.Sort(numbers)
 	return numbers
 }
 

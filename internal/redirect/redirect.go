@@ -4,8 +4,9 @@
 package redirect
 
 import (
+	"cmp"
 	"fmt"
-	"io"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -15,21 +16,25 @@ import (
 	"young-compass/internal/table"
 )
 
-// Row is one redirect: from an address to a page, to an address, or to nothing
-// when what was there is gone.
+// Row is one redirect: from an address, or from all that a pattern reads, to a
+// page, to an address, or to nothing when what was there is gone.
 type Row struct {
-	Source
-	From   string        // as written
-	To     string        // as written
-	Page   inventory.Ref // the target, when it is a page
-	Target address.Address
-	Status int  // 301, 302, 303, 307, 308 or 410; 0 when not written: permanent
-	Drop   bool // the request's parameters don't travel
-	File   string
-	Line   int
+	Source           // empty for a pattern
+	Pattern *Pattern // nil for one address
+	From    string   // as written
+	To      string   // as written
+	Page    inventory.Ref
+	Target  address.Address // with Page its fragment alone; empty for a pattern
+	Status  int             // 301, 302, 303, 307, 308 or 410; 0 when not written: permanent
+	Drop    bool            // the request's parameters don't travel
+	File    string
+	Line    int
 
-	notes map[string]string // further columns, as far as they hold something
+	notes []note
 }
+
+// note is what a row says in a further column.
+type note struct{ column, text string }
 
 // ToPage reports whether the target is a page.
 func (r Row) ToPage() bool { return r.Page != inventory.Ref{} }
@@ -37,107 +42,118 @@ func (r Row) ToPage() bool { return r.Page != inventory.Ref{} }
 // Gone reports whether the row says that nothing is there any more.
 func (r Row) Gone() bool { return r.Status == 410 }
 
-// usualNames are those that the columns of a list go by elsewhere.
-func usualNames() map[string][]string {
-	return map[string][]string{
-		"from":   {"old", "old url", "old address", "source url", "source address", "redirect from", "request"},
-		"to":     {"new", "new url", "new address", "target", "target url", "destination", "destination url", "redirect to", "location"},
-		"status": {"code", "status code", "type", "http status", "http code"},
-	}
-}
-
-// headless returns the columns of a list whose first row is no header: it
-// begins with a path or an address, and none of its fields is a column's name.
-func headless(first []string) []string {
-	if len(first) < 2 || len(first) > 3 || !strings.HasPrefix(first[0], "/") && !strings.Contains(first[0], "://") {
-		return nil
-	}
-	return []string{"from", "to", "status"}[:len(first)]
-}
-
-// Read reads a table with the columns from, to, status and, if it likes,
-// reason, query, source, since. The first three are also known by their usual
-// names elsewhere, and a list of two or three columns needs no header. Rows that
-// can't be read become findings.
-func Read(file string, r io.Reader, site address.Site) ([]Row, []finding.Finding, error) {
-	sheet, found, err := table.ReadHeadless(file, r, headless)
-	if err != nil {
-		return nil, nil, err
-	}
-	for _, column := range []string{"from", "to", "status"} {
-		sheet.Take(column, usualNames()[column])
-	}
-	if err := sheet.Require("from", "to"); err != nil {
-		return nil, nil, err
-	}
-	var rows []Row
-	for _, record := range sheet.Rows {
-		row, bad := readRow(record, site)
-		if bad != nil {
-			bad.Where = finding.Place{File: file, Line: record.Line}
-			found = append(found, *bad)
-			continue
+// Note returns what a row says in a further column.
+func (r Row) Note(column string) string {
+	if column == "query" {
+		if r.Drop {
+			return "drop"
 		}
-		row.File = file
-		rows = append(rows, row)
+		return ""
 	}
-	return rows, found, nil
-}
-
-func readRow(record table.Row, site address.Site) (Row, *finding.Finding) {
-	f := record.Get
-	as := func(code, format string, args ...any) *finding.Finding {
-		what, advice, _ := strings.Cut(fmt.Sprintf(format, args...), "; ")
-		finding := table.BadRow("", 0, what, advice)
-		finding.Code = code
-		return &finding
-	}
-	bad := func(format string, args ...any) *finding.Finding { return as("bad-row", format, args...) }
-	row := Row{From: f("from"), To: f("to"), Line: record.Line}
-	for _, name := range []string{"reason", "source", "since"} {
-		if text := f(name); text != "" {
-			if row.notes == nil {
-				row.notes = map[string]string{}
-			}
-			row.notes[name] = text
+	for _, n := range r.notes {
+		if n.column == column {
+			return n.text
 		}
 	}
+	return ""
+}
+
+// Place returns where the row stands.
+func (r Row) Place() finding.Place { return finding.Place{File: r.File, Line: r.Line} }
+
+// goal says target and status in words, equal exactly for rows that agree.
+func (r Row) goal() string {
+	status := cmp.Or(r.Status, 301)
+	switch {
+	case r.Gone():
+		return "nothing (410)"
+	case r.ToPage(), r.Pattern != nil:
+		return r.To + " (" + strconv.Itoa(status) + ")"
+	}
+	return r.Target.String() + " (" + strconv.Itoa(status) + ")"
+}
+
+// fields are the columns of a row that say where it leads from and to.
+type fields struct{ from, to, status, query, class string }
+
+// problem makes a finding of a text "what; advice".
+func problem(code, format string, args ...any) *finding.Finding {
+	what, advice, _ := strings.Cut(fmt.Sprintf(format, args...), "; ")
+	f := table.BadRow("", 0, what, advice)
+	f.Code = code
+	return &f
+}
+
+// parse reads a row, or says what is wrong with it.
+func (f fields) parse(site address.Site) (Row, *finding.Finding) {
+	row := Row{From: f.from, To: f.to}
+	bad := func(code, format string, args ...any) (Row, *finding.Finding) {
+		return row, problem(code, format, args...)
+	}
+	pattern := strings.IndexByte(f.from, '{') >= 0
 	var err error
-	if row.Source, err = ReadSource(f("from"), site); err != nil {
-		return row, as("unreachable-source", "from: %v; write a path, or an address on one of the site's hosts", err)
-	}
-	if f("status") != "" {
-		if row.Status, err = strconv.Atoi(f("status")); err != nil || !ValidStatus(row.Status) {
-			return row, bad("%q is no status of a redirect; write 301, 302, 303, 307, 308 or 410", address.Printable(f("status")))
+	if !pattern {
+		if row.Source, err = ReadSource(f.from, site); err != nil {
+			return bad("unreachable-source", "from: %v; write a path, or an address on one of the site's hosts", err)
 		}
 	}
-	switch f("query") {
+	switch f.status {
+	case "":
+	case "301":
+		row.Status = 301
+	default:
+		if row.Status, err = strconv.Atoi(f.status); err != nil || !ValidStatus(row.Status) {
+			return bad("bad-row", "%q is no status of a redirect; write 301, 302, 303, 307, 308 or 410", address.Printable(f.status))
+		}
+	}
+	switch f.query {
 	case "", "keep":
 	case "drop":
 		row.Drop = true
 	default:
-		return row, bad("query: %q; write keep or drop", address.Printable(f("query")))
+		return bad("bad-row", "query: %q; write keep or drop", address.Printable(f.query))
 	}
 	switch {
-	case row.Gone() && row.To != "":
-		return row, as("wrong-status", "410 says that the page is gone, but there is a target; leave the target empty or write 301")
+	case row.Gone() && f.to != "":
+		return bad("wrong-status", "410 says that the page is gone, but there is a target; leave the target empty or write 301")
+	case row.Gone() && pattern:
+		return bad("bad-row", "a pattern can't say that pages are gone; list their addresses, or lead it to another page")
 	case row.Gone():
-	case row.To == "":
-		return row, as("wrong-status", "there is no target; write one, or the status 410")
-	default:
-		page, fragment, _ := strings.Cut(row.To, "#")
-		if ref, ok := inventory.ParseRef(page); ok {
-			row.Page, row.Target.Fragment = ref, fragment
-			break
+		return row, nil
+	case f.to == "":
+		return bad("wrong-status", "there is no target; write one, or the status 410")
+	}
+	if strings.HasPrefix(f.to, "//") || strings.HasPrefix(f.to, "/\\") {
+		return bad("unsafe-target", "to: %s names a host without saying so, and browsers go there; write https:// in front, or one slash", address.Printable(f.to))
+	}
+	if pattern || strings.IndexByte(f.to, '{') >= 0 {
+		classes, err := parseClasses(f.class)
+		if err != nil {
+			return bad("bad-row", "class: %v; write such as id=digits", err)
 		}
-		if strings.HasPrefix(row.To, "//") || strings.HasPrefix(row.To, "/\\") {
-			return row, as("unsafe-target", "to: %s names a host without saying so, and browsers go there; write https:// in front, or one slash", address.Printable(row.To))
+		if row.Pattern, err = NewPattern(f.from, f.to, classes, site); err != nil {
+			return bad("bad-row", "%v", err)
 		}
-		if row.Target, err = address.Resolve(site.Origin, row.To); err != nil {
-			return row, as("unsafe-target", "to: %v; write key@language, a path, or an http(s) address", err)
-		}
+		return row, nil
+	}
+	row.Page, row.Target, err = readTarget(f.to, site)
+	if err != nil {
+		return bad("unsafe-target", "to: %v; write key@language, a path, or an http(s) address", err)
 	}
 	return row, nil
+}
+
+// readTarget reads where a redirect leads: a page, of which the address holds
+// the fragment alone, or an address.
+func readTarget(to string, site address.Site) (inventory.Ref, address.Address, error) {
+	if to[0] != '/' {
+		page, fragment, _ := strings.Cut(to, "#")
+		if ref, ok := inventory.ParseRef(page); ok {
+			return ref, address.Address{Fragment: fragment}, nil
+		}
+	}
+	a, err := address.Resolve(site.Origin, to)
+	return inventory.Ref{}, a, err
 }
 
 // ValidStatus reports whether a redirect may carry the status.
@@ -151,6 +167,17 @@ func ValidStatus(status int) bool {
 
 // Temporary reports whether the status is one that says "for now".
 func Temporary(status int) bool { return status == 302 || status == 303 || status == 307 }
+
+// Compose returns the one status for several steps: temporary if any of them
+// is, and then the strictest of that sort.
+func Compose(statuses []int) int {
+	for _, s := range []int{303, 307, 302, 308} {
+		if slices.Contains(statuses, s) {
+			return s
+		}
+	}
+	return 301
+}
 
 // ReadSource reads where a redirect starts: a path, which stands for itself on
 // all the site's hosts, or an address on one of them.
@@ -166,7 +193,7 @@ func ReadSource(s string, site address.Site) (Source, error) {
 		return Source{}, fmt.Errorf("%s has an encoded slash, backslash or control character, which no rule matches", address.Printable(s))
 	}
 	source := SourceOf(a)
-	if strings.HasPrefix(s, "/") {
+	if s[0] == '/' {
 		source.Host = ""
 	} else if !site.Has(a.Host) {
 		return Source{}, fmt.Errorf("%s is not on one of the site's hosts", address.Printable(s))

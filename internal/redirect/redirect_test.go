@@ -18,7 +18,7 @@ func skerrywick() address.Site {
 	return address.Site{Origin: address.Address{Scheme: "https", Host: "skerrywick.example", Path: "/"}, Hosts: []string{"www.skerrywick.example"}}
 }
 
-func read(t *testing.T, lines ...string) []Row {
+func read(t *testing.T, lines ...string) *List {
 	t.Helper()
 	rows, found, err := Read("list.csv", strings.NewReader("from,to,status\n"+strings.Join(lines, "\n")), skerrywick())
 	require.NoError(t, err)
@@ -28,24 +28,25 @@ func read(t *testing.T, lines ...string) []Row {
 
 func TestReadRow(t *testing.T) {
 	rows := read(t, "/a,route-x@de,", "http://www.skerrywick.example/b?k=v,guide@en#part,302", "/c,,410", "/d,/e?x#y,308")
-	assert.Equal(t, Source{Path: "/a"}, rows[0].Source)
-	assert.True(t, rows[0].ToPage())
-	assert.Zero(t, rows[0].Status)
-	assert.Equal(t, "www.skerrywick.example", rows[1].Host)
-	assert.Equal(t, []string{"k"}, rows[1].Names())
-	assert.Equal(t, "guide@en", rows[1].Page.String())
-	assert.Equal(t, "part", rows[1].Target.Fragment)
-	assert.True(t, rows[2].Gone())
-	assert.Equal(t, "https://skerrywick.example/e?x#y", rows[3].Target.String())
-	assert.Equal(t, 5, rows[3].Line)
-	assert.Equal(t, "//www.skerrywick.example/b?k=v", rows[1].Source.String())
+	assert.Equal(t, Source{Path: "/a"}, rows.Row(0).Source)
+	assert.True(t, rows.Row(0).ToPage())
+	assert.Zero(t, rows.Row(0).Status)
+	assert.Equal(t, "www.skerrywick.example", rows.Row(1).Host)
+	assert.Equal(t, []string{"k"}, rows.Row(1).Names())
+	assert.Equal(t, "guide@en", rows.Row(1).Page.String())
+	assert.Equal(t, "part", rows.Row(1).Target.Fragment)
+	assert.True(t, rows.Row(2).Gone())
+	assert.Equal(t, "https://skerrywick.example/e?x#y", rows.Row(3).Target.String())
+	assert.Equal(t, 5, rows.Row(3).Line)
+	assert.Equal(t, "//www.skerrywick.example/b?k=v", rows.Row(1).Source.String())
 }
 
 func TestMatch(t *testing.T) {
-	x := &Index{Site: skerrywick(), Fold: true}
-	for i, s := range []Source{{Path: "/index.php", Query: "item=1"}, {Path: "/index.php", Query: "item=1&lang=de"}, {Path: "/index.php"}, {Path: "/Ab%28c%29"},
-		{Host: "www.skerrywick.example", Path: "/h"}, {Path: "/h"}, {Host: "skerrywick.example", Path: "/h"}, {Host: "other.example", Path: "/h"}} {
-		x.Add(s, i)
+	sources := []Source{{Path: "/index.php", Query: "item=1"}, {Path: "/index.php", Query: "item=1&lang=de"}, {Path: "/index.php"}, {Path: "/Ab%28c%29"},
+		{Host: "www.skerrywick.example", Path: "/h"}, {Path: "/h"}, {Host: "skerrywick.example", Path: "/h"}, {Host: "other.example", Path: "/h"}}
+	x := NewIndex(skerrywick(), true, func(n int) Source { return sources[n] })
+	for _, s := range sources {
+		x.Add(s)
 	}
 	match := func(host, path, query string) []int {
 		return x.Match(host, path, address.SplitQuery(query), x.Named(path))
@@ -243,12 +244,12 @@ func TestMatchAgreesWithTheRule(t *testing.T) {
 		return strings.Join(items, "&")
 	}
 	for range 5000 {
-		x := &Index{Site: skerrywick()}
 		var sources []Source
-		for i := range 1 + random.IntN(5) {
+		x := NewIndex(skerrywick(), false, func(n int) Source { return sources[n] })
+		for range 1 + random.IntN(5) {
 			s := Source{Path: one("/x", "/y"), Query: query()}
 			sources = append(sources, s)
-			x.Add(s, i)
+			x.Add(s)
 		}
 		path, asked := one("/x", "/y"), address.SplitQuery(query())
 		var want []int
@@ -298,7 +299,7 @@ func TestListsOfOthers(t *testing.T) {
 	} {
 		rows, _, err := Read("list", strings.NewReader(text), skerrywick())
 		require.NoError(t, err, text)
-		_, got, _ := strings.Cut(string(Encode(rows, skerrywick())), "\n")
+		_, got, _ := strings.Cut(string(rows.Encode()), "\n")
 		assert.Equal(t, want, got, text)
 	}
 	for _, text := range []string{"", "a,b\n/a,/b\n", "from\n/a\n", "/only\n"} {

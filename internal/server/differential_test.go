@@ -49,7 +49,7 @@ func knownAddresses(p *plan.Plan) []string {
 	for _, e := range p.Book.Entries {
 		list = append(list, e.Address.String())
 	}
-	for _, row := range p.Redirects {
+	for _, row := range p.Redirects.All() {
 		if strings.HasPrefix(row.From, "/") {
 			list = append(list, "http://www.skerrywick.example"+row.From)
 		} else {

@@ -90,7 +90,7 @@ func oddAsks(p *plan.Plan) []ask {
 			asks = append(asks, ask{"GET", mutate(random, url, way)})
 		}
 	}
-	for _, row := range p.Redirects {
+	for _, row := range p.Redirects.All() {
 		a := p.Site.Origin
 		a.Path, a.Query = row.Path, row.Query
 		add(a.String())

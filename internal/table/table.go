@@ -26,7 +26,7 @@ const (
 	maxLine    = 1 << 20 // bytes without a line feed
 	maxRecord  = 8 << 20 // bytes of one row
 	maxColumns = 10000
-	maxRows    = 5_000_000
+	maxRows    = 20_000_000
 	sampleSize = 64 << 10 // bytes that are looked at to find the form out
 )
 
@@ -39,20 +39,35 @@ type Row struct {
 
 // Get returns the value in a column; empty where there is none.
 func (r Row) Get(column string) string {
-	if i, ok := r.table.index[column]; ok && i < len(r.values) {
-		return r.values[i]
-	}
-	return ""
+	return r.At(r.table.Column(column))
 }
 
-// Table is a file read: its columns in their order, and its rows.
+// At returns the value in the column at a position; empty where there is none.
+func (r Row) At(column int) string {
+	if column < 0 || column >= len(r.values) {
+		return ""
+	}
+	return r.values[column]
+}
+
+// Column returns the position of a column, or -1.
+func (t *Table) Column(name string) int {
+	if i, ok := t.index[name]; ok {
+		return i
+	}
+	return -1
+}
+
+// Table is a file being read: its columns in their order, and its rows.
 type Table struct {
 	File    string
 	Columns []string
-	Rows    []Row
+	Rows    []Row // what Read has read; with Open those that are known beforehand
 
 	index    map[string]int // of the columns
 	headless func(first []string) []string
+	records  *records          // that are still to come
+	bad      []finding.Finding // rows that can't be read, of a form that is read whole
 }
 
 // Read reads a table. Its form is found out from the beginning of the file.
@@ -60,75 +75,107 @@ type Table struct {
 // *finding.Input. A row that can't be read becomes a finding; the others are
 // read all the same.
 func Read(file string, r io.Reader, needed ...string) (*Table, []finding.Finding, error) {
-	return ReadHeadless(file, r, nil, needed...)
-}
-
-// ReadHeadless is Read for tables that may have no header: columns returns the
-// names of the columns when the first record is a row, and nil when it is a
-// header.
-func ReadHeadless(file string, r io.Reader, columns func(first []string) []string, needed ...string) (*Table, []finding.Finding, error) {
-	raw := bufio.NewReaderSize(r, sampleSize)
-	sample, err := raw.Peek(sampleSize)
-	if err != nil && !errors.Is(err, io.EOF) {
-		return nil, nil, fmt.Errorf("reading %s: %w", file, err)
-	}
-	t := &Table{File: file, index: map[string]int{}, headless: columns}
-	var bad []finding.Finding
-	start := bytes.TrimLeft(bytes.TrimPrefix(sample, []byte("\ufeff")), " \t\r\n")
-	switch {
-	case bytes.HasPrefix(sample, []byte("PK\x03\x04")):
-		bad, err = t.readWorkbook(raw)
-	case len(start) > 0 && (start[0] == '{' || start[0] == '['):
-		bad, err = t.readJSON(raw)
-	default:
-		bad, err = t.readCSV(raw, sample)
-	}
+	t, err := Open(file, r, nil, needed...)
 	if err != nil {
 		return nil, nil, err
 	}
-	if len(t.Columns) == 0 {
-		return nil, nil, finding.Unreadable(finding.Place{File: file}, "the file is empty", "its first line must name the columns: "+strings.Join(needed, ", "))
+	var rows []Row
+	var found []finding.Finding
+	for {
+		row, bad, err := t.Next()
+		switch {
+		case errors.Is(err, io.EOF):
+			t.Rows = rows
+			return t, found, nil
+		case err != nil:
+			return nil, nil, err
+		case bad != nil:
+			found = append(found, *bad)
+		default:
+			rows = append(rows, row)
+		}
 	}
-	return t, bad, t.Require(needed...)
 }
 
-// readCSV reads separated values.
-func (t *Table) readCSV(raw *bufio.Reader, sample []byte) ([]finding.Finding, error) {
+// Open begins to read a table that may have no header: columns returns the
+// names of the columns when the first record is a row, and nil when it is a
+// header; it may be nil. Separated values are then read row by row with Next.
+func Open(file string, r io.Reader, columns func(first []string) []string, needed ...string) (*Table, error) {
+	raw := bufio.NewReaderSize(r, sampleSize)
+	sample, err := raw.Peek(sampleSize)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return nil, fmt.Errorf("reading %s: %w", file, err)
+	}
+	t := &Table{File: file, index: map[string]int{}, headless: columns}
+	start := bytes.TrimLeft(bytes.TrimPrefix(sample, []byte("\ufeff")), " \t\r\n")
+	switch {
+	case bytes.HasPrefix(sample, []byte("PK\x03\x04")):
+		t.bad, err = t.readWorkbook(raw)
+	case len(start) > 0 && (start[0] == '{' || start[0] == '['):
+		t.bad, err = t.readJSON(raw)
+	default:
+		err = t.readCSV(raw, sample)
+	}
+	if err != nil {
+		return nil, err
+	}
+	if len(t.Columns) == 0 {
+		return nil, finding.Unreadable(finding.Place{File: file}, "the file is empty", "its first line must name the columns: "+strings.Join(needed, ", "))
+	}
+	return t, t.Require(needed...)
+}
+
+// Next returns the next row, or what is wrong with one that can't be read;
+// io.EOF behind the last. Other errors are those of Read.
+func (t *Table) Next() (Row, *finding.Finding, error) {
+	if len(t.Rows) > 0 {
+		row := t.Rows[0]
+		t.Rows = t.Rows[1:]
+		return row, nil, nil
+	}
+	if len(t.bad) > 0 {
+		bad := &t.bad[0]
+		t.bad = t.bad[1:]
+		return Row{}, bad, nil
+	}
+	if t.records == nil {
+		return Row{}, nil, io.EOF
+	}
+	line, record, err := t.records.next()
+	var parse *csv.ParseError
+	var open unclosed
+	switch {
+	case errors.Is(err, io.EOF):
+		return Row{}, nil, err
+	case errors.As(err, &parse) && !errors.As(err, &open):
+		bad := BadRow(t.File, parse.Line, parse.Err.Error(), quoteAdvice)
+		bad.Where.Column = parse.Column
+		return Row{}, &bad, nil
+	case err != nil:
+		return Row{}, nil, t.unreadable(err)
+	}
+	if t.records.count++; t.records.count > maxRows {
+		return Row{}, nil, t.tooMany(line)
+	}
+	row, bad := t.row(line, record)
+	return row, bad, nil
+}
+
+// readCSV reads the header of separated values.
+func (t *Table) readCSV(raw *bufio.Reader, sample []byte) error {
 	text, limit, err := decode(t.File, raw, sample)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	reader := csv.NewReader(text)
-	reader.Comma = delimiter(text)
-	reader.FieldsPerRecord, reader.ReuseRecord = -1, true
-	header, err := reader.Read()
+	t.records = newRecords(text, limit)
+	line, header, err := t.records.next()
 	if errors.Is(err, io.EOF) {
-		return nil, nil
+		return nil
 	}
 	if err != nil {
-		return nil, t.unreadable(err)
+		return t.unreadable(err)
 	}
-	if err := t.setColumns(header, reader.FieldPos); err != nil {
-		return nil, err
-	}
-	var bad []finding.Finding
-	for {
-		limit.record = 0
-		record, err := reader.Read()
-		if errors.Is(err, io.EOF) {
-			return bad, nil
-		}
-		if err != nil {
-			return nil, t.unreadable(err)
-		}
-		line, _ := reader.FieldPos(0)
-		if len(t.Rows) == maxRows {
-			return nil, t.tooMany(line)
-		}
-		if f := t.addRow(line, record); f != nil {
-			bad = append(bad, *f)
-		}
-	}
+	return t.setColumns(slices.Clone(header), func(column int) (int, int) { return line, t.records.column(column) })
 }
 
 // setColumns takes the names of the columns from the first row; place says
@@ -143,9 +190,11 @@ func (t *Table) setColumns(header []string, place func(int) (line, column int)) 
 				t.addColumn(name)
 			}
 			line, _ := place(0)
-			if bad := t.addRow(line, header); bad != nil {
+			row, bad := t.row(line, header)
+			if bad != nil {
 				return &finding.Input{Finding: *bad}
 			}
+			t.Rows = append(t.Rows, row)
 			return nil
 		}
 	}
@@ -168,22 +217,30 @@ func (t *Table) addColumn(name string) {
 
 // addRow appends a row, or says what is wrong with it.
 func (t *Table) addRow(line int, record []string) *finding.Finding {
-	bad := func(what, advice string) *finding.Finding {
+	row, bad := t.row(line, record)
+	if bad == nil {
+		t.Rows = append(t.Rows, row)
+	}
+	return bad
+}
+
+// row makes a row of a record, or says what is wrong with it.
+func (t *Table) row(line int, record []string) (Row, *finding.Finding) {
+	bad := func(what, advice string) (Row, *finding.Finding) {
 		f := BadRow(t.File, line, what, advice)
-		return &f
+		return Row{}, &f
 	}
 	if len(record) != len(t.Columns) {
 		return bad(fmt.Sprintf("%d fields where the header has %d", len(record), len(t.Columns)), "write the missing commas, or quote a field that holds one")
 	}
-	if i := slices.IndexFunc(record, func(field string) bool { return !utf8.ValidString(field) }); i >= 0 {
-		return bad(fmt.Sprintf("field %d holds bytes that are no UTF-8", i+1), "save the file again as UTF-8")
-	}
 	values := make([]string, len(record))
 	for i, value := range record {
+		if !utf8.ValidString(value) {
+			return bad(fmt.Sprintf("field %d holds bytes that are no UTF-8", i+1), "save the file again as UTF-8")
+		}
 		values[i] = strings.TrimSpace(value)
 	}
-	t.Rows = append(t.Rows, Row{line, t, values})
-	return nil
+	return Row{line, t, values}, nil
 }
 
 // Rename gives a column another name. A column that had it keeps its values
@@ -253,10 +310,12 @@ func (t *Table) unreadable(err error) error {
 	}
 	var parse *csv.ParseError
 	if errors.As(err, &parse) {
-		return finding.Unreadable(finding.Place{File: t.File, Line: parse.Line, Column: parse.Column}, "this is no table of comma-separated values: "+parse.Err.Error(), "quote fields that hold a quote, and double the quote")
+		return finding.Unreadable(finding.Place{File: t.File, Line: parse.Line, Column: parse.Column}, "this is no table of comma-separated values: "+parse.Err.Error(), quoteAdvice)
 	}
 	return fmt.Errorf("reading %s: %w", t.File, err)
 }
+
+const quoteAdvice = "quote fields that hold a quote, and double the quote"
 
 // Encode writes a table. Rows hold the fields by column name.
 func Encode(columns []string, rows []map[string]string) []byte {

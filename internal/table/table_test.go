@@ -24,12 +24,11 @@ func TestRead(t *testing.T) {
 
 func TestUnreadable(t *testing.T) {
 	for text, want := range map[string]string{
-		"":              "t.csv: error unreadable: the file is empty",
-		"a,b\n":         `t.csv:1: error unreadable: there is no column "key"; the columns are: a, b`,
-		"key,key\n":     `t.csv:1:5: error unreadable: column 2 is named "key" like another`,
-		"key,\n":        `column 2 is named ""`,
-		"key\n\"a\"b\n": "t.csv:2:3: error unreadable: this is no table",
-		"key\n\"a":      "error unreadable: this is no table",
+		"":          "t.csv: error unreadable: the file is empty",
+		"a,b\n":     `t.csv:1: error unreadable: there is no column "key"; the columns are: a, b`,
+		"key,key\n": `t.csv:1:5: error unreadable: column 2 is named "key" like another`,
+		"key,\n":    `column 2 is named ""`,
+		"key\n\"a":  "error unreadable: this is no table",
 	} {
 		_, _, err := Read("t.csv", strings.NewReader(text), "key")
 		var input *finding.Input
@@ -37,6 +36,19 @@ func TestUnreadable(t *testing.T) {
 			assert.Contains(t, err.Error(), want, text)
 		}
 	}
+}
+
+// A row that can't be read costs no other.
+func TestQuotes(t *testing.T) {
+	table, found, err := Read("t.csv", strings.NewReader("a,b\n1,\"x\"y\n2,c\"d\n3,\"e\nf\"\n\"4\",g\r\n"))
+	require.NoError(t, err)
+	require.Len(t, found, 2)
+	assert.Equal(t, "t.csv:2:5", found[0].Where.String())
+	assert.Equal(t, "t.csv:3:4", found[1].Where.String())
+	require.Len(t, table.Rows, 2)
+	assert.Equal(t, "e\nf", table.Rows[0].Get("b"))
+	assert.Equal(t, "g", table.Rows[1].Get("b"))
+	assert.Equal(t, 6, table.Rows[1].Line)
 }
 
 func TestEncodeIsReadBack(t *testing.T) {

@@ -41,7 +41,7 @@ func Align(a, b *Reader, fold bool) (map[string]string, bool) {
 			}
 			continue
 		}
-		if !e.Class.within(f.Class) {
+		if !e.Class.Within(f.Class) {
 			return nil, false
 		}
 		names[f.Name] = e.Name
@@ -49,8 +49,8 @@ func Align(a, b *Reader, fold bool) (map[string]string, bool) {
 	return names, true
 }
 
-// within reports whether every value of c is one of o.
-func (c Class) within(o Class) bool {
+// Within reports whether every value of c is one of o.
+func (c Class) Within(o Class) bool {
 	for b := range c.set {
 		if c.set[b] && !o.set[b] {
 			return false

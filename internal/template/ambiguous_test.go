@@ -82,7 +82,7 @@ func TestReadBackOrTwoReadings(t *testing.T) {
 				assert.Equal(t, path, written, b.String())
 				for _, e := range r.Elements() {
 					for _, v := range values[e.Name] {
-						assert.True(t, e.Class.holds(v), "%s %s", e.Name, v)
+						assert.True(t, e.Class.Holds(v), "%s %s", e.Name, v)
 					}
 				}
 			}

@@ -162,13 +162,13 @@ func writeSetByte(b *strings.Builder, c byte) {
 	b.WriteByte(c)
 }
 
-// holds reports whether s is a value of the class; s must not be empty.
-func (c Class) holds(s string) bool {
+// Holds reports whether s is a value of the class; s must not be empty.
+func (c Class) Holds(s string) bool {
 	if c.several {
 		single := c
 		single.several = false
 		for _, segment := range strings.Split(s, "/") {
-			if !single.holds(segment) {
+			if !single.Holds(segment) {
 				return false
 			}
 		}

@@ -210,7 +210,7 @@ func match(elements []Element, key, path string, at int, fold bool, values Value
 		}
 	default:
 		for end := runEnd(e.Class, key, at); end > at; end-- {
-			if !e.Class.holds(key[at:end]) {
+			if !e.Class.Holds(key[at:end]) {
 				continue
 			}
 			values[e.Name] = []string{path[at:end]}
@@ -243,7 +243,7 @@ func listEnd(c Class, s string, at int) int {
 // listHolds reports whether s is slashes and values in turn.
 func listHolds(c Class, s string) bool {
 	for _, segment := range strings.Split(s[1:], "/") {
-		if segment == "" || !c.holds(segment) {
+		if segment == "" || !c.Holds(segment) {
 			return false
 		}
 	}
@@ -264,7 +264,7 @@ func (r *Reader) ReadQuery(params []address.Param, values Values) bool {
 			}
 			continue
 		}
-		if len(p.Value) < 2 || !q.Class.holds(p.Value[1:]) {
+		if len(p.Value) < 2 || !q.Class.Holds(p.Value[1:]) {
 			return false
 		}
 		values[q.Variable] = []string{p.Value[1:]}

@@ -88,14 +88,14 @@ func TestClasses(t *testing.T) {
 		require.NoError(t, err, class)
 		expression := regexp.MustCompile("^(?:" + c.Regexp() + ")$")
 		for _, v := range values[0] {
-			assert.True(t, c.holds(v), "%s %s", class, v)
+			assert.True(t, c.Holds(v), "%s %s", class, v)
 			assert.True(t, expression.MatchString(v), "%s %s", c.Regexp(), v)
 		}
 		for _, v := range values[1] {
-			assert.False(t, c.holds(v), "%s %s", class, v)
+			assert.False(t, c.Holds(v), "%s %s", class, v)
 			assert.False(t, expression.MatchString(v), "%s %s", c.Regexp(), v)
 		}
-		assert.True(t, c.holds(c.Example()), class)
+		assert.True(t, c.Holds(c.Example()), class)
 		assert.True(t, c.Reflectable(), class)
 	}
 	for _, s := range []string{"", "free", ".*", "[a-z]", "[]+", "[^a]+", "[z-a]+", "[a-z]{0}", "[a-z]{3,2}", "[a-z]{x}", "[a/]+", "[%]+", `[\d]+`, "[ä]+", "[a-z]*", "[a-z]{300}"} {

@@ -1,0 +1,161 @@
+package redirect
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/template"
+)
+
+// Pattern is a redirect of all the addresses that a template reads.
+type Pattern struct {
+	From, To string // as written
+	Reader   *template.Reader
+	Target   *template.Template
+}
+
+// PatternError says what is wrong with a pattern, in which part of it (from, to
+// or class), and what to write.
+type PatternError struct{ Part, What, Advice string }
+
+// Error returns both in one line, parted by a semicolon.
+func (e *PatternError) Error() string { return e.Part + ": " + e.What + "; " + e.Advice }
+
+// NewPattern reads the two templates (RFC 6570) of a pattern: from is a path
+// that can be read back, to is a path or an http(s) address whose variables are
+// all in from. Variables without a class are of class segment. Errors are of
+// type *PatternError.
+func NewPattern(from, to string, classes map[string]template.Class, site address.Site) (*Pattern, error) {
+	bad := func(part, advice, format string, args ...any) (*Pattern, error) {
+		return nil, &PatternError{part, fmt.Sprintf(format, args...), advice}
+	}
+	p := &Pattern{From: from, To: to}
+	source, err := template.Parse(from)
+	if err == nil {
+		p.Reader, err = template.NewReader(source, classes)
+	}
+	if err != nil {
+		return bad("from", "use /words, {x}, {/x*}, {?a,b} and name={x}", "%v", err)
+	}
+	if p.Target, err = template.Parse(to); err != nil {
+		return bad("to", "see RFC 6570", "%v", err)
+	}
+	names := source.Names()
+	for _, name := range p.Target.Names() {
+		if !slices.Contains(names, name) {
+			return bad("to", "use the variables of from: "+strings.Join(names, ", "), "the variable %s is not in from", name)
+		}
+	}
+	for name := range classes {
+		if !slices.Contains(names, name) {
+			return bad("class", "name one of: "+strings.Join(names, ", "), "from has no variable %s", name)
+		}
+	}
+	if host := literalHost(to); !strings.HasPrefix(to, "/") && (host == "" || strings.ContainsAny(host, "{}")) {
+		return bad("to", "write the host, and a / before the first variable or {/x*}", "%q lets a visitor choose the host, or is no address", address.Printable(to))
+	}
+	example := p.expandAll("x")
+	normal, err := address.Resolve(site.Origin, example)
+	if err != nil {
+		return bad("to", "write a path or an http(s) address", "%v", err)
+	}
+	if text := normal.String(); !slices.Contains([]string{text, normal.Local(), strings.Replace(text, normal.Host+"/", normal.Host, 1)}, example) {
+		return bad("to", "write it as in "+text, "the target is not in normal form")
+	}
+	return p, nil
+}
+
+// literalHost returns the host of a target up to its first slash, "{/" or "?".
+func literalHost(to string) string {
+	_, rest, ok := strings.Cut(to, "://")
+	if !ok {
+		return ""
+	}
+	end := len(rest)
+	for _, stop := range []string{"/", "{/", "?", "{?", "#"} {
+		if i := strings.Index(rest, stop); i >= 0 {
+			end = min(end, i)
+		}
+	}
+	return rest[:end]
+}
+
+// expandAll returns the target with one value for all variables.
+func (p *Pattern) expandAll(value string) string {
+	values := template.Values{}
+	for _, name := range p.Target.Names() {
+		values[name] = []string{value}
+	}
+	return p.Target.Expand(values)
+}
+
+// parseClasses reads the classes of a pattern's variables, such as
+// "id=digits year=[0-9]{4}".
+func parseClasses(text string) (map[string]template.Class, error) {
+	classes := map[string]template.Class{}
+	for _, item := range strings.Fields(text) {
+		name, class, ok := strings.Cut(item, "=")
+		if !ok {
+			return nil, errors.New(address.Printable(item) + " names no class")
+		}
+		var err error
+		if classes[name], err = template.ParseClass(class); err != nil {
+			return nil, err
+		}
+	}
+	return classes, nil
+}
+
+// Reads reports whether the pattern's from reads a request, and how: the path
+// fits, and of the parameters in named the request carries exactly those that
+// the pattern names, with values that fit.
+func (p *Pattern) Reads(path string, params []address.Param, named []string, fold bool) (template.Values, bool) {
+	values, ok := p.Reader.ReadPath(PatternPath(path), fold)
+	if !ok || len(Carried(params, named)) != len(p.Reader.Query()) || !p.Reader.ReadQuery(params, values) {
+		return nil, false
+	}
+	return values, true
+}
+
+// PatternPath is a path as patterns read it: like in looking up, repeated slashes
+// don't count, nor whether a mark such as ( is encoded.
+func PatternPath(path string) string { return address.DecodeMarks(address.MergeSlashes(path)) }
+
+// Names returns the parameters, sorted, that the pattern's from names.
+func (p *Pattern) Names() []string {
+	var names []string
+	for _, q := range p.Reader.Query() {
+		names = append(names, q.Name)
+	}
+	return names
+}
+
+// Example returns an address, as a path, that the pattern reads.
+func (p *Pattern) Example() string { return p.written(p.ExampleValues()) }
+
+// ExampleValues returns values that fit the pattern's variables.
+func (p *Pattern) ExampleValues() template.Values {
+	values := template.Values{}
+	for name, class := range p.Reader.Classes() {
+		values[name] = []string{class.Example()}
+	}
+	return values
+}
+
+// written returns the address, as a path, that the pattern's from is with
+// values.
+func (p *Pattern) written(values template.Values) string {
+	t, err := template.Parse(p.From)
+	if err != nil {
+		return "" // it was parsed before
+	}
+	return t.Expand(values)
+}
+
+// Leads returns where the pattern leads with values.
+func (p *Pattern) Leads(values template.Values, site address.Site) (address.Address, error) {
+	return address.Resolve(site.Origin, p.Target.Expand(values))
+}

@@ -1,0 +1,293 @@
+package redirect
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/finding"
+	"young-compass/internal/template"
+)
+
+// maxPatterns is how many patterns of a list are compared with each other.
+const maxPatterns = 2000
+
+// maxRounds is how many patterns in a row an address may meet.
+const maxRounds = 5
+
+// comparePatterns finds patterns that repeat, contradict or cover each other.
+func (c *checker) comparePatterns() {
+	if len(c.patterns) > maxPatterns {
+		c.add(c.patterns[maxPatterns].row, "bad-row", finding.Error, fmt.Sprintf("this list has %d patterns; at most %d are compared with each other", len(c.patterns), maxPatterns), "", "list the addresses instead")
+		c.patterns = c.patterns[:maxPatterns]
+	}
+	same := map[string][]numbered{} // by what they read
+	for _, p := range c.patterns {
+		key := c.reading(p.Pattern)
+		same[key] = append(same[key], p)
+	}
+	var before []numbered // the first ones with what they read
+	for _, p := range c.patterns {
+		group := same[c.reading(p.Pattern)]
+		if group[0].row == p.row {
+			c.contradicting(group)
+			c.compare(p, before)
+			before = append(before, p)
+		}
+	}
+}
+
+// reading writes what a pattern reads, so that equal texts read the same: with
+// variables by their classes.
+func (c *checker) reading(p *Pattern) string {
+	var b strings.Builder
+	for _, e := range p.Reader.Elements() {
+		literal := e.Literal
+		if c.Fold {
+			literal = address.Fold(literal)
+		}
+		if e.Name != "" {
+			literal = fmt.Sprintf("{%t %s}", e.List, e.Class)
+		}
+		b.WriteString(literal)
+	}
+	for _, q := range p.Reader.Query() {
+		fmt.Fprintf(&b, "&%s%s", q.Name, q.Value)
+		if q.Variable != "" {
+			fmt.Fprintf(&b, "={%s}", q.Class)
+		}
+	}
+	return b.String()
+}
+
+// contradicting reports patterns that read the same: they lead to the same, or
+// they don't.
+func (c *checker) contradicting(group []numbered) {
+	rows := make([]sharing, len(group))
+	for k, p := range group {
+		row := c.list.Row(p.row)
+		row.To = p.Target.Rename(p.positions()).String()
+		rows[k] = sharing{row: p.row, goal: row.goal()}
+	}
+	c.repeats(rows)
+	c.contradictions(rows)
+}
+
+// positions names a pattern's variables by their order.
+func (p *Pattern) positions() map[string]string {
+	names := map[string]string{}
+	add := func(name string) {
+		if name != "" {
+			names[name] = fmt.Sprintf("v%d", len(names))
+		}
+	}
+	for _, e := range p.Reader.Elements() {
+		add(e.Name)
+	}
+	for _, q := range p.Reader.Query() {
+		add(q.Variable)
+	}
+	return names
+}
+
+// compare reports a pattern that earlier ones cover, or that reads some of what
+// an earlier one reads and leads it elsewhere, while each reads more.
+func (c *checker) compare(p numbered, before []numbered) {
+	var near []numbered // that read some of the same
+	var covering []*template.Reader
+	for _, q := range before {
+		if !overlapInQuery(p.Reader, q.Reader) || template.Disjoint(p.Reader, q.Reader, c.Fold) {
+			continue
+		}
+		near = append(near, q)
+		if coversQuery(q.Reader, p.Reader) {
+			covering = append(covering, q.Reader)
+		}
+	}
+	if len(covering) > 0 && template.Covered(p.Reader, covering, c.Fold) {
+		f := c.add(p.row, "shadowed", finding.Warning, fmt.Sprintf("%s is never met: patterns before it read all of its addresses", p.From), "visitors go where the earlier ones lead", "put it before them, or delete it")
+		for _, q := range near {
+			if len(f.Related) < shownSteps {
+				f.Related = append(f.Related, c.list.place(q.row))
+			}
+		}
+		return
+	}
+	for _, q := range near {
+		path, ok := template.Overlap(p.Reader, q.Reader, c.Fold)
+		if !ok || coversQuery(p.Reader, q.Reader) && template.Covered(q.Reader, []*template.Reader{p.Reader}, c.Fold) {
+			continue // the earlier one is an exception of this one
+		}
+		if c.sameGoal(p, q, path) {
+			continue
+		}
+		f := c.add(p.row, "conflict", finding.Error, fmt.Sprintf("%s and %s in line %d both read %s, and neither is narrower", p.From, q.From, c.list.at(q.row).line, path),
+			"which of them is met depends on their order alone", "list "+path+" and the like on their own, or narrow one of the two by class")
+		f.Related = []finding.Place{c.list.place(q.row)}
+		c.flags[p.row] |= stuck
+		c.flags[q.row] |= stuck
+		return
+	}
+}
+
+// sameGoal reports whether two patterns lead an address to the same, with the
+// same status.
+func (c *checker) sameGoal(p, q numbered, path string) bool {
+	if c.list.at(p.row).status != c.list.at(q.row).status || len(p.Reader.Query()) > 0 {
+		return false
+	}
+	one, _ := p.Reader.ReadPath(path, c.Fold)
+	other, _ := q.Reader.ReadPath(path, c.Fold)
+	return p.Target.Expand(one) == q.Target.Expand(other)
+}
+
+// overlapInQuery reports whether one request can carry what both name. A request
+// meets only those that name just what it carries.
+func overlapInQuery(a, b *template.Reader) bool {
+	return slices.EqualFunc(a.Query(), b.Query(), func(a, b template.QueryItem) bool {
+		if a.Name != b.Name {
+			return false
+		}
+		return a.Variable != "" && b.Variable != "" || a.Value == b.Value || a.Variable != "" && b.Value != "" || b.Variable != "" && a.Value != ""
+	})
+}
+
+// coversQuery reports whether a reads all parameters that b reads.
+func coversQuery(a, b *template.Reader) bool {
+	return slices.EqualFunc(a.Query(), b.Query(), func(a, b template.QueryItem) bool {
+		switch {
+		case a.Name != b.Name:
+			return false
+		case a.Variable == "":
+			return b.Variable == "" && a.Value == b.Value
+		case b.Variable == "":
+			return len(b.Value) > 1 && a.Class.Holds(b.Value[1:])
+		}
+		return b.Class.Within(a.Class)
+	})
+}
+
+// witnesses lets each pattern meet addresses that show what it does: an example,
+// those that it leads to a listed row, and those that it leads to a pattern.
+func (c *checker) witnesses() {
+	targets := make([]*template.Reader, len(c.patterns))
+	for k, p := range c.patterns {
+		targets[k] = c.targetReader(p.Pattern)
+		c.witness(p, p.ExampleValues(), true)
+	}
+	if len(c.patterns) > 0 {
+		for i := range c.list.Len() {
+			source := c.list.Source(i)
+			if source.Path == "" || c.later(i) {
+				continue
+			}
+			path, params := PatternPath(source.Path), address.SplitQuery(source.Query)
+			for k, p := range c.patterns {
+				if targets[k] == nil {
+					continue
+				}
+				if values, ok := targets[k].ReadPath(path, c.Fold); ok && targets[k].ReadQuery(params, values) {
+					c.witness(p, values, false)
+				}
+			}
+		}
+	}
+	for k, p := range c.patterns {
+		for _, q := range c.patterns {
+			if targets[k] == nil {
+				continue
+			}
+			if path, ok := template.Overlap(targets[k], q.Reader, c.Fold); ok {
+				if values, ok := targets[k].ReadPath(path, c.Fold); ok {
+					c.witness(p, values, false)
+				}
+			}
+		}
+	}
+	for k := 0; k < len(c.met); k++ { // the list grows on the way
+		m := c.met[k]
+		node := int32(c.list.Len() + k)
+		if !c.Site.Has(m.to.Host) {
+			continue
+		}
+		if again := c.again(node); again >= 0 {
+			c.next[node] = again // what it writes grows for ever
+			continue
+		}
+		if next, _ := c.meets(m.to, true, node); next != node {
+			c.next[node] = next
+		}
+	}
+}
+
+// again returns the first of the nodes that led to a node with the same pattern,
+// if there are more of them than patterns may follow one another.
+func (c *checker) again(node int32) int32 {
+	found, depth := int32(-1), 0
+	for at := node; at >= int32(c.list.Len()); depth++ {
+		before := c.met[int(at)-c.list.Len()].before
+		if before >= 0 && c.rowOf(before) == c.rowOf(node) {
+			found = before
+		}
+		at = before
+	}
+	if depth <= maxRounds {
+		return -1
+	}
+	return found
+}
+
+// targetReader returns a reader of what a pattern writes, or nil where its
+// target is on another host or can't be read back.
+func (c *checker) targetReader(p *Pattern) *template.Reader {
+	local := p.To
+	if !strings.HasPrefix(local, "/") {
+		a, err := address.Resolve(c.Site.Origin, p.expandAll("x"))
+		if err != nil || !c.Site.Has(a.Host) {
+			return nil
+		}
+		_, rest, _ := strings.Cut(local, "://")
+		if local = rest[len(literalHost(p.To)):]; local == "" {
+			local = "/"
+		}
+	}
+	local, _, _ = strings.Cut(local, "#")
+	t, err := template.Parse(local)
+	if err != nil {
+		return nil
+	}
+	r, err := template.NewReader(t, p.Reader.Classes())
+	if err != nil {
+		return nil
+	}
+	return r
+}
+
+// witness lets a pattern meet the address that it reads as values, if that
+// address meets it. Variables that the target doesn't have take an example.
+func (c *checker) witness(p numbered, values template.Values, example bool) {
+	for name, class := range p.Reader.Classes() {
+		if _, ok := values[name]; !ok {
+			values[name] = []string{class.Example()}
+		}
+	}
+	at, err := address.Resolve(c.Site.Origin, p.written(values))
+	if err != nil || c.later(p.row) {
+		return
+	}
+	node, _ := c.meets(at, true, -1)
+	if node < 0 || c.rowOf(node) != p.row {
+		return
+	}
+	if !example {
+		return
+	}
+	m := c.met[int(node)-c.list.Len()]
+	if !c.Site.Has(m.to.Host) {
+		c.found = append(c.found, c.foreign(p.row, m.to)...)
+		return
+	}
+	next, _ := c.meets(m.to, true, node)
+	c.found = append(c.found, c.spelled(p.row, at, m.to, next)...)
+}

@@ -1,0 +1,183 @@
+package template
+
+import (
+	"encoding/binary"
+	"slices"
+
+	"young-compass/internal/address"
+)
+
+// folded returns the reader of the paths that r reads, with small letters.
+func (r *Reader) folded() *Reader {
+	out := &Reader{query: r.query}
+	for _, e := range r.elements {
+		e.Literal = address.Fold(e.Literal)
+		for c := 'A'; c <= 'Z'; c++ {
+			e.Class.set[c] = false
+		}
+		out.elements = append(out.elements, e)
+	}
+	return out
+}
+
+// Overlap looks for a path that both read, whatever their parameters. It
+// returns the shortest, or false when there is none. With fold, letters don't
+// count, and the path has small ones.
+func Overlap(a, b *Reader, fold bool) (path string, found bool) {
+	if Disjoint(a, b, fold) {
+		return "", false
+	}
+	if fold {
+		a, b = a.folded(), b.folded()
+	}
+	m, n := a.machine(), b.machine()
+	reached := map[pair]step{}
+	var queue []pair
+	advance := func(from pair, root bool, ones, others []int) {
+		for _, i := range ones {
+			for _, j := range others {
+				c, ok := common(m.positions[i].set, n.positions[j].set)
+				next := pair{one: i, other: j}
+				if _, known := reached[next]; ok && !known {
+					reached[next] = step{from, c, root}
+					queue = append(queue, next)
+				}
+			}
+		}
+	}
+	advance(pair{}, true, m.first, n.first)
+	for len(queue) > 0 {
+		at := queue[0]
+		queue = queue[1:]
+		if slices.Contains(m.last, at.one) && slices.Contains(n.last, at.other) {
+			path, _, _ := trail(reached, at)
+			return path, true
+		}
+		advance(at, false, m.positions[at.one].follow, n.positions[at.other].follow)
+	}
+	return "", false
+}
+
+// maxStates bounds how much of the ways through several readers is looked at.
+const maxStates = 20000
+
+// Covered reports whether every path that r reads is also read by one of the
+// others, whatever their parameters. Where that can't be decided within bounds
+// it reports false.
+func Covered(r *Reader, by []*Reader, fold bool) bool {
+	if fold {
+		r = r.folded()
+	}
+	m := r.machine()
+	var others []*machine
+	sets := []*[256]bool{}
+	for _, o := range by {
+		if fold {
+			o = o.folded()
+		}
+		others = append(others, o.machine())
+	}
+	for _, m := range append([]*machine{m}, others...) {
+		for _, p := range m.positions {
+			sets = append(sets, p.set)
+		}
+	}
+	chars := kinds(sets)
+	type state struct {
+		at     int
+		others string // positions of the others, encoded
+	}
+	seen := map[state]bool{}
+	var queue []state
+	// advance goes on to what can come next; others says what that is in each of
+	// the other machines.
+	advance := func(next []int, behind func(k int) [][]int) {
+		for _, i := range next {
+			for _, c := range chars {
+				if !m.positions[i].set[c] {
+					continue
+				}
+				var key []byte
+				for k, o := range others {
+					var reached []int
+					for _, follow := range behind(k) {
+						for _, j := range follow {
+							if o.positions[j].set[c] && !slices.Contains(reached, j) {
+								reached = append(reached, j)
+							}
+						}
+					}
+					slices.Sort(reached)
+					for _, j := range reached {
+						key = binary.AppendUvarint(binary.AppendUvarint(key, uint64(k)), uint64(j))
+					}
+				}
+				if s := (state{i, string(key)}); !seen[s] {
+					seen[s] = true
+					queue = append(queue, s)
+				}
+			}
+		}
+	}
+	advance(m.first, func(k int) [][]int { return [][]int{others[k].first} })
+	for len(queue) > 0 {
+		s := queue[0]
+		queue = queue[1:]
+		if len(seen) > maxStates {
+			return false
+		}
+		at := make([][]int, len(others))
+		ends := false
+		for key := []byte(s.others); len(key) > 0; {
+			k, n := binary.Uvarint(key)
+			j, n2 := binary.Uvarint(key[n:])
+			key = key[n+n2:]
+			at[k] = append(at[k], int(j))
+			ends = ends || slices.Contains(others[k].last, int(j))
+		}
+		if !ends && slices.Contains(m.last, s.at) {
+			return false
+		}
+		advance(m.positions[s.at].follow, func(k int) [][]int {
+			var follows [][]int
+			for _, j := range at[k] {
+				follows = append(follows, others[k].positions[j].follow)
+			}
+			return follows
+		})
+	}
+	return true
+}
+
+// kinds returns one character of each kind: those that are in the same sets are
+// of one kind.
+func kinds(sets []*[256]bool) []byte {
+	slices.SortFunc(sets, func(a, b *[256]bool) int { return slices.Compare(bits(a), bits(b)) })
+	sets = slices.CompactFunc(sets, func(a, b *[256]bool) bool { return *a == *b })
+	seen := map[string]bool{}
+	var chars []byte
+	for c := range 256 {
+		signature := make([]byte, len(sets))
+		any := false
+		for i, set := range sets {
+			if set[c] {
+				signature[i], any = 1, true
+			}
+		}
+		if any && !seen[string(signature)] {
+			seen[string(signature)] = true
+			chars = append(chars, byte(c))
+		}
+	}
+	return chars
+}
+
+func bits(set *[256]bool) []byte {
+	b := make([]byte, len(set))
+	for i, in := range set {
+		if in {
+			b[i] = 1
+		}
+	}
+	return b
+}
