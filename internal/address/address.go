@@ -337,13 +337,16 @@ func Fold(path string) string {
 
 // HasCapitals reports whether Fold would change the path.
 func HasCapitals(path string) bool {
+	rare := [4]uint64{1 << '%', (1<<26 - 1) << ('A' - 64)}
 	for i := 0; i < len(path); i++ {
-		switch {
-		case path[i] == '%':
-			i += 2
-		case 'A' <= path[i] && path[i] <= 'Z':
+		c := path[i]
+		if rare[c>>6]>>(c&63)&1 == 0 {
+			continue
+		}
+		if c != '%' {
 			return true
 		}
+		i += 2
 	}
 	return false
 }

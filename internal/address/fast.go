@@ -60,6 +60,16 @@ func (a Address) behindHost(s string, path int) (Address, bool) {
 	return a, end == len(s)
 }
 
+// Plain reports whether a text is a path in normal form without encoded bytes,
+// and no more.
+func Plain(path string) bool {
+	if path == "" || path[0] != '/' || len(path) > MaxLength || strings.IndexByte(path, '%') >= 0 || strings.HasPrefix(path, "//") {
+		return false
+	}
+	end, ok := pathEnd(path, 0)
+	return ok && end == len(path)
+}
+
 // hostEnd returns where a host name ends that needs no mapping; where it
 // starts if there is none.
 func hostEnd[T string | []byte](s T, start int) int {
@@ -82,9 +92,13 @@ func hostEnd[T string | []byte](s T, start int) int {
 
 // pathEnd returns where a path in normal form ends; false if it is in another.
 func pathEnd(s string, start int) (int, bool) {
+	plain := [4]uint64{lowPath &^ (1 << '.'), highPath}
 	for i := start; i < len(s); i++ {
-		switch c := s[i]; {
-		case isLetter(c):
+		c := s[i]
+		if plain[c>>6]>>(c&63)&1 == 1 {
+			continue
+		}
+		switch {
 		case c == '?' || c == '#':
 			return i, true
 		case c == '%':
@@ -92,9 +106,7 @@ func pathEnd(s string, start int) (int, bool) {
 				return i, false
 			}
 			i += 2
-		case c == '.' && s[i-1] == '/': // perhaps a dot segment
-			return i, false
-		case !pathByte(c):
+		case c != '.' || s[i-1] == '/': // perhaps a dot segment
 			return i, false
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"runtime"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 
@@ -149,7 +150,7 @@ func (c *checker) from(node int32) string {
 }
 
 func (c *checker) add(i int, code string, severity finding.Severity, what, why, advice string) *finding.Finding {
-	c.found = append(c.found, finding.Finding{Code: code, Severity: severity, Where: c.list.place(i), What: what, Why: why, Advice: advice})
+	c.found = append(c.found, c.finding(i, code, severity, what, why, advice))
 	return &c.found[len(c.found)-1]
 }
 
@@ -167,19 +168,16 @@ func parts(n int, do func(part, from, to int)) int {
 // fill enters the rows into the index.
 func (c *checker) fill() {
 	hashes := make([]uint32, c.list.Len())
-	parts(len(hashes), func(_, from, to int) {
+	named := make([][]int, runtime.GOMAXPROCS(0)) // rows with a host or parameters
+	parts(len(hashes), func(part, from, to int) {
 		for i := from; i < to; i++ {
-			hashes[i] = c.index.hashOf(c.list.Source(i))
+			s := c.list.Source(i)
+			if hashes[i] = c.index.hashOf(s); s.Host != "" || s.Query != "" {
+				named[part] = append(named[part], i)
+			}
 		}
 	})
-	c.index.Grow(len(hashes))
-	for i, hash := range hashes {
-		if c.list.at(i).pattern {
-			c.index.Skip()
-		} else {
-			c.index.insert(c.list.Source(i), hash)
-		}
-	}
+	c.index.fill(hashes, slices.Concat(named...), func(i int) bool { return c.list.at(i).pattern })
 }
 
 // conflicts finds sources that several rows have, and notes which rows stand
@@ -251,7 +249,9 @@ func (c *checker) contradictions(rows []sharing) {
 		}
 		goals[r.host][r.goal] = true
 	}
-	other := func(goals map[string]bool, goal string) bool { return len(goals) > 1 || len(goals) == 1 && !goals[goal] }
+	other := func(goals map[string]bool, goal string) bool {
+		return len(goals) > 1 || len(goals) == 1 && !goals[goal]
+	}
 	first := slices.IndexFunc(rows, func(r sharing) bool {
 		if other(goals[r.host], r.goal) || other(goals[""], r.goal) {
 			return true
@@ -381,8 +381,8 @@ func (c *checker) row(i int, patterns bool) (found []finding.Finding, sure bool)
 	if r.pattern || c.later(i) || r.to == "" {
 		return nil, true
 	}
-	page, target, err := readTarget(r.to, c.list.Site)
-	if err != nil || page.Key != "" {
+	page, target := c.list.target(r)
+	if page.Key != "" {
 		return nil, true
 	}
 	if !c.Site.Has(target.Host) {
@@ -395,8 +395,10 @@ func (c *checker) row(i int, patterns bool) (found []finding.Finding, sure bool)
 	if node != int32(i) { // else to itself: nothing leads on
 		c.next[i] = node
 	}
-	source, err := address.Resolve(c.Site.Origin, r.from)
-	if err != nil {
+	source := c.Site.Origin
+	if s := c.list.Source(i); s.Host == "" {
+		source.Path, source.Query = s.Path, s.Query
+	} else if source, _ = address.Parse(r.from); source.Host == "" { // it was read before
 		return nil, true
 	}
 	return c.spelled(i, source, target, node), true
@@ -418,6 +420,9 @@ func (c *checker) foreign(i int, target address.Address) []finding.Finding {
 func (c *checker) spelled(i int, source, target address.Address, node int32) (found []finding.Finding) {
 	r := c.list.at(i)
 	target.Fragment = ""
+	if c.Spell == nil && target.Path != source.Path && target.Origin() == c.Site.Origin {
+		return nil // scheme and host are right, and all that the site's own rules care for
+	}
 	final := c.spell(target)
 	switch {
 	case final == source, target == source:
@@ -475,30 +480,43 @@ func (c *checker) ways() {
 		n := c.list.Len() + k
 		c.flags[m.row] |= c.flags[n] & (looping | inCycle | stuck)
 	}
-	told := map[[2]int]bool{}
-	for n := range c.next {
-		i := c.rowOf(int32(n))
-		if c.next[n] < 0 && c.flags[n]&looping == 0 || c.flags[i]&inCycle != 0 {
+	found := make([][]finding.Finding, runtime.GOMAXPROCS(0))
+	parts(c.list.Len(), func(part, from, to int) {
+		for n := from; n < to; n++ {
+			found[part] = append(found[part], c.way(int32(n), last[n], int(steps[n]))...)
+		}
+	})
+	c.found = append(c.found, slices.Concat(found...)...)
+	told := map[meeting]bool{} // of several nodes of a pattern the first tells
+	for k, m := range c.met {
+		n := c.list.Len() + k
+		if c.flags[m.row]&looping != 0 && c.flags[n]&looping == 0 {
 			continue
 		}
-		once := func(code int) bool { // for patterns, of which several nodes tell
-			defer func() { told[[2]int{i, code}] = true }()
-			return n == i || !told[[2]int{i, code}]
-		}
-		if c.flags[i]&looping != 0 {
-			if c.flags[n]&looping != 0 && once(0) {
-				c.add(i, "into-loop", finding.Error, fmt.Sprintf("%s leads to %s, and from there into a circle", c.list.at(i).from, c.list.at(i).to), "a visitor never arrives", "lead it straight to where it should end")
+		for _, f := range c.way(int32(n), last[n], int(steps[n])) {
+			if once := (meeting{m.row, address.Address{Path: f.Code}}); !told[once] {
+				told[once] = true
+				c.found = append(c.found, f)
 			}
-			continue
-		}
-		if once(1) {
-			c.chain(int32(n), last[n], int(steps[n]))
-		}
-		if c.flags[n]&permanent != 0 && c.flags[n]&temporary != 0 && once(2) {
-			c.add(i, "wrong-status", finding.Warning, fmt.Sprintf("the way from %s is permanent in one hop and temporary in another", c.from(int32(n))),
-				"browsers and search engines keep the permanent part", "say the same status in all rows of the way")
 		}
 	}
+}
+
+// way reports what is wrong with the way from a node.
+func (c *checker) way(n, last int32, steps int) (found []finding.Finding) {
+	i := c.rowOf(n)
+	switch {
+	case c.next[n] < 0 && c.flags[n]&looping == 0, c.flags[i]&inCycle != 0:
+	case c.flags[n]&looping != 0:
+		found = append(found, c.finding(i, "into-loop", finding.Error, fmt.Sprintf("%s leads to %s, and from there into a circle", c.list.at(i).from, c.list.at(i).to), "a visitor never arrives", "lead it straight to where it should end"))
+	default:
+		found = append(found, c.chain(n, last, steps))
+		if c.flags[n]&permanent != 0 && c.flags[n]&temporary != 0 {
+			found = append(found, c.finding(i, "wrong-status", finding.Warning, fmt.Sprintf("the way from %s is permanent in one hop and temporary in another", c.from(n)),
+				"browsers and search engines keep the permanent part", "say the same status in all rows of the way"))
+		}
+	}
+	return found
 }
 
 // shownSteps is how much of a chain is shown.
@@ -539,14 +557,16 @@ func (c *checker) circle(cycle []int32, told map[string]bool) {
 }
 
 // chain reports a row that is redirected again, by one of its nodes.
-func (c *checker) chain(n, last int32, steps int) {
+func (c *checker) chain(n, last int32, steps int) finding.Finding {
 	i, next := c.rowOf(n), c.rowOf(c.next[n])
 	goal := c.goal(last)
-	what := fmt.Sprintf("%s leads to %s, which line %d redirects again", c.list.at(i).from, c.list.at(i).to, c.list.at(next).line)
+	leads := c.list.at(i).from + " leads to " + c.list.at(i).to
 	if int(n) != i {
-		what = fmt.Sprintf("%s leads %s to %s, which line %d redirects again", c.list.at(i).from, c.from(n), c.met[int(n)-c.list.Len()].to.Local(), c.list.at(next).line)
+		leads = c.list.at(i).from + " leads " + c.from(n) + " to " + c.met[int(n)-c.list.Len()].to.Local()
 	}
-	f := c.add(i, "chain", finding.Error, what, "each further hop costs the visitor time, and some give up following", "lead it straight to "+goal)
+	f := c.finding(i, "chain", finding.Error, leads+", which line "+strconv.Itoa(int(c.list.at(next).line))+" redirects again", "each further hop costs the visitor time, and some give up following", "lead it straight to "+goal)
+	shown := min(steps, shownSteps)
+	f.Evidence, f.Related = make([]string, 0, shown+2), make([]finding.Place, 0, shown)
 	for at := n; at >= 0; at = c.next[at] {
 		if len(f.Evidence) == shownSteps {
 			f.Evidence = append(f.Evidence, fmt.Sprintf("... %d more", steps-shownSteps))
@@ -558,6 +578,7 @@ func (c *checker) chain(n, last int32, steps int) {
 		}
 	}
 	f.Evidence = append(f.Evidence, goal)
+	return f
 }
 
 // goal says where a node leads.

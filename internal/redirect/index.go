@@ -62,13 +62,18 @@ type Index struct {
 
 	source func(number int) Source
 	seed   maphash.Seed
-	slots  []uint32 // number+1 of the first source with its host, key and parameters
-	hashes []uint32 // by number
+	halves [2]half  // by the highest bit of a hash
 	next   []int32  // by number: the next one with the same host, key and parameters, or -1
 	last   []int32  // by number: the last one of those, if this is the first; else -1
-	used   int
 	hosts  []string            // that sources name, in the order they came
 	names  map[string][]string // by key: parameters that any source of the path names, sorted
+}
+
+// half is a table of those sources that are the first with their host, key and
+// parameters.
+type half struct {
+	slots []uint64 // a hash, and behind it a number+1
+	used  int
 }
 
 // NewIndex returns an empty index; source returns the source that was added
@@ -103,42 +108,65 @@ func (x *Index) hash(host, key, signature string) uint32 {
 func (x *Index) hashOf(s Source) uint32 { return x.hash(s.Host, x.Key(s.Path), s.signature()) }
 
 // Len returns how many sources were added.
-func (x *Index) Len() int { return len(x.hashes) }
+func (x *Index) Len() int { return len(x.next) }
 
 // Add enters the next source.
-func (x *Index) Add(s Source) { x.insert(s, x.hashOf(s)) }
+func (x *Index) Add(s Source) {
+	x.note(s)
+	x.Skip()
+	x.insert(s, x.hashOf(s), int32(len(x.next)-1))
+}
 
 // Skip counts a number that no request meets.
 func (x *Index) Skip() {
-	x.hashes, x.next, x.last = append(x.hashes, 0), append(x.next, -1), append(x.last, -1)
+	x.next, x.last = append(x.next, -1), append(x.last, -1)
 }
 
-// Grow makes room for n more sources.
-func (x *Index) Grow(n int) {
-	x.hashes, x.next, x.last = slices.Grow(x.hashes, n), slices.Grow(x.next, n), slices.Grow(x.last, n)
-	x.resize(x.used + n)
-}
-
-// insert enters the next source with its hash.
-func (x *Index) insert(s Source, hash uint32) {
-	x.resize(x.used + 1)
-	n := int32(len(x.hashes))
-	x.hashes, x.next, x.last = append(x.hashes, hash), append(x.next, -1), append(x.last, -1)
-	if s.Host != "" || len(x.hosts) == 0 {
-		if !slices.Contains(x.hosts, s.Host) {
-			x.hosts = append(x.hosts, s.Host)
+// fill enters many sources at once, by their hashes; named are those with a host
+// or parameters, and skip says which ones no request meets.
+func (x *Index) fill(hashes []uint32, named []int, skip func(int) bool) {
+	if len(named) < len(hashes) {
+		x.note(Source{})
+	}
+	for _, n := range named {
+		x.note(x.source(n))
+	}
+	x.next, x.last = make([]int32, len(hashes)), make([]int32, len(hashes))
+	parts(len(x.halves), func(_, from, to int) {
+		for side := from; side < to; side++ {
+			x.halves[side].resize(len(hashes) / len(x.halves))
+			for n, hash := range hashes {
+				if int(hash>>31) != side {
+					continue
+				}
+				x.next[n], x.last[n] = -1, -1
+				if !skip(n) {
+					x.insert(x.source(n), hash, int32(n))
+				}
+			}
 		}
-	} else if x.hosts[0] != "" && !slices.Contains(x.hosts, "") {
-		x.hosts = append(x.hosts, "")
+	})
+}
+
+// note notes the host and the parameters of a source.
+func (x *Index) note(s Source) {
+	if !slices.Contains(x.hosts, s.Host) {
+		x.hosts = append(x.hosts, s.Host)
 	}
 	if s.Query != "" {
 		x.addNames(s)
 	}
+}
+
+// insert enters a source under its number and hash.
+func (x *Index) insert(s Source, hash uint32, n int32) {
+	h := &x.halves[hash>>31]
+	h.resize(h.used + 1)
 	slot, first := x.find(hash, s.Host, "", "", &s)
 	if first < 0 {
-		x.slots[slot] = uint32(n) + 1
+		h.slots[slot] = uint64(hash)<<32 | uint64(n+1)
 		x.last[n] = n
-		x.used++
+		h.used++
 		return
 	}
 	x.next[x.last[first]] = n
@@ -161,13 +189,17 @@ func (x *Index) addNames(s Source) {
 // find returns the slot of a source, and the number of the first one there, or
 // -1. The source is given, or else its host, key and signature.
 func (x *Index) find(hash uint32, host, key, signature string, s *Source) (slot uint32, first int32) {
-	mask := uint32(len(x.slots) - 1)
+	slots := x.halves[hash>>31].slots
+	if len(slots) == 0 {
+		return 0, -1
+	}
+	mask := uint32(len(slots) - 1)
 	keyed := s == nil
-	for slot = hash & mask; x.slots[slot] != 0; slot = (slot + 1) & mask {
-		n := x.slots[slot] - 1
-		if x.hashes[n] != hash {
+	for slot = hash & mask; slots[slot] != 0; slot = (slot + 1) & mask {
+		if uint32(slots[slot]>>32) != hash {
 			continue
 		}
+		n := uint32(slots[slot]) - 1
 		if !keyed {
 			key, signature, keyed = x.Key(s.Path), s.signature(), true
 		}
@@ -179,23 +211,23 @@ func (x *Index) find(hash uint32, host, key, signature string, s *Source) (slot 
 }
 
 // resize makes room for n sources that differ.
-func (x *Index) resize(n int) {
-	if n*4 <= len(x.slots)*3 && len(x.slots) > 0 {
+func (h *half) resize(n int) {
+	if n*4 <= len(h.slots)*3 && len(h.slots) > 0 {
 		return
 	}
-	size := max(16, 1<<bits.Len(uint(n*4/3)))
-	x.slots = make([]uint32, size)
-	mask := uint32(size - 1)
-	for n, last := range x.last {
-		if last < 0 {
+	slots := make([]uint64, max(16, 1<<bits.Len(uint(n*4/3))))
+	mask := uint32(len(slots) - 1)
+	for _, taken := range h.slots {
+		if taken == 0 {
 			continue
 		}
-		slot := x.hashes[n] & mask
-		for x.slots[slot] != 0 {
+		slot := uint32(taken>>32) & mask
+		for slots[slot] != 0 {
 			slot = (slot + 1) & mask
 		}
-		x.slots[slot] = uint32(n) + 1
+		slots[slot] = taken
 	}
+	h.slots = slots
 }
 
 // Named returns the parameters, sorted, that the sources of a path name.
@@ -209,9 +241,6 @@ func (x *Index) Named(path string) []string {
 // firsts calls yield with the first number of each host whose sources a request
 // on host meets.
 func (x *Index) firsts(host, path string, params []address.Param, named []string, yield func(entry string, first int32)) {
-	if len(x.slots) == 0 {
-		return
-	}
 	key, signature := x.Key(path), ""
 	if len(named) > 0 {
 		signature = Signature(Carried(params, named))

@@ -1,6 +1,7 @@
 package redirect
 
 import (
+	"errors"
 	"io"
 	"iter"
 	"runtime"
@@ -9,6 +10,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
 	"young-compass/internal/table"
 )
 
@@ -31,6 +33,8 @@ type record struct {
 	line     uint32
 	file     uint16
 	status   uint16
+	path     uint16 // where the path begins in to, if that is an address in normal form that ends with its path; else 0
+	plain    bool   // from is a path in normal form and no more
 	drop     bool
 	pattern  bool
 }
@@ -64,15 +68,15 @@ func (l *List) Len() int {
 
 func (l *List) at(i int) *record { return &l.blocks[i/blockSize][i%blockSize] }
 
-func (l *List) add(r record) {
+// room returns the last block, which has room for more.
+func (l *List) room() *[]record {
 	switch n := len(l.blocks); {
 	case n == 0:
 		l.blocks = make([][]record, 1)
 	case len(l.blocks[n-1]) == blockSize:
 		l.blocks = append(l.blocks, make([]record, 0, blockSize))
 	}
-	last := &l.blocks[len(l.blocks)-1]
-	*last = append(*last, r)
+	return &l.blocks[len(l.blocks)-1]
 }
 
 // Row returns the row with a number, from 0.
@@ -85,20 +89,70 @@ func (l *List) Row(i int) Row {
 		return row
 	}
 	row.Source = l.Source(i)
-	if r.to != "" {
-		row.Page, row.Target, _ = readTarget(r.to, l.Site) // it was read before
-	}
+	row.Page, row.Target = l.target(r)
 	return row
 }
 
 // Source returns where a row starts; empty for a pattern.
 func (l *List) Source(i int) Source {
 	r := l.at(i)
-	if r.pattern {
+	switch {
+	case r.pattern:
 		return Source{}
+	case r.plain:
+		return Source{Path: r.from}
 	}
 	source, _ := ReadSource(r.from, l.Site) // it was read before
 	return source
+}
+
+// target returns where a row leads; nothing for a pattern.
+func (l *List) target(r *record) (inventory.Ref, address.Address) {
+	switch {
+	case r.to == "" || r.pattern:
+		return inventory.Ref{}, address.Address{}
+	case r.path > 0:
+		scheme := "http"
+		if r.to[len(scheme)] == 's' {
+			scheme = "https"
+		}
+		return inventory.Ref{}, address.Address{Scheme: scheme, Host: r.to[len(scheme)+len("://") : r.path], Path: r.to[r.path:]}
+	}
+	page, target, _ := readTarget(r.to, l.Site) // it was read before
+	return page, target
+}
+
+// record returns what is kept of a row.
+func (l *List) record(row *Row) record {
+	r := record{from: row.From, to: row.To, line: uint32(row.Line), status: uint16(row.Status), drop: row.Drop, pattern: row.Pattern != nil}
+	r.plain = row.Source == Source{Path: row.From} && !r.pattern
+	if t := row.Target; t.Query == "" && t.Fragment == "" && t.Path != "" && strings.HasPrefix(row.To, t.Scheme) {
+		const sign = "://"
+		host := len(t.Scheme) + len(sign)
+		if path := host + len(t.Host); strings.HasPrefix(row.To[len(t.Scheme):], sign) && strings.HasPrefix(row.To[host:], t.Host) && row.To[path:] == t.Path {
+			r.path = uint16(path)
+		}
+	}
+	return r
+}
+
+// shortcut returns what is kept of a row such as almost all are: from a path to
+// a path or an address on the origin, both in normal form. It says what parse and
+// record say.
+func (l *List) shortcut(f *fields) (record, bool) {
+	if f.status != "301" && f.status != "" || f.query != "" || !address.Plain(f.from) {
+		return record{}, false
+	}
+	r := record{from: f.from, to: f.to, plain: true}
+	if f.status != "" {
+		r.status = 301
+	}
+	o := l.Site.Origin
+	path := len(o.Scheme) + len("://") + len(o.Host)
+	if len(f.to) > path && f.to[len(o.Scheme):len(o.Scheme)+len("://")] == "://" && f.to[path-len(o.Host):path] == o.Host && f.to[:len(o.Scheme)] == o.Scheme {
+		r.path = uint16(path)
+	}
+	return r, address.Plain(f.to[r.path:])
 }
 
 // place returns where a row stands.
@@ -121,25 +175,27 @@ func (l *List) All() iter.Seq2[int, Row] {
 // Append adds rows.
 func (l *List) Append(rows ...Row) {
 	for _, row := range rows {
-		l.append(record{from: row.From, to: row.To, line: uint32(row.Line), file: l.file(row.File), status: uint16(row.Status), drop: row.Drop}, row.Pattern, row.notes)
+		r := l.record(&row)
+		r.file = l.file(row.File)
+		l.addExtra(l.Len(), row.Pattern, row.notes)
+		last := l.room()
+		*last = append(*last, r)
 		for _, n := range row.notes {
 			l.addColumn(n.column)
 		}
 	}
 }
 
-func (l *List) append(r record, pattern *Pattern, notes []note) {
-	if n := l.Len(); len(notes) > 0 {
+func (l *List) addExtra(row int, pattern *Pattern, notes []note) {
+	if len(notes) > 0 {
 		if l.notes == nil {
 			l.notes = map[int][]note{}
 		}
-		l.notes[n] = notes
+		l.notes[row] = notes
 	}
 	if pattern != nil {
-		r.pattern = true
-		l.patterns = append(l.patterns, numbered{pattern, l.Len()})
+		l.patterns = append(l.patterns, numbered{pattern, row})
 	}
-	l.add(r)
 }
 
 // file returns the number of a file's name.
@@ -180,15 +236,16 @@ func headless(first []string) []string {
 
 // batch is rows that are worked out together.
 type batch struct {
-	rows  []table.Row
-	bad   []finding.Finding
-	parts []part
-	done  chan struct{}
+	*table.Batch
+	bad     []finding.Finding
+	records []record
+	extras  []extra
+	done    chan struct{}
 }
 
-// part is a row worked out.
-type part struct {
-	record
+// extra is what few rows have.
+type extra struct {
+	record  int // of the batch
 	pattern *Pattern
 	notes   []note
 }
@@ -199,8 +256,6 @@ type columns struct {
 	notes                          []int
 	names                          []string
 }
-
-const batchSize = 4096
 
 // Read appends the rows of a table with the columns from, to, status and, if it
 // likes, query (keep or drop) and class (of the variables of a pattern); what
@@ -226,68 +281,84 @@ func (l *List) Read(file string, r io.Reader) (found []finding.Finding, err erro
 		}
 	}
 	number := l.file(file)
+	used := make(chan []record, runtime.GOMAXPROCS(0)) // room of batches that are done
 	queue := make(chan *batch, runtime.GOMAXPROCS(0)) // of as many as are worked out at a time
 	go func() {
-		err = batches(sheet, func(b *batch) {
-			b.done = make(chan struct{})
+		defer close(queue)
+		for {
+			rows, more := sheet.Batch()
+			if more != nil {
+				if !errors.Is(more, io.EOF) {
+					err = more
+				}
+				return
+			}
+			b := &batch{Batch: rows, done: make(chan struct{})}
+			select {
+			case b.records = <-used:
+			default:
+			}
 			queue <- b
 			go func() {
-				b.work(file, number, l.Site, c)
+				b.work(file, number, l, c)
 				close(b.done)
 			}()
-		})
-		close(queue)
+		}
 	}()
 	for b := range queue {
 		<-b.done
 		found = append(found, b.bad...)
-		for _, p := range b.parts {
-			l.append(p.record, p.pattern, p.notes)
+		l.take(b)
+		select {
+		case used <- b.records[:0]:
+		default:
 		}
 	}
 	return found, err
 }
 
-// batches reads a table and hands its rows on in batches.
-func batches(sheet *table.Table, hand func(*batch)) error {
-	b := &batch{}
-	for {
-		row, bad, err := sheet.Next()
-		if err != nil {
-			hand(b)
-			if err == io.EOF {
-				return nil
-			}
-			return err
-		}
-		if bad != nil {
-			b.bad = append(b.bad, *bad)
-			continue
-		}
-		if b.rows = append(b.rows, row); len(b.rows) == batchSize {
-			hand(b)
-			b = &batch{rows: make([]table.Row, 0, batchSize)}
-		}
-	}
-}
-
 // work works the rows of a batch out.
-func (b *batch) work(file string, number uint16, site address.Site, c columns) {
-	b.parts = make([]part, 0, len(b.rows))
-	for _, r := range b.rows {
-		row, bad := fields{r.At(c.from), r.At(c.to), r.At(c.status), r.At(c.query), r.At(c.class)}.parse(site)
-		if bad != nil {
-			bad.Where = finding.Place{File: file, Line: r.Line}
-			b.bad = append(b.bad, *bad)
-			continue
+func (b *batch) work(file string, number uint16, l *List, c columns) {
+	b.records = slices.Grow(b.records, b.Len())
+	var row Row
+	var bad []finding.Finding
+	b.bad = b.Each(func(r table.Row) {
+		written := fields{r.At(c.from), r.At(c.to), r.At(c.status), r.At(c.query), r.At(c.class)}
+		kept, ok := l.shortcut(&written)
+		var pattern *Pattern
+		if !ok {
+			if problem := written.parse(&row, l.Site); problem != nil {
+				problem.Where = finding.Place{File: file, Line: r.Line}
+				bad = append(bad, *problem)
+				return
+			}
+			kept, pattern = l.record(&row), row.Pattern
 		}
-		p := part{record: record{from: row.From, to: row.To, line: uint32(r.Line), file: number, status: uint16(row.Status), drop: row.Drop}, pattern: row.Pattern}
+		kept.line, kept.file = uint32(r.Line), number
+		e := extra{record: len(b.records), pattern: pattern}
 		for i, column := range c.notes {
 			if text := r.At(column); text != "" {
-				p.notes = append(p.notes, note{c.names[i], text})
+				e.notes = append(e.notes, note{c.names[i], text})
 			}
 		}
-		b.parts = append(b.parts, p)
+		b.records = append(b.records, kept)
+		if e.pattern != nil || e.notes != nil {
+			b.extras = append(b.extras, e)
+		}
+	})
+	b.bad = append(b.bad, bad...)
+}
+
+// take appends the rows of a batch.
+func (l *List) take(b *batch) {
+	start := l.Len()
+	for _, e := range b.extras {
+		l.addExtra(start+e.record, e.pattern, e.notes)
 	}
-	b.rows = nil
+	for rest := b.records; len(rest) > 0; {
+		last := l.room()
+		n := min(len(rest), blockSize-len(*last))
+		*last = append(*last, rest[:n]...)
+		rest = rest[n:]
+	}
 }

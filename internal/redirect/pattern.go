@@ -57,6 +57,9 @@ func NewPattern(from, to string, classes map[string]template.Class, site address
 	if host := literalHost(to); !strings.HasPrefix(to, "/") && (host == "" || strings.ContainsAny(host, "{}")) {
 		return bad("to", "write the host, and a / before the first variable or {/x*}", "%q lets a visitor choose the host, or is no address", address.Printable(to))
 	}
+	if at, err := address.Resolve(site.Origin, p.Example()); err != nil || address.Unsafe(at.Path) {
+		return bad("from", "write it without", "%s has an encoded slash, backslash or control character, which no rule matches", address.Printable(from))
+	}
 	example := p.expandAll("x")
 	normal, err := address.Resolve(site.Origin, example)
 	if err != nil {

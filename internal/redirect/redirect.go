@@ -85,11 +85,9 @@ func problem(code, format string, args ...any) *finding.Finding {
 }
 
 // parse reads a row, or says what is wrong with it.
-func (f fields) parse(site address.Site) (Row, *finding.Finding) {
-	row := Row{From: f.from, To: f.to}
-	bad := func(code, format string, args ...any) (Row, *finding.Finding) {
-		return row, problem(code, format, args...)
-	}
+func (f *fields) parse(row *Row, site address.Site) *finding.Finding {
+	*row = Row{From: f.from, To: f.to}
+	bad := problem
 	pattern := strings.IndexByte(f.from, '{') >= 0
 	var err error
 	if !pattern {
@@ -119,7 +117,7 @@ func (f fields) parse(site address.Site) (Row, *finding.Finding) {
 	case row.Gone() && pattern:
 		return bad("bad-row", "a pattern can't say that pages are gone; list their addresses, or lead it to another page")
 	case row.Gone():
-		return row, nil
+		return nil
 	case f.to == "":
 		return bad("wrong-status", "there is no target; write one, or the status 410")
 	}
@@ -134,13 +132,13 @@ func (f fields) parse(site address.Site) (Row, *finding.Finding) {
 		if row.Pattern, err = NewPattern(f.from, f.to, classes, site); err != nil {
 			return bad("bad-row", "%v", err)
 		}
-		return row, nil
+		return nil
 	}
 	row.Page, row.Target, err = readTarget(f.to, site)
 	if err != nil {
 		return bad("unsafe-target", "to: %v; write key@language, a path, or an http(s) address", err)
 	}
-	return row, nil
+	return nil
 }
 
 // readTarget reads where a redirect leads: a page, of which the address holds

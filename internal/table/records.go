@@ -6,6 +6,7 @@ import (
 	"encoding/csv"
 	"errors"
 	"io"
+	"slices"
 	"strings"
 )
 
@@ -19,6 +20,8 @@ type records struct {
 	count     int // of rows
 	fields    []string
 	quoted    *csv.Reader // that read the last record; nil for one without quotes
+	quotes    bool        // the rest has quotes and is read record by record
+	buffer    []byte      // what is read and not yet part of a chunk
 }
 
 func newRecords(text *bufio.Reader, limit *textLimit) *records {
@@ -42,17 +45,61 @@ func (r *records) next() (line int, record []string, err error) {
 			record, err := r.readQuoted(text)
 			return line, record, err
 		}
-		r.quoted, r.fields = nil, r.fields[:0]
-		for {
-			i := strings.IndexByte(text, r.separator)
-			if i < 0 {
-				break
-			}
-			r.fields, text = append(r.fields, text[:i]), text[i+1:]
-		}
-		r.fields = append(r.fields, text)
+		r.quoted, r.fields = nil, split(text, r.separator, r.fields[:0])
 		return line, r.fields, nil
 	}
+}
+
+// split appends the fields of a line without quotes.
+func split(line string, separator byte, fields []string) []string {
+	for {
+		i := strings.IndexByte(line, separator)
+		if i < 0 {
+			return append(fields, line)
+		}
+		fields, line = append(fields, line[:i]), line[i+1:]
+	}
+}
+
+// chunkSize is how many bytes of lines are read together, about.
+const chunkSize = 256 << 10
+
+// chunk returns the next lines, and the number of the first of them. Where it
+// returns no text and no error, the rest has quotes and must be read by next.
+func (r *records) chunk() (text string, line int, err error) {
+	if r.quotes {
+		return "", r.line + 1, nil
+	}
+	chunk, end := r.buffer, -1
+	for err == nil && end < 0 {
+		r.limit.record = 0
+		chunk = slices.Grow(chunk, sampleSize)
+		var n int
+		n, err = r.text.Read(chunk[len(chunk) : len(chunk)+sampleSize])
+		if chunk = chunk[:len(chunk)+n]; len(chunk) >= chunkSize {
+			end = bytes.LastIndexByte(chunk, '\n')
+		}
+	}
+	if err != nil && !errors.Is(err, io.EOF) {
+		return "", r.line + 1, err
+	}
+	if err != nil {
+		end = len(chunk) - 1
+	}
+	if end < 0 {
+		return "", r.line + 1, err
+	}
+	if bytes.IndexByte(chunk, '"') >= 0 {
+		r.quotes = true
+		r.text = bufio.NewReaderSize(io.MultiReader(bytes.NewReader(chunk), r.text), sampleSize)
+		return "", r.line + 1, nil
+	}
+	line, text = r.line+1, string(chunk[:end+1])
+	r.buffer = append(chunk[:0], chunk[end+1:]...)
+	lines := strings.Count(text, "\n")
+	r.line += lines
+	r.count += lines
+	return text, line, nil
 }
 
 // readLine returns a line without its end; io.EOF behind the last.

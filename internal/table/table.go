@@ -128,37 +128,117 @@ func Open(file string, r io.Reader, columns func(first []string) []string, neede
 // Next returns the next row, or what is wrong with one that can't be read;
 // io.EOF behind the last. Other errors are those of Read.
 func (t *Table) Next() (Row, *finding.Finding, error) {
-	if len(t.Rows) > 0 {
-		row := t.Rows[0]
-		t.Rows = t.Rows[1:]
-		return row, nil, nil
+	for len(t.Rows)+len(t.bad) == 0 {
+		batch, err := t.Batch()
+		if err != nil {
+			return Row{}, nil, err
+		}
+		t.bad = batch.Each(func(row Row) { t.Rows = append(t.Rows, Row{row.Line, t, slices.Clone(row.values)}) })
 	}
 	if len(t.bad) > 0 {
 		bad := &t.bad[0]
 		t.bad = t.bad[1:]
 		return Row{}, bad, nil
 	}
-	if t.records == nil {
-		return Row{}, nil, io.EOF
-	}
-	line, record, err := t.records.next()
-	var parse *csv.ParseError
-	var open unclosed
+	row := t.Rows[0]
+	t.Rows = t.Rows[1:]
+	return row, nil, nil
+}
+
+// Batch is some of the rows that follow one another in a table. Different ones
+// may be worked out at the same time.
+type Batch struct {
+	table *Table
+	text  string // whole lines, without quotes
+	line  int    // of the first
+	rows  []Row
+	bad   []finding.Finding
+}
+
+// Batch returns the next rows; io.EOF behind the last. Other errors are those of
+// Read.
+func (t *Table) Batch() (*Batch, error) {
+	b := &Batch{table: t}
 	switch {
-	case errors.Is(err, io.EOF):
-		return Row{}, nil, err
-	case errors.As(err, &parse) && !errors.As(err, &open):
-		bad := BadRow(t.File, parse.Line, parse.Err.Error(), quoteAdvice)
-		bad.Where.Column = parse.Column
-		return Row{}, &bad, nil
-	case err != nil:
-		return Row{}, nil, t.unreadable(err)
+	case len(t.Rows)+len(t.bad) > 0:
+		b.rows, b.bad, t.Rows, t.bad = t.Rows, t.bad, nil, nil
+		return b, nil
+	case t.records == nil:
+		return nil, io.EOF
 	}
-	if t.records.count++; t.records.count > maxRows {
-		return Row{}, nil, t.tooMany(line)
+	var err error
+	if b.text, b.line, err = t.records.chunk(); err == nil && b.text == "" {
+		err = t.readQuoted(b)
 	}
-	row, bad := t.row(line, record)
-	return row, bad, nil
+	if err != nil && !errors.Is(err, io.EOF) {
+		err = t.unreadable(err)
+	}
+	if t.records.count > maxRows {
+		err = t.tooMany(b.line)
+	}
+	return b, err
+}
+
+// batchRows is how many rows with quotes are read together.
+const batchRows = 1024
+
+// readQuoted reads rows into a batch one by one.
+func (t *Table) readQuoted(b *Batch) error {
+	for range batchRows {
+		line, record, err := t.records.next()
+		var parse *csv.ParseError
+		var open unclosed
+		switch {
+		case errors.Is(err, io.EOF) && len(b.rows)+len(b.bad) > 0:
+			return nil
+		case errors.As(err, &parse) && !errors.As(err, &open):
+			bad := BadRow(t.File, parse.Line, parse.Err.Error(), quoteAdvice)
+			bad.Where.Column = parse.Column
+			b.bad = append(b.bad, bad)
+			continue
+		case err != nil:
+			return err
+		}
+		t.records.count++
+		b.add(line, record)
+	}
+	return nil
+}
+
+// Len returns how many rows there are, at most.
+func (b *Batch) Len() int { return len(b.rows) + len(b.bad) + strings.Count(b.text, "\n") + 1 }
+
+// Each calls yield with each row of the batch, whose values are good until yield
+// returns, and returns what is wrong with those that can't be read.
+func (b *Batch) Each(yield func(Row)) []finding.Finding {
+	for _, row := range b.rows {
+		yield(row)
+	}
+	var fields []string
+	text := b.text
+	for line := b.line; text != ""; line++ {
+		var record string
+		record, text, _ = strings.Cut(text, "\n")
+		if record = strings.TrimSuffix(record, "\r"); record == "" {
+			continue
+		}
+		fields = split(record, b.table.records.separator, fields[:0])
+		if bad := b.table.clean(line, fields); bad != nil {
+			b.bad = append(b.bad, *bad)
+			continue
+		}
+		yield(Row{line, b.table, fields})
+	}
+	return b.bad
+}
+
+// add adds a record, or what is wrong with it.
+func (b *Batch) add(line int, record []string) {
+	if bad := b.table.clean(line, record); bad != nil {
+		b.bad = append(b.bad, *bad)
+		return
+	}
+	b.rows = append(b.rows, Row{line, b.table, slices.Clone(record)})
 }
 
 // readCSV reads the header of separated values.
@@ -190,11 +270,9 @@ func (t *Table) setColumns(header []string, place func(int) (line, column int)) 
 				t.addColumn(name)
 			}
 			line, _ := place(0)
-			row, bad := t.row(line, header)
-			if bad != nil {
+			if bad := t.addRow(line, header); bad != nil {
 				return &finding.Input{Finding: *bad}
 			}
-			t.Rows = append(t.Rows, row)
 			return nil
 		}
 	}
@@ -217,30 +295,36 @@ func (t *Table) addColumn(name string) {
 
 // addRow appends a row, or says what is wrong with it.
 func (t *Table) addRow(line int, record []string) *finding.Finding {
-	row, bad := t.row(line, record)
+	bad := t.clean(line, record)
 	if bad == nil {
-		t.Rows = append(t.Rows, row)
+		t.Rows = append(t.Rows, Row{line, t, slices.Clone(record)})
 	}
 	return bad
 }
 
-// row makes a row of a record, or says what is wrong with it.
-func (t *Table) row(line int, record []string) (Row, *finding.Finding) {
-	bad := func(what, advice string) (Row, *finding.Finding) {
+// clean takes space off the fields of a row, or says what is wrong with it.
+func (t *Table) clean(line int, record []string) *finding.Finding {
+	bad := func(what, advice string) *finding.Finding {
 		f := BadRow(t.File, line, what, advice)
-		return Row{}, &f
+		return &f
 	}
 	if len(record) != len(t.Columns) {
 		return bad(fmt.Sprintf("%d fields where the header has %d", len(record), len(t.Columns)), "write the missing commas, or quote a field that holds one")
 	}
-	values := make([]string, len(record))
 	for i, value := range record {
 		if !utf8.ValidString(value) {
 			return bad(fmt.Sprintf("field %d holds bytes that are no UTF-8", i+1), "save the file again as UTF-8")
 		}
-		values[i] = strings.TrimSpace(value)
+		if n := len(value); n > 0 && !(word(value[0]) && word(value[n-1])) {
+			record[i] = strings.TrimSpace(value)
+		}
 	}
-	return Row{line, t, values}, nil
+	return nil
+}
+
+// word reports whether c is surely no space.
+func word(c byte) bool {
+	return '!' <= c && c <= '~'
 }
 
 // Rename gives a column another name. A column that had it keeps its values
