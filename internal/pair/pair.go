@@ -1,0 +1,177 @@
+// Package pair finds for each page of a former site the page of the new one that
+// took its place, from what the two have in common: ids, titles, words of their
+// addresses, text, dates, and the way in which other pages moved.
+package pair
+
+import (
+	"math"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+
+	"young-compass/internal/address"
+	"young-compass/internal/inventory"
+)
+
+// Page is what is known of a page on one side. Everything but the address, or
+// the name, may be missing.
+type Page struct {
+	Address  address.Address
+	Ref      inventory.Ref // in a project; else empty
+	Language string        // BCP 47, in small letters; empty: unknown
+	Kind     string
+	Title    string
+	Heading  string
+	Text     string // of the body, or a summary
+	Date     string // YYYY-MM-DD
+	IDs      []string
+	Line     int // in the file
+}
+
+// Home reports whether the page is a home page: its address is the root of the
+// site or of a language.
+func (p *Page) Home() bool {
+	path := strings.Trim(p.Address.Path, "/")
+	return p.Address.Query == "" && (path == "" || path == p.Language && path != "")
+}
+
+// Candidate is a page that may be the one in whose place another was.
+type Candidate struct {
+	New        int     // number of the new page
+	Confidence float64 // probability that it is the one, from 0 to 1
+	Reasons    []string
+}
+
+// Match is what was found for an old page.
+type Match struct {
+	Old        int
+	Candidates []Candidate // best first; none with a confidence near 0
+	Gone       float64     // probability that no new page took its place
+}
+
+// Best returns the best candidate; nil when it is likelier that the page is
+// gone.
+func (m *Match) Best() *Candidate {
+	if len(m.Candidates) == 0 || m.Candidates[0].Confidence < m.Gone {
+		return nil
+	}
+	return &m.Candidates[0]
+}
+
+// Doubtful reports whether a person should look: neither answer is surer than
+// sure.
+func (m *Match) Doubtful(sure float64) bool {
+	if best := m.Best(); best != nil {
+		return best.Confidence < sure
+	}
+	return m.Gone < sure
+}
+
+// shown is how many candidates a match keeps, and least how likely they are.
+const (
+	shown = 8
+	least = 0.005
+)
+
+// Pair finds a match for each old page, in their order. progress, which may be
+// nil, is called with how many were worked out.
+func Pair(before, after []Page, progress func(n int)) []Match {
+	return pairWith(before, after, firstWeights(), finalWeights(), progress)
+}
+
+func pairWith(before, after []Page, first, final weights, progress func(n int)) []Match {
+	s := newSides(before, after)
+	all := make([][]scored, len(before))
+	each(len(before), func(i int, t *tally) {
+		all[i] = s.candidates(i, t)
+		s.rate(all[i], &first)
+	}, s.tally, progress)
+	s.learn(all)
+	s.compete(all)
+	matches := make([]Match, len(before))
+	each(len(before), func(i int, _ *tally) {
+		s.refine(i, all[i])
+		matches[i] = s.match(i, all[i], s.rate(all[i], &final))
+	}, s.tally, nil)
+	return matches
+}
+
+func (s *sides) tally() *tally { return &tally{weight: make([]float32, len(s.new))} }
+
+// each calls do for every number below n, on all processors, each with a tally of
+// its own.
+func each(n int, do func(i int, t *tally), room func() *tally, progress func(n int)) {
+	const block = 64
+	var all sync.WaitGroup
+	var lock sync.Mutex
+	next := 0
+	for range runtime.GOMAXPROCS(0) {
+		all.Go(func() {
+			t := room()
+			for {
+				lock.Lock()
+				from := next
+				next = min(n, from+block)
+				to := next
+				if progress != nil && to > from {
+					progress(to - from)
+				}
+				lock.Unlock()
+				if from == to {
+					return
+				}
+				for i := from; i < to; i++ {
+					do(i, t)
+				}
+			}
+		})
+	}
+	all.Wait()
+}
+
+// match makes the result for an old page of its candidates.
+func (s *sides) match(i int, list []scored, gone float64) Match {
+	m := Match{Old: i, Gone: gone}
+	for _, c := range list {
+		if len(m.Candidates) < shown && c.confidence >= least {
+			m.Candidates = append(m.Candidates, Candidate{New: int(c.page), Confidence: c.confidence, Reasons: s.reasons(i, c)})
+		}
+	}
+	return m
+}
+
+// scored is a candidate with its evidence.
+type scored struct {
+	page       int32
+	evidence   evidence
+	score      float64
+	confidence float64
+}
+
+// rate gives each candidate its probability by weights, sorts them, and returns
+// the probability that none is the one.
+func (s *sides) rate(list []scored, w *weights) (gone float64) {
+	top := 0.0 // the score of none
+	for k := range list {
+		list[k].score = w.score(&list[k].evidence)
+		top = max(top, list[k].score)
+	}
+	sum := math.Exp(-top)
+	for k := range list {
+		sum += math.Exp(list[k].score - top)
+	}
+	for k := range list {
+		list[k].confidence = math.Exp(list[k].score-top) / sum
+	}
+	slices.SortStableFunc(list, func(a, b scored) int {
+		switch {
+		case a.score > b.score:
+			return -1
+		case a.score < b.score:
+			return 1
+		}
+		return int(a.page - b.page)
+	})
+	return math.Exp(-top) / sum
+}

@@ -1,0 +1,165 @@
+package pair
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/address"
+)
+
+// page makes a page of "language title /path".
+func page(t *testing.T, language, title, path string) Page {
+	t.Helper()
+	a, err := address.Parse("https://skerrywick.example" + path)
+	require.NoError(t, err)
+	return Page{Address: a, Language: language, Title: title}
+}
+
+// leads returns for each old page the path of the new one, or "gone".
+func leads(before, after []Page) []string {
+	var list []string
+	for _, m := range Pair(before, after, nil) {
+		if best := m.Best(); best != nil {
+			list = append(list, after[best.New].Address.Local())
+		} else {
+			list = append(list, "gone")
+		}
+	}
+	return list
+}
+
+func TestTellsApart(t *testing.T) {
+	titles := []string{"C++ for ticket machines", "C# for ticket machines", "C for ticket machines", "Handbook 1.2", "Handbook 1.3", "Handbook 2.1", "Comparing with ==", "Comparing with ===",
+		"Timetable 2019", "Timetable 2020", "Landing at Kvitsund", "Landing at Hildafjord", "Fares: cars", "Fares – bicycles"}
+	var before, after []Page
+	for i, title := range titles {
+		before = append(before, page(t, "en", title, fmt.Sprintf("/node/%d", 1000+i)))
+		after = append(after, page(t, "en", title, fmt.Sprintf("/pages/%c", 'a'+i)))
+	}
+	for i, got := range leads(before, after) {
+		assert.Equal(t, fmt.Sprintf("/pages/%c", 'a'+i), got, titles[i])
+	}
+}
+
+func TestLanguagesStayApart(t *testing.T) {
+	before := []Page{page(t, "de", "Museum am Hafen", "/de/museum.html"), page(t, "en", "Harbour museum", "/museum.html"), page(t, "nb", "Museum by the harbour", "/nb/museum.html")}
+	after := []Page{page(t, "en", "Museum by the harbour", "/en/museum"), page(t, "de", "Museum am Hafen", "/de/museum")}
+	assert.Equal(t, []string{"/de/museum", "/en/museum"}, leads(before[:2], after))
+	matches := Pair(before, after, nil)
+	for _, c := range matches[0].Candidates {
+		assert.Equal(t, 1, c.New, "German has pages of its own")
+	}
+	require.NotEmpty(t, matches[2].Candidates, "Norwegian has none, so another language will do")
+	assert.Contains(t, strings.Join(matches[2].Candidates[0].Reasons, "; "), "as nothing in nb was found")
+}
+
+func TestTheHomePageIsNoDefault(t *testing.T) {
+	before := []Page{page(t, "en", "Skerrywick Ferries", "/index.php?item=1"), page(t, "en", "Skerrywick Ferries home", "/")}
+	after := []Page{page(t, "en", "Skerrywick Ferries", "/"), page(t, "en", "Fares", "/fares")}
+	assert.Equal(t, []string{"gone", "/"}, leads(before, after))
+}
+
+func TestOneForSeveralAndNoneForSome(t *testing.T) {
+	before := []Page{page(t, "en", "Walk around the harbour", "/walk.htm"), page(t, "en", "Walk around the harbour (print)", "/walk-print.htm"), page(t, "en", "Regatta results", "/regatta.htm")}
+	after := []Page{page(t, "en", "A walk around the harbour", "/guides/walk-harbour"), page(t, "en", "Jobs on board", "/jobs")}
+	assert.Equal(t, []string{"/guides/walk-harbour", "/guides/walk-harbour", "gone"}, leads(before, after))
+}
+
+// What happened to many pages tells what happened to the next, and is said.
+func TestLearnsFromOthers(t *testing.T) {
+	var before, after []Page
+	for i, word := range makeSite(60, 3).before {
+		before = append(before, page(t, "en", word.Title, fmt.Sprintf("/docs/%s.html", lastOf(word.URL))))
+		after = append(after, page(t, "en", word.Title, fmt.Sprintf("/library/%s-%d", lastOf(word.URL), i)))
+	}
+	before = append(before, page(t, "en", "", "/docs/skerry.html"))
+	after = append(after, page(t, "en", "", "/library/skerry"), page(t, "en", "", "/jobs/skerry"))
+	matches := Pair(before, after, nil)
+	last := matches[len(matches)-1]
+	require.NotNil(t, last.Best())
+	assert.Equal(t, "/library/skerry", after[last.Best().New].Address.Path)
+	assert.Contains(t, last.Best().Reasons[len(last.Best().Reasons)-1], "docs -> library as ")
+}
+
+func TestReasons(t *testing.T) {
+	before, after := page(t, "en", "Summer boat to Kvitsund", "/index.php?item=214"), page(t, "en", "The summer boat to Kvitsnd", "/routes/summer-boat-214")
+	m := Pair([]Page{before}, []Page{after}, nil)[0]
+	require.NotNil(t, m.Best())
+	assert.Equal(t, "same id 214", m.Best().Reasons[0])
+	assert.Regexp(t, `^title \d\d % alike$`, m.Best().Reasons[1])
+}
+
+func TestNothingToPair(t *testing.T) {
+	assert.Empty(t, Pair(nil, nil, nil))
+	assert.Equal(t, []string{"gone"}, leads([]Page{page(t, "", "", "/")}, nil))
+	assert.Equal(t, []string{"gone"}, leads([]Page{page(t, "", "x", "/x")}, []Page{{}}))
+}
+
+func TestDistance(t *testing.T) {
+	for _, c := range []struct {
+		a, b string
+		near bool
+	}{
+		{"harbour", "harbor", true}, {"timetable", "timtabel", true}, {"route", "routes", true}, {"2019", "2020", false}, {"boat", "goat", true},
+		{"cab", "cat", false}, {"ferry", "freight", false}, {"kvitsund", "kvitsnud", true}, {"island", "iceland", false},
+	} {
+		assert.Equal(t, c.near, near(c.a, c.b), "%s %s", c.a, c.b)
+		assert.Equal(t, c.near, near(c.b, c.a), "%s %s", c.b, c.a)
+	}
+}
+
+func TestSplit(t *testing.T) {
+	for text, want := range map[string]string{
+		"C++, C# & F.A.Q.":    "c|++|c|#|&|f|a|q",
+		"v1.2.3 of 2024":      "v1|2.3|of|2024",
+		"1.2.3, 4.":           "1.2.3|4",
+		"Überfahrt NACH Fårö": "uberfahrt|nach|faro",
+		"a == b":              "a|==|b",
+		"":                    "",
+		"フェリー 12":             "フェリー|12",
+	} {
+		var words []string
+		split(text, func(word string) { words = append(words, word) })
+		assert.Equal(t, want, strings.Join(words, "|"), text)
+	}
+}
+
+func FuzzPair(f *testing.F) {
+	f.Add("Walk 2019", "/a/b.html", "walk", "/c?d=12")
+	f.Fuzz(func(t *testing.T, title, path, otherTitle, otherPath string) {
+		one, err := address.Parse("https://skerrywick.example/" + path)
+		if err != nil {
+			return
+		}
+		other, err := address.Parse("https://skerrywick.example/" + otherPath)
+		if err != nil {
+			return
+		}
+		for _, m := range Pair([]Page{{Address: one, Title: title}}, []Page{{Address: other, Title: otherTitle, Text: title}}, nil) {
+			sum := m.Gone
+			for _, c := range m.Candidates {
+				sum += c.Confidence
+			}
+			if sum < 0.5 || sum > 1.0001 {
+				t.Fatal(sum)
+			}
+		}
+	})
+}
+
+func BenchmarkPair(b *testing.B) {
+	for _, n := range []int{10000, 20000, 40000, 50000} {
+		site := makeSite(n, 1)
+		before, after := pages(b, site.before, withTitles), pages(b, site.after, withTitles)
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			for b.Loop() {
+				Pair(before, after, nil)
+			}
+			b.ReportMetric(float64(b.Elapsed().Microseconds())/float64(b.N*n), "us/page")
+		})
+	}
+}

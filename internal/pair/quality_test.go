@@ -1,0 +1,346 @@
+package pair
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"math"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+// said is what was said of an old page: its new one or -1, and how surely.
+type said struct {
+	page       int
+	confidence float64
+}
+
+// quality is how right it was.
+type quality struct {
+	precision, recall, f1, gone float64
+}
+
+func judge(list []said, truth []int) quality {
+	var pairs, right, paired, goneRight float64
+	for i, s := range list {
+		if truth[i] >= 0 {
+			pairs++
+		}
+		if s.page >= 0 {
+			paired++
+			if s.page == truth[i] {
+				right++
+			}
+		}
+		if (s.page < 0) == (truth[i] < 0) {
+			goneRight++
+		}
+	}
+	q := quality{precision: right / max(paired, 1), recall: right / pairs, gone: goneRight / float64(len(list))}
+	q.f1 = 2 * q.precision * q.recall / max(q.precision+q.recall, 1e-9)
+	return q
+}
+
+// own says what Pair says.
+func own(t testing.TB, site made, m mode) []said {
+	var list []said
+	for _, match := range Pair(pages(t, site.before, m), pages(t, site.after, m), nil) {
+		s := said{-1, match.Gone}
+		if best := match.Best(); best != nil {
+			s = said{best.New, best.Confidence}
+		}
+		list = append(list, s)
+	}
+	return list
+}
+
+// precisionAt returns the precision of the surest pairs that reach a recall.
+func precisionAt(list []said, truth []int, recall float64) float64 {
+	pairs := 0
+	for _, n := range truth {
+		if n >= 0 {
+			pairs++
+		}
+	}
+	order := make([]int, 0, len(list))
+	for i, s := range list {
+		if s.page >= 0 {
+			order = append(order, i)
+		}
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(list[b].confidence, list[a].confidence) })
+	right := 0
+	for n, i := range order {
+		if list[i].page == truth[i] {
+			right++
+		}
+		if float64(right) >= recall*float64(pairs) {
+			return float64(right) / float64(n+1)
+		}
+	}
+	return 0
+}
+
+// goneButPaired returns which part of the gone pages was paired above a
+// confidence.
+func goneButPaired(list []said, truth []int, above float64) float64 {
+	gone, paired := 0.0, 0.0
+	for i, s := range list {
+		if truth[i] < 0 {
+			gone++
+			if s.page >= 0 && s.confidence > above {
+				paired++
+			}
+		}
+	}
+	return paired / gone
+}
+
+// tenth is what was said with about one confidence.
+type tenth struct {
+	said, right int
+	sum         float64
+}
+
+// calibration counts by tenths of confidence what was said and what was right.
+func calibration(list []said, truth []int) [10]tenth {
+	var tenths [10]tenth
+	for i, s := range list {
+		if s.page < 0 {
+			continue
+		}
+		k := min(9, int(s.confidence*10))
+		tenths[k].said++
+		tenths[k].sum += s.confidence
+		if s.page == truth[i] {
+			tenths[k].right++
+		}
+	}
+	return tenths
+}
+
+// The plain ways that pairing is held against. Each gets the limit that suits it
+// best, in hindsight.
+
+// baselines returns what each of them says.
+func baselines(site made, m mode) map[string][]said {
+	return map[string][]said{"equal slugs": equalSlugs(site), "closest last segment": closestSegment(site), "rare words": rareWords(site, m)}
+}
+
+func lastOf(url string) string {
+	path, _, _ := strings.Cut(url, "?")
+	last := path[strings.LastIndexByte(path, '/')+1:]
+	last, _, _ = strings.Cut(last, ".")
+	return last
+}
+
+func equalSlugs(site made) []said {
+	bySlug := map[string]int{}
+	for j, p := range site.after {
+		if _, have := bySlug[lastOf(p.URL)]; !have {
+			bySlug[lastOf(p.URL)] = j
+		}
+	}
+	var list []said
+	for _, p := range site.before {
+		if j, ok := bySlug[lastOf(p.URL)]; ok {
+			list = append(list, said{j, 1})
+		} else {
+			list = append(list, said{-1, 1})
+		}
+	}
+	return list
+}
+
+// closest pairs each old page with the new one that shares most of its terms, by
+// cosine.
+func closest(before, after []map[string]float64) []said {
+	norm := func(terms map[string]float64) float64 {
+		sum := 0.0
+		for _, w := range terms {
+			sum += w * w
+		}
+		return math.Sqrt(sum)
+	}
+	type posting struct {
+		page   int
+		weight float64
+	}
+	postings := map[string][]posting{}
+	norms := make([]float64, len(after))
+	for j, terms := range after {
+		norms[j] = norm(terms)
+		for term, w := range terms {
+			postings[term] = append(postings[term], posting{j, w})
+		}
+	}
+	var list []said
+	products := make([]float64, len(after))
+	for _, terms := range before {
+		clear(products)
+		best := said{-1, 0}
+		own := norm(terms)
+		for term, w := range terms {
+			if len(postings[term]) > len(after)/5 {
+				continue
+			}
+			for _, p := range postings[term] {
+				products[p.page] += w * p.weight
+			}
+		}
+		for j, p := range products {
+			if c := p / max(own*norms[j], 1e-9); c > best.confidence {
+				best = said{j, c}
+			}
+		}
+		list = append(list, best)
+	}
+	return list
+}
+
+// withBestLimit says gone below the limit that gives the best F1.
+func withBestLimit(list []said, truth []int) []said {
+	var best []said
+	most := -1.0
+	for limit := 0.05; limit < 1; limit += 0.05 {
+		cut := slices.Clone(list)
+		for i, s := range cut {
+			if s.confidence < limit {
+				cut[i] = said{-1, 0}
+			}
+		}
+		if q := judge(cut, truth); q.f1 > most {
+			most, best = q.f1, cut
+		}
+	}
+	return best
+}
+
+func closestSegment(site made) []said {
+	grams := func(list []madePage) []map[string]float64 {
+		var out []map[string]float64
+		for _, p := range list {
+			last := " " + lastOf(p.URL) + " "
+			terms := map[string]float64{}
+			for i := 0; i+3 <= len(last); i++ {
+				terms[last[i:i+3]] = 1
+			}
+			out = append(out, terms)
+		}
+		return out
+	}
+	return withBestLimit(closest(grams(site.before), grams(site.after)), site.truth)
+}
+
+func rareWords(site made, m mode) []said {
+	words := func(p madePage) []string {
+		p = p.shown(m)
+		text := p.Title + " " + p.Heading + " " + p.Text
+		if strings.TrimSpace(text) == "" {
+			text = strings.Map(func(r rune) rune {
+				if strings.ContainsRune("/-.?=&", r) {
+					return ' '
+				}
+				return r
+			}, strings.SplitN(p.URL, "/", 4)[3])
+		}
+		return strings.Fields(strings.ToLower(text))
+	}
+	pages := map[string]float64{}
+	count := func(list []madePage) {
+		for _, p := range list {
+			seen := map[string]bool{}
+			for _, w := range words(p) {
+				if !seen[w] {
+					pages[w]++
+				}
+				seen[w] = true
+			}
+		}
+	}
+	count(site.before)
+	count(site.after)
+	all := float64(len(site.before) + len(site.after))
+	terms := func(list []madePage) []map[string]float64 {
+		var out []map[string]float64
+		for _, p := range list {
+			t := map[string]float64{}
+			for _, w := range words(p) {
+				t[w] += math.Log(all / pages[w])
+			}
+			out = append(out, t)
+		}
+		return out
+	}
+	return withBestLimit(closest(terms(site.before), terms(site.after)), site.truth)
+}
+
+// Pairs are right, said as surely as they are, and better than any plain way
+// finds them: on seeds that nothing was fitted to and on those that it was.
+func TestQuality(t *testing.T) {
+	seeds := slices.Concat(unseen(), fitted())
+	if testing.Short() {
+		seeds = seeds[:1]
+	}
+	type finding struct {
+		quality
+		list []said
+		site made
+	}
+	worst := map[mode]finding{}
+	for _, seed := range seeds {
+		site := makeSite(5000, seed)
+		byAddress := map[string][]said{"equal slugs": equalSlugs(site), "closest last segment": closestSegment(site)}
+		for _, m := range modes() {
+			list := own(t, site, m)
+			q := judge(list, site.truth)
+			label := fmt.Sprintf("%s, seed %d", m, seed)
+			others := maps.Clone(byAddress)
+			others["rare words"] = rareWords(site, m)
+			for name, other := range others {
+				b := judge(other, site.truth)
+				assert.Greater(t, q.f1, b.f1, "%s: %s", label, name)
+				assert.Greater(t, q.gone, b.gone, "%s: %s", label, name)
+			}
+			if m != withAddresses {
+				assert.GreaterOrEqual(t, precisionAt(list, site.truth, 0.9), 0.97, label)
+			}
+			assert.LessOrEqual(t, goneButPaired(list, site.truth, 0.8), 0.05, label)
+			for k, c := range calibration(list, site.truth) {
+				if c.said >= 200 {
+					assert.InDelta(t, c.sum/float64(c.said), float64(c.right)/float64(c.said), 0.07, "%s: said at about 0.%d", label, k)
+				}
+			}
+			if w, known := worst[m]; !known || q.f1 < w.f1 {
+				worst[m] = finding{q, list, site}
+			}
+		}
+	}
+	for _, m := range modes() {
+		t.Log(report(m, worst[m].quality, worst[m].list, worst[m].site))
+	}
+}
+
+// report is what docs/pairing.md shows of a worst seed.
+func report(m mode, q quality, list []said, site made) string {
+	var b strings.Builder
+	row := func(name string, q quality) {
+		fmt.Fprintf(&b, "| %s | %.3f | %.3f | %.3f | %.3f |\n", name, q.precision, q.recall, q.f1, q.gone)
+	}
+	fmt.Fprintf(&b, "%s\n", m)
+	row("pair", q)
+	others := baselines(site, m)
+	for _, name := range []string{"equal slugs", "closest last segment", "rare words"} {
+		row(name, judge(others[name], site.truth))
+	}
+	fmt.Fprintf(&b, "precision at 90 %% recall %.3f, gone but paired above 0.8 %.3f\n", precisionAt(list, site.truth, 0.9), goneButPaired(list, site.truth, 0.8))
+	for k, c := range calibration(list, site.truth) {
+		if c.said > 0 {
+			fmt.Fprintf(&b, "| 0.%d | %d | %.3f | %.3f |\n", k, c.said, c.sum/float64(c.said), float64(c.right)/float64(c.said))
+		}
+	}
+	return b.String()
+}

@@ -1,0 +1,319 @@
+package pair
+
+import (
+	"math"
+	"slices"
+	"strings"
+	"unicode"
+
+	"golang.org/x/text/unicode/norm"
+
+	"young-compass/internal/address"
+)
+
+// split calls yield with the words of a text, folded: without capitals and
+// accents; numbers with points between their digits are one word, and so is a
+// run of signs such as "++".
+func split(text string, yield func(word string)) {
+	if !plain(text) {
+		text = norm.NFKD.String(text)
+	}
+	start, kind := 0, none
+	var b strings.Builder
+	flush := func(end int) {
+		if kind != none {
+			yield(fold(text[start:end], &b))
+		}
+	}
+	for i, r := range text {
+		k := kindOf(r)
+		if k == point && kind == digits && i+1 < len(text) && text[i+1] >= '0' && text[i+1] <= '9' {
+			k = digits
+		}
+		if k == point {
+			k = none
+		}
+		if k == mark && kind == letters || k == digits && kind == letters || k == letters && kind == digits {
+			if k != mark {
+				kind = letters
+			}
+			continue
+		}
+		if k == mark {
+			k = none
+		}
+		if k != kind {
+			flush(i)
+			start, kind = i, k
+		}
+	}
+	flush(len(text))
+}
+
+// The kinds of characters.
+const (
+	none = iota
+	letters
+	digits
+	signs
+	mark  // an accent
+	point // may stand in a number
+)
+
+func kindOf(r rune) int {
+	switch {
+	case 'a' <= r && r <= 'z' || 'A' <= r && r <= 'Z':
+		return letters
+	case '0' <= r && r <= '9':
+		return digits
+	case r == '.' || r == ',':
+		return point
+	case r < 0x80:
+		if strings.ContainsRune("+#*=<>!|^%$~@&", r) {
+			return signs
+		}
+		return none
+	case unicode.IsLetter(r):
+		return letters
+	case unicode.IsDigit(r):
+		return digits
+	case unicode.Is(unicode.Mn, r):
+		return mark
+	case unicode.IsSymbol(r):
+		return signs
+	}
+	return none
+}
+
+func plain(s string) bool {
+	for i := range len(s) {
+		if s[i] >= 0x80 {
+			return false
+		}
+	}
+	return true
+}
+
+// fold returns a word in small letters without accents.
+func fold(word string, b *strings.Builder) string {
+	small := true
+	for i := range len(word) {
+		if c := word[i]; c >= 0x80 || 'A' <= c && c <= 'Z' {
+			small = false
+			break
+		}
+	}
+	if small {
+		return word
+	}
+	b.Reset()
+	for _, r := range word {
+		if !unicode.Is(unicode.Mn, r) {
+			b.WriteRune(unicode.ToLower(r))
+		}
+	}
+	return b.String()
+}
+
+// raw returns a title as two titles are compared sign by sign.
+func raw(title string) string { return strings.ToLower(strings.Join(strings.Fields(title), " ")) }
+
+// segments returns the folders of an address, and its last segment without an
+// extension; what a query says belongs to the last.
+func segments(a address.Address) (folders, last string) {
+	path := strings.TrimRight(a.Path, "/")
+	cut := strings.LastIndexByte(path, '/')
+	if cut < 0 {
+		return "", ""
+	}
+	folders, last = path[:cut], path[cut+1:]
+	if dot := strings.LastIndexByte(last, '.'); dot > 0 && len(last)-dot <= 6 && letter(last[dot+1:]) {
+		last = last[:dot]
+	}
+	return address.Decode(folders), address.Decode(last)
+}
+
+// letter reports whether a text begins with a letter, as extensions do and the
+// digits of a version don't.
+func letter(s string) bool { return s != "" && (s[0]|0x20)-'a' < 26 }
+
+// year reports whether a word is a year in which a page may have been written.
+func year(word string) bool {
+	return len(word) == 4 && (strings.HasPrefix(word, "19") && word >= "1980" || strings.HasPrefix(word, "20") && word < "2040") && numeric(word)
+}
+
+func numeric(word string) bool {
+	for i := range len(word) {
+		if word[i] < '0' || word[i] > '9' {
+			return false
+		}
+	}
+	return word != ""
+}
+
+// vocabulary numbers the words of both sides and counts the pages with them.
+type vocabulary struct {
+	numbers map[string]int32
+	words   []string
+	pages   []int32 // with the word, on both sides
+	seen    []int32 // the last page counted, +1
+	weight  []float32
+	spelled [][]int32 // words that may be the same, spelled otherwise
+}
+
+func (v *vocabulary) add(word string, page int) int32 {
+	n, ok := v.numbers[word]
+	if !ok {
+		n = int32(len(v.words))
+		word = strings.Clone(word)
+		v.numbers[word] = n
+		v.words, v.pages, v.seen = append(v.words, word), append(v.pages, 0), append(v.seen, 0)
+	}
+	if v.seen[n] != int32(page)+1 {
+		v.seen[n] = int32(page) + 1
+		v.pages[n]++
+	}
+	return n
+}
+
+// weigh gives each word its weight: the rarer, the more, up to that of a word
+// which each side has once.
+func (v *vocabulary) weigh(pages int) {
+	v.weight = make([]float32, len(v.words))
+	for n, count := range v.pages {
+		v.weight[n] = float32(math.Log(1 + float64(pages)/float64(max(count, 2))))
+	}
+}
+
+// bag is words by their numbers, sorted, each once.
+type bag []int32
+
+func (b bag) has(n int32) bool { _, ok := slices.BinarySearch(b, n); return ok }
+
+func union(bags ...bag) bag {
+	all := slices.Concat(bags...)
+	slices.Sort(all)
+	return slices.Compact(all)
+}
+
+// likeness is how much two bags share.
+type likeness struct {
+	dice    float64 // of the weight of both, which part is shared
+	within  float64 // of the weight of the lighter one
+	matched float64 // the weight that is shared
+	left    float64 // the weight of what the first alone has
+	right   float64 // that of what the second alone has
+}
+
+// misspelt is how much of a word's weight counts when the other side has it
+// spelled otherwise.
+const misspelt = 0.8
+
+// alike compares a bag of an old page with one of a new page.
+func (v *vocabulary) alike(a, b bag) likeness {
+	if len(a) == 0 || len(b) == 0 {
+		return likeness{}
+	}
+	var both, left, right float64
+	var onlyA, onlyB [24]int32 // titles have few words; what is beyond counts as not shared
+	nA, nB := 0, 0
+	for i, j := 0, 0; i < len(a) || j < len(b); {
+		switch {
+		case j == len(b) || i < len(a) && a[i] < b[j]:
+			if nA < len(onlyA) {
+				onlyA[nA] = a[i]
+				nA++
+			}
+			left += float64(v.weight[a[i]])
+			i++
+		case i == len(a) || b[j] < a[i]:
+			if nB < len(onlyB) {
+				onlyB[nB] = b[j]
+				nB++
+			}
+			right += float64(v.weight[b[j]])
+			j++
+		default:
+			w := float64(v.weight[a[i]])
+			both, left, right = both+w, left+w, right+w
+			i, j = i+1, j+1
+		}
+	}
+	for _, x := range onlyA[:nA] {
+		for _, y := range v.spelled[x] {
+			k := slices.Index(onlyB[:nB], y)
+			if k < 0 {
+				continue
+			}
+			wx, wy := float64(v.weight[x]), float64(v.weight[y])
+			w := min(wx, wy)
+			both, left, right = both+misspelt*w, left-wx+w, right-wy+w
+			onlyB[k] = -1
+			break
+		}
+	}
+	lighter := min(left, right)
+	if lighter <= 0 {
+		return likeness{}
+	}
+	return likeness{dice: 2 * both / (left + right), within: min(1, both/lighter), matched: both, left: max(0, left-both), right: max(0, right-both)}
+}
+
+// near reports whether one word may be the other misspelt: one letter of short
+// words, two of long ones; never a number.
+func near(a, b string) bool {
+	if len(a) > len(b) {
+		a, b = b, a
+	}
+	if len(a) < 4 || len(b)-len(a) > 2 || a[0] >= '0' && a[0] <= '9' || b[0] >= '0' && b[0] <= '9' {
+		return false
+	}
+	limit := 1
+	if len(a) >= 7 {
+		limit = 2
+	}
+	if len(b)-len(a) > limit || len(b) > 40 {
+		return false
+	}
+	return distance(a, b, limit) <= limit
+}
+
+// distance counts the letters to change, add, leave out or swap with their
+// neighbours, to get b from a; more than limit is limit+1. len(a) <= len(b) <= 40.
+func distance(a, b string, limit int) int {
+	for len(a) > 0 && a[len(a)-1] == b[len(b)-1] {
+		a, b = a[:len(a)-1], b[:len(b)-1]
+	}
+	for len(a) > 0 && a[0] == b[0] {
+		a, b = a[1:], b[1:]
+	}
+	if len(a) == 0 {
+		return min(len(b), limit+1)
+	}
+	var rows [3][41]uint8
+	before, last, row := &rows[0], &rows[1], &rows[2]
+	for j := range len(b) + 1 {
+		last[j] = uint8(j)
+	}
+	for i := 1; i <= len(a); i++ {
+		row[0] = uint8(i)
+		lowest := row[0]
+		for j := 1; j <= len(b); j++ {
+			cost := uint8(1)
+			if a[i-1] == b[j-1] {
+				cost = 0
+			}
+			d := min(last[j]+1, row[j-1]+1, last[j-1]+cost)
+			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+				d = min(d, before[j-2]+1)
+			}
+			row[j] = d
+			lowest = min(lowest, d)
+		}
+		if int(lowest) > limit {
+			return limit + 1
+		}
+		before, last, row = last, row, before
+	}
+	return int(last[len(b)])
+}
