@@ -123,9 +123,9 @@ const (
 	maxRatio     = 200
 )
 
-// unpack returns the text of a source, which may be packed with gzip or zstd,
+// Unpack returns the text of a source, which may be packed with gzip or zstd,
 // and a function to call when it has been read.
-func unpack(file string, r io.Reader) (*bufio.Reader, func(), error) {
+func Unpack(file string, r io.Reader) (*bufio.Reader, func(), error) {
 	packed := &meter{r: r}
 	raw := bufio.NewReaderSize(packed, sampleSize)
 	start, err := raw.Peek(4)

@@ -25,7 +25,7 @@ import (
 // It returns the sitemaps that an index names. Errors are a *finding.Input, or
 // those of r.
 func (g *Gatherer) Read(name string, form Form, r io.Reader) (parts []string, err error) {
-	text, done, err := unpack(name, r)
+	text, done, err := Unpack(name, r)
 	if err != nil {
 		return nil, err
 	}

@@ -158,7 +158,7 @@ func (s *sides) reasons(i int, c scored) []string {
 		add("same title")
 	case e[signsDiffer] > 0:
 		add("title differs in signs alone")
-	case e[titled] > 0:
+	case e[titleAlike] >= 0.1:
 		add("title %d %% alike", percent(e[titleAlike]))
 	}
 	if e[headingAlike] > 0.5 {
@@ -167,6 +167,8 @@ func (s *sides) reasons(i int, c scored) []string {
 	switch {
 	case e[slugEqual] > 0:
 		add("same last segment")
+	case e[slugAlike] > 0.995:
+		add("same words in the last segment")
 	case e[slugAlike] > 0.3:
 		add("last segment %d %% alike", percent(e[slugAlike]))
 	}
@@ -204,8 +206,10 @@ func percent(x float64) int { return int(math.Round(100 * x)) }
 
 // placeName is how a place is shown.
 func placeName(place string) string {
-	if strings.HasPrefix(place, "/") || !strings.Contains(place, "/") {
-		return strings.TrimPrefix(place, "/")
+	if kind, folders, ok := strings.Cut(place, "/"); !ok {
+		return kind
+	} else if folders != "" {
+		return folders
 	}
-	return place
+	return "/"
 }

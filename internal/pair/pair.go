@@ -18,6 +18,7 @@ import (
 // the name, may be missing.
 type Page struct {
 	Address  address.Address
+	Written  string        // the address as it was written
 	Ref      inventory.Ref // in a project; else empty
 	Language string        // BCP 47, in small letters; empty: unknown
 	Kind     string

@@ -108,15 +108,44 @@ func fold(word string, b *strings.Builder) string {
 	}
 	b.Reset()
 	for _, r := range word {
-		if !unicode.Is(unicode.Mn, r) {
-			b.WriteRune(unicode.ToLower(r))
+		if r = unicode.ToLower(r); unicode.Is(unicode.Mn, r) {
+			continue
 		}
+		b.WriteString(simple(r))
 	}
 	return b.String()
 }
 
-// raw returns a title as two titles are compared sign by sign.
-func raw(title string) string { return strings.ToLower(strings.Join(strings.Fields(title), " ")) }
+// simple returns a letter as it is written without the ones that have no accent
+// to take off.
+func simple(r rune) string {
+	switch r {
+	case 'ø':
+		return "o"
+	case 'ł':
+		return "l"
+	case 'đ', 'ð':
+		return "d"
+	case 'ı':
+		return "i"
+	case 'æ':
+		return "ae"
+	case 'œ':
+		return "oe"
+	case 'ß':
+		return "ss"
+	case 'þ':
+		return "th"
+	}
+	return string(r)
+}
+
+// raw returns a title as two titles are compared sign by sign; accents don't
+// count.
+func raw(title string) string {
+	var b strings.Builder
+	return strings.Join(strings.Fields(fold(norm.NFKD.String(title), &b)), " ")
+}
 
 // segments returns the folders of an address, and its last segment without an
 // extension; what a query says belongs to the last.

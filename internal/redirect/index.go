@@ -62,9 +62,9 @@ type Index struct {
 
 	source func(number int) Source
 	seed   maphash.Seed
-	halves [2]half  // by the highest bit of a hash
-	next   []int32  // by number: the next one with the same host, key and parameters, or -1
-	last   []int32  // by number: the last one of those, if this is the first; else -1
+	halves [2]half             // by the highest bit of a hash
+	next   []int32             // by number: the next one with the same host, key and parameters, or -1
+	last   []int32             // by number: the last one of those, if this is the first; else -1
 	hosts  []string            // that sources name, in the order they came
 	names  map[string][]string // by key: parameters that any source of the path names, sorted
 }

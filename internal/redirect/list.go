@@ -282,7 +282,7 @@ func (l *List) Read(file string, r io.Reader) (found []finding.Finding, err erro
 	}
 	number := l.file(file)
 	used := make(chan []record, runtime.GOMAXPROCS(0)) // room of batches that are done
-	queue := make(chan *batch, runtime.GOMAXPROCS(0)) // of as many as are worked out at a time
+	queue := make(chan *batch, runtime.GOMAXPROCS(0))  // of as many as are worked out at a time
 	go func() {
 		defer close(queue)
 		for {

@@ -1,0 +1,91 @@
+package cli
+
+import (
+	"bytes"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	tea "github.com/charmbracelet/bubbletea"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/address"
+	"young-compass/internal/pair"
+)
+
+// press sends keys to a screen: names of keys, or text.
+func press(s *screen, keys ...string) (ended bool) {
+	named := map[string]tea.KeyType{"enter": tea.KeyEnter, "down": tea.KeyDown, "up": tea.KeyUp, "esc": tea.KeyEsc, "backspace": tea.KeyBackspace}
+	for _, key := range keys {
+		m := tea.KeyMsg{Type: tea.KeyRunes, Runes: []rune(key)}
+		if kind, ok := named[key]; ok {
+			m = tea.KeyMsg{Type: kind}
+		}
+		_, cmd := s.Update(m)
+		ended = cmd != nil
+	}
+	return ended
+}
+
+func reviewScreen(t *testing.T) *screen {
+	t.Helper()
+	var before, after []pair.Page
+	add := func(list *[]pair.Page, title, path string) {
+		a, err := address.Parse("https://skerrywick.example" + path)
+		require.NoError(t, err)
+		*list = append(*list, pair.Page{Address: a, Written: path, Title: title, Language: "en", Text: strings.Repeat("Wide 日本語 text ", 30)})
+	}
+	for i := range 20 {
+		add(&before, fmt.Sprintf("Harbour walk number %d of the \x1b[31mislands", i), fmt.Sprintf("/old/%d.htm", i))
+		add(&after, fmt.Sprintf("Walk round harbour %d", i), fmt.Sprintf("/guides/a-very-long-address-of-a-harbour-walk-that-goes-on-and-on/%d", i))
+	}
+	matches := pair.Pair(before, after, nil)
+	p := &pairing{app: &app{stdout: &bytes.Buffer{}, stderr: &bytes.Buffer{}, color: "never", now: time.Unix(1e9, 0), output: filepath.Join(t.TempDir(), "pairs.csv")}}
+	return &screen{Review: pair.NewReview(before, after, matches, 1.1, map[int]pair.Decision{}), pairing: p, width: 80, height: 24}
+}
+
+// Whatever is shown, the screen keeps to its size, and to printable text.
+func TestScreenFits(t *testing.T) {
+	s := reviewScreen(t)
+	for _, size := range [][2]int{{80, 24}, {132, 50}, {60, 24}} {
+		s.Update(tea.WindowSizeMsg{Width: size[0], Height: size[1]})
+		for _, keys := range [][]string{{}, {"/", "walk"}, {"enter"}, {"down", "down"}, {"esc"}, {"g"}, {"enter"}, {"p"}} {
+			press(s, keys...)
+			view := s.View()
+			assert.LessOrEqual(t, strings.Count(view, "\n")+1, size[1], "%v %v", size, keys)
+			for line := range strings.SplitSeq(view, "\n") {
+				assert.LessOrEqual(t, text.StringWidth(line), size[0], line)
+			}
+			assert.NotContains(t, view, "\x1b")
+		}
+	}
+}
+
+func TestScreenDecides(t *testing.T) {
+	s := reviewScreen(t)
+	all := len(s.Doubtful)
+	s.Match().Candidates = append(s.Match().Candidates, pair.Candidate{New: 11, Confidence: 0.1})
+	first := s.Doubtful[0]
+	press(s, "down", "down", "down", "up", "down", "enter")
+	assert.Equal(t, 11, s.Decided[first].New)
+	press(s, "u")
+	assert.Empty(t, s.Decided)
+	press(s, "u")
+	assert.Contains(t, s.View(), "nothing to undo")
+	press(s, "/", "harbour 1", "7", "enter", "enter")
+	assert.Equal(t, "/guides/a-very-long-address-of-a-harbour-walk-that-goes-on-and-on/17", s.After[s.Decided[first].New].Address.Path)
+	press(s, "/", "xyz", "backspace", "enter")
+	assert.Contains(t, s.View(), "no new page has these words")
+	press(s, "g", "w")
+	assert.Contains(t, s.View(), "saved")
+	data, err := os.ReadFile(s.pairing.output)
+	require.NoError(t, err)
+	assert.Equal(t, 2, strings.Count(string(data), ",yes\n"))
+	assert.Equal(t, all-2, s.Left())
+	assert.True(t, press(s, "q"))
+}

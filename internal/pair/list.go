@@ -1,0 +1,104 @@
+package pair
+
+import (
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+
+	"young-compass/internal/finding"
+	"young-compass/internal/table"
+)
+
+// Row is a line of the list that pairing makes: a redirect, how sure it is, why,
+// and who decided.
+type Row struct {
+	From       string  `json:"from"`
+	To         string  `json:"to,omitempty"`
+	Status     int     `json:"status"`
+	Confidence float64 `json:"confidence"`
+	Reason     string  `json:"reason"`
+	Decided    bool    `json:"decided"` // by a person
+}
+
+// Rows returns the list, in the order of the old pages.
+func Rows(before, after []Page, matches []Match, decided map[int]Decision) []Row {
+	rows := make([]Row, len(matches))
+	for i := range matches {
+		m := &matches[i]
+		row := Row{From: before[m.Old].Written, Status: 410, Confidence: m.Gone, Reason: "nothing like it was found"}
+		best := m.Best()
+		if best == nil && len(m.Candidates) > 0 {
+			row.Reason = fmt.Sprintf("nothing like it enough; closest is %s: %s", after[m.Candidates[0].New].Name(), strings.Join(m.Candidates[0].Reasons, "; "))
+		}
+		if d, ok := decided[i]; ok {
+			row.Decided, best = true, nil
+			row.Reason, row.Confidence = "decided", 1
+			if !d.Gone {
+				row.Status, row.To = 301, after[d.New].Name()
+			}
+		}
+		if best != nil {
+			row.Status, row.To, row.Confidence, row.Reason = 301, after[best.New].Name(), best.Confidence, strings.Join(best.Reasons, "; ")
+		}
+		rows[i] = row
+	}
+	return rows
+}
+
+// Name returns how a redirect names the page: by key and language in a project,
+// else by its address.
+func (p *Page) Name() string {
+	if p.Ref.Key != "" {
+		return p.Ref.String()
+	}
+	return p.Written
+}
+
+// Encode writes the list as a table: a list of redirects with three more columns.
+func Encode(rows []Row) []byte {
+	return table.EncodeRecords([]string{"from", "to", "status", "confidence", "reason", "decided"}, func(yield func([]string) bool) {
+		for _, r := range rows {
+			decided := ""
+			if r.Decided {
+				decided = "yes"
+			}
+			if !yield([]string{r.From, r.To, strconv.Itoa(r.Status), strconv.FormatFloat(r.Confidence, 'f', 3, 64), r.Reason, decided}) {
+				return
+			}
+		}
+	})
+}
+
+// ReadDecided returns what a list written before says was decided, for pages
+// that are still there.
+func ReadDecided(file string, r io.Reader, before, after []Page) (map[int]Decision, error) {
+	sheet, _, err := table.Read(file, r, "from", "to", "status", "decided")
+	if err != nil {
+		return nil, err
+	}
+	old, new := map[string]int{}, map[string]int{}
+	for i := range before {
+		old[before[i].Written] = i
+	}
+	for i := range after {
+		new[after[i].Name()] = i
+	}
+	decided := map[int]Decision{}
+	for _, row := range sheet.Rows {
+		i, there := old[row.Get("from")]
+		if row.Get("decided") == "" || !there {
+			continue
+		}
+		if row.Get("status") == "410" && row.Get("to") == "" {
+			decided[i] = Decision{Gone: true}
+			continue
+		}
+		j, there := new[row.Get("to")]
+		if !there {
+			return nil, finding.Unreadable(finding.Place{File: file, Line: row.Line}, fmt.Sprintf("%q is none of the new pages", row.Get("to")), "clear the column decided in this row to have it paired anew")
+		}
+		decided[i] = Decision{New: j}
+	}
+	return decided, nil
+}

@@ -1,0 +1,166 @@
+package pair
+
+import (
+	"bufio"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/feed"
+	"young-compass/internal/finding"
+	"young-compass/internal/gather"
+	"young-compass/internal/inventory"
+	"young-compass/internal/plan"
+	"young-compass/internal/sitefile"
+	"young-compass/internal/table"
+)
+
+// maxText is how much of a page's text is looked at, in bytes.
+const maxText = 20 << 10
+
+// usualNames are those that the columns of a table of pages go by elsewhere.
+func usualNames() []struct {
+	column string
+	names  []string
+} {
+	return []struct {
+		column string
+		names  []string
+	}{
+		{"address", inventory.AddressNames()},
+		{"key", []string{"id", "page id", "page_id", "identifier", "number", "code"}},
+		{"title", []string{"name", "headline", "page title", "page_title"}},
+		{"heading", []string{"h1", "main heading"}},
+		{"text", []string{"body", "content", "description", "summary", "excerpt"}},
+		{"language", []string{"lang", "locale"}},
+		{"kind", []string{"type", "content type", "content_type", "section"}},
+		{"date", []string{"published", "publication date", "created"}},
+	}
+}
+
+// reader collects the pages of a file. Paths stand on the base.
+type reader struct {
+	file  string
+	base  address.Address
+	pages []Page
+	found []finding.Finding
+}
+
+// Read reads the pages of one side from a table, a list of addresses, a sitemap
+// or a feed, packed or not; paths stand on the site at base. What can't be read
+// as an address becomes a finding. Errors are a *finding.Input, or those of r.
+func Read(file string, r io.Reader, base address.Address) ([]Page, []finding.Finding, error) {
+	text, done, err := gather.Unpack(file, r)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer done()
+	sample, err := text.Peek(64 << 10)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return nil, nil, fmt.Errorf("reading %s: %w", file, err)
+	}
+	p := &reader{file: file, base: base}
+	switch gather.Detect(sample) {
+	case gather.Table:
+		err = p.table(text)
+	case gather.List:
+		err = p.list(text)
+	case gather.Feed:
+		err = feed.Read(file, text, func(e feed.Entry) error {
+			p.add(0, e.Link, Page{Title: e.Title, Language: e.Language, Date: e.Date, Kind: strings.Join(e.Categories, "/")})
+			return nil
+		})
+	case gather.Sitemap:
+		var s sitefile.Sitemap
+		s, err = sitefile.ReadSitemap(file, text, func(u sitefile.URL) error {
+			p.add(u.Line, u.Location, Page{})
+			return nil
+		})
+		if err == nil && len(s.Parts) > 0 {
+			err = finding.Unreadable(finding.Place{File: file}, "this is an index of sitemaps, not a sitemap", "name the sitemaps that it lists")
+		}
+	default:
+		err = finding.Unreadable(finding.Place{File: file}, "this is no table, list, sitemap or feed", "gather it into a project, and name that")
+	}
+	if err == nil && len(p.pages)+len(p.found) == 0 {
+		err = finding.Unreadable(finding.Place{File: file}, "there are no pages in it", "name a table with the column address")
+	}
+	return p.pages, p.found, err
+}
+
+// add adds a page at an address, or a finding where that is none.
+func (p *reader) add(line int, at string, page Page) {
+	var err error
+	page.Line, page.Written = line, at
+	if page.Address, err = address.Resolve(p.base, at); err != nil {
+		p.found = append(p.found, table.BadRow(p.file, line, err.Error(), "write a path or an http(s) address"))
+		return
+	}
+	page.Address.Fragment = ""
+	p.pages = append(p.pages, page)
+}
+
+func (p *reader) table(r io.Reader) error {
+	sheet, found, err := table.Read(p.file, r)
+	if err != nil {
+		return err
+	}
+	p.found = found
+	for _, usual := range usualNames() {
+		sheet.Take(usual.column, usual.names)
+	}
+	if err := sheet.Require("address"); err != nil {
+		return err
+	}
+	for _, row := range sheet.Rows {
+		if state := inventory.State(strings.ToLower(row.Get("state"))); state == inventory.Draft || state == inventory.Gone {
+			continue
+		}
+		page := Page{Language: row.Get("language"), Kind: row.Get("kind"), Title: row.Get("title"), Heading: row.Get("heading"), Text: cut(row.Get("text")), Date: row.Get("date")}
+		if key := row.Get("key"); key != "" {
+			page.IDs = []string{key}
+		}
+		p.add(row.Line, row.Get("address"), page)
+	}
+	return nil
+}
+
+func cut(text string) string {
+	if len(text) <= maxText {
+		return text
+	}
+	return strings.ToValidUTF8(text[:maxText], "")
+}
+
+func (p *reader) list(r io.Reader) error {
+	lines := bufio.NewScanner(r)
+	lines.Buffer(make([]byte, 64<<10), 1<<20)
+	for line := 1; lines.Scan(); line++ {
+		if text := strings.TrimSpace(strings.TrimPrefix(lines.Text(), "\ufeff")); text != "" {
+			p.add(line, text, Page{})
+		}
+	}
+	if errors.Is(lines.Err(), bufio.ErrTooLong) {
+		return finding.Unreadable(finding.Place{File: p.file}, "a line of more than 1 MiB", "write one address a line")
+	}
+	return lines.Err()
+}
+
+// OfPlan returns the pages of a project that have an address: the live ones and
+// those that are away.
+func OfPlan(p *plan.Plan) []Page {
+	var pages []Page
+	for i := range p.Pages.Pages {
+		q := &p.Pages.Pages[i]
+		a, ok := p.CurrentAddress(q.Ref)
+		if !ok || q.State != inventory.Live && q.State != inventory.Away {
+			continue
+		}
+		page := Page{Address: a, Written: a.Local(), Ref: q.Ref, Language: q.Language, Kind: q.Kind, Title: q.Title, Heading: q.Field("heading"), Text: cut(q.Field("text")), Date: q.Field("date"), Line: q.Line}
+		page.IDs = []string{q.Key}
+		pages = append(pages, page)
+	}
+	return pages
+}
