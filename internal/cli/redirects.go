@@ -10,11 +10,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"young-compass/internal/address"
-	"young-compass/internal/coverage"
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
 	"young-compass/internal/redirect"
-	"young-compass/internal/term"
 	"young-compass/internal/visits"
 )
 
@@ -33,38 +31,95 @@ func (l *lists) flags(c *cobra.Command) {
 
 func (a *app) redirectsCommand() *cobra.Command {
 	c := &cobra.Command{Use: "redirects", Short: "The redirect map, from files"}
-	c.AddCommand(a.checkCommand(), a.flattenCommand(), a.coverageCommand())
+	c.AddCommand(a.checkCommand(), a.addCommand(), a.mergeCommand(), a.flattenCommand(), a.previewCommand(), a.coverageCommand())
 	return c
 }
 
 func (a *app) checkCommand() *cobra.Command {
 	l := &lists{app: a}
+	var all bool
+	var seen string
 	c := &cobra.Command{
 		Use:   "check [FILE...]",
 		Short: "Find redirects that contradict or undo each other, or lead nowhere",
 		Long: `Reads files only. Checks the project's redirects.csv, or other lists with the
 columns from, to, status, as they would stand in the plan. Finds rows that lead
 round in a circle (loop, into-loop, self), that are redirected again (chain,
-hidden-chain), that contradict or repeat one another (conflict, duplicate), that
-lead where no page is (dead-target), to the home page or into another language, with
-the wrong status, from where no request comes, to where none should go. See
-docs/redirects.md. With --home no project is needed.`,
+hidden-chain), that contradict, repeat or hide one another (conflict, duplicate,
+shadowed), that lead where no page is (dead-target), to the home page or into another
+language, with the wrong status, from where no request comes, to where none should go.
+The worst come first, and of these the most visited. See docs/redirects.md. With
+--home no project is needed.`,
 		RunE: func(_ *cobra.Command, files []string) error {
 			rows, found, world, p, err := l.read(files)
 			if err != nil {
 				return err
 			}
-			if p == nil {
-				return a.print(redirectsReport(rows, append(found, redirect.Check(rows, world)...)))
+			known, err := l.visits(p, seen)
+			if err != nil {
+				return err
 			}
-			judged := p.Judge(rows)
-			counts := finding.Count(judged)
-			found = slices.DeleteFunc(found, func(f finding.Finding) bool { return counts[f.Code] > 0 && f.Code != "wrong-status" && len(files) == 0 })
-			return a.print(redirectsReport(rows, append(found, judged...)))
+			examined := redirect.Examine(rows, world)
+			if p != nil {
+				found = slices.DeleteFunc(found, func(f finding.Finding) bool {
+					return len(files) == 0 && f.Code != "bad-row" && f.Where.File == plan.RedirectsFile && !unread(f)
+				})
+				examined.Found = p.Judge(rows, examined)
+			}
+			found = append(found, examined.Found...)
+			examined.Weigh(found, func(yield func(address.Address, int) bool) {
+				for _, v := range known {
+					if v.Visitors > 0 && !yield(v.Address, v.Visitors) {
+						return
+					}
+				}
+			})
+			r := redirectsReport(rows, found)
+			finding.Sort(found)
+			r.shown = firstOfEach(found, all)
+			return a.print(r)
 		},
 	}
 	l.flags(c)
+	c.Flags().BoolVar(&all, "all", false, "print every finding, not five of each kind")
+	c.Flags().StringVar(&seen, "visits", "", "how often addresses were visited stands in `FILE`, not in the project's "+visits.FileName)
 	return c
+}
+
+// repeated reports whether a finding of the plan is one that Judge comes to too.
+func repeated(f finding.Finding) bool {
+	codes := []string{"loop", "chain", "conflict", "live-source", "foreign-target"}
+	return f.Where.File == plan.RedirectsFile && f.Where.URL == "" && slices.Contains(codes, f.Code)
+}
+
+// unread reports whether a finding is of reading a row, which no check repeats.
+func unread(f finding.Finding) bool {
+	return f.Code == "unreachable-source" || f.Code == "unsafe-target" || f.Code == "wrong-status"
+}
+
+// visits reads how often addresses were visited: from a file, or from the
+// project's.
+func (l *lists) visits(p *plan.Plan, file string) (known []visits.Visit, err error) {
+	read := func(path string, r io.Reader) (found []finding.Finding, err error) {
+		known, found, err = visits.Read(path, r)
+		return found, err
+	}
+	if file == "" {
+		if p != nil {
+			err = l.readIfThere(visits.FileName, read)
+		}
+		return known, err
+	}
+	f, err := l.open(file)
+	if err != nil {
+		return nil, err
+	}
+	defer func() { _ = f.Close() }()
+	found, err := read(file, f)
+	if err == nil && len(found) > 0 {
+		err = &finding.Input{Finding: found[0]}
+	}
+	return known, err
 }
 
 // read reads the lists, and says in which world they stand; the plan is nil
@@ -190,97 +245,4 @@ func (a *app) put(data []byte) error {
 		return unfinished{err}
 	}
 	return nil
-}
-
-// lostAddress is an address that nothing answers, as JSON.
-type lostAddress struct {
-	Address  string `json:"address"`
-	Visits   int    `json:"visits"`
-	From     string `json:"linked_from,omitempty"`
-	Proposed string `json:"proposed,omitempty"`
-}
-
-func (a *app) coverageCommand() *cobra.Command {
-	var least float64
-	var sample int
-	c := &cobra.Command{
-		Use:   "coverage [FILE...]",
-		Short: "Say which known addresses the plan answers, weighted by visits",
-		Long: `Reads files only. Looks up every address of the book, of the logs that gather
-counted (visits.csv), and of further lists: addresses one a line, or a table with a
-column address, such as a search service's table of addresses not found. Shows those
-that nothing answers, most visited first, each with the page that shares most words
-with it.`,
-		RunE: func(_ *cobra.Command, files []string) error {
-			if least < 0 || least > 100 {
-				return errors.New("--at-least: write a percentage from 0 to 100")
-			}
-			p, _, err := a.load()
-			if err != nil {
-				return err
-			}
-			var known []visits.Visit
-			if err := a.readIfThere(visits.FileName, func(path string, r io.Reader) (found []finding.Finding, err error) {
-				known, found, err = visits.Read(path, r)
-				return found, err
-			}); err != nil {
-				return err
-			}
-			var further []address.Address
-			var found []finding.Finding
-			for _, file := range files {
-				subjects, bad, err := a.lintFile(p, file)
-				if err != nil {
-					return err
-				}
-				found = append(found, bad...)
-				for _, s := range subjects {
-					further = append(further, s.Address)
-				}
-			}
-			of := coverage.Of(p, known, further)
-			r := coverageReport(p, of, sample)
-			r.findings = found
-			if byVisits, _ := of.Percent(); byVisits < least {
-				r.findings = append(r.findings, finding.Finding{Code: "low-coverage", Severity: finding.Error, Where: finding.Place{File: plan.RedirectsFile},
-					What: fmt.Sprintf("%.1f %% of the visits are answered; at least %.1f %% are wanted", byVisits, least), Advice: "add redirects for the addresses above"})
-			}
-			return a.print(r)
-		},
-	}
-	c.Flags().Float64Var(&least, "at-least", 0, "exit with 1 when less than `PERCENT` of the visits are answered")
-	c.Flags().IntVar(&sample, "sample", 20, "show the `N` most visited lost addresses; 0: all")
-	return c
-}
-
-func coverageReport(p *plan.Plan, of coverage.Coverage, sample int) report {
-	r := report{columns: []string{"visits", "lost address", "proposed", "linked from"}, name: "lost"}
-	items := []lostAddress{}
-	for _, lost := range of.Lost {
-		item := lostAddress{Address: lost.Address.String(), Visits: lost.Visits, From: lost.From}
-		proposed := ""
-		if lost.Proposed.Key != "" {
-			item.Proposed = lost.Proposed.String()
-			proposed = fmt.Sprintf("%s (%s)", lost.Proposed, lost.Title)
-		}
-		items = append(items, item)
-		if sample == 0 || len(r.rows) < sample {
-			r.rows = append(r.rows, []string{fmt.Sprint(lost.Visits), shorten(lost.Address.Readable(), p.Site), proposed, lost.From})
-		}
-	}
-	r.items, r.more = items, map[string]any{"coverage": of}
-	r.counts = []count{{"lost", "lost addresses", len(of.Lost)}}
-	r.text = func(w io.Writer, paint term.Paint) error {
-		byVisits, byAddress := of.Percent()
-		_, _ = fmt.Fprintf(w, "The plan answers %s of %d visits, and %s of %d addresses.\n\n", paint.Bold(fmt.Sprintf("%.1f %%", byVisits)), of.Visits, paint.Bold(fmt.Sprintf("%.1f %%", byAddress)), of.Addresses)
-		if len(r.rows) == 0 {
-			return nil
-		}
-		if err := term.Table(w, paint, r.columns, r.rows); err != nil {
-			return err
-		}
-		_, err := fmt.Fprintln(w)
-		return err
-	}
-	return r
 }

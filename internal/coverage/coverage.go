@@ -21,6 +21,32 @@ type Coverage struct {
 	Visits         int    `json:"visits"`
 	AnsweredVisits int    `json:"answered_visits"`
 	Lost           []Lost `json:"-"` // most visited first
+
+	Groups []Group `json:"-"` // by kind, then by language, then by state
+}
+
+// Known is an address that visitors, or a list, know. What is known of its page
+// may be missing.
+type Known struct {
+	Address  address.Address
+	Kind     string
+	Language string
+	State    string
+	Title    string
+	Visits   int
+	From     string // pages with links to it, as logs say
+}
+
+// Group counts both sides: the known addresses of pages of a kind, in a language
+// or in a state, and the pages that the plan has of it now.
+type Group struct {
+	By             string `json:"by"` // kind, language or state
+	Name           string `json:"name"`
+	Addresses      int    `json:"addresses"`
+	Answered       int    `json:"answered"`
+	Visits         int    `json:"visits"`
+	AnsweredVisits int    `json:"answered_visits"`
+	Pages          int    `json:"pages"`
 }
 
 // Lost is an address that nothing answers.
@@ -48,42 +74,45 @@ func (c Coverage) Percent() (visits, addresses float64) {
 // address is answered when a visitor ends at a page, at a listed file, at
 // another host, or is told that the page is gone. Addresses of other hosts and
 // requests of robots alone don't count.
-func Of(p *plan.Plan, known []visits.Visit, further []address.Address) Coverage {
-	weight := map[address.Address]int{}
-	links := map[address.Address]string{}
-	for _, e := range p.Book.Entries {
-		if page := p.Pages.Find(e.Page); page == nil || page.State != inventory.Draft {
-			weight[p.Site.Rebase(e.Address)] += 0
-		}
-	}
-	for _, a := range further {
-		weight[p.Site.Rebase(a)] += 0
-	}
-	for _, v := range known {
-		if v.Visitors == 0 {
-			continue
-		}
-		a := p.Site.Rebase(v.Address)
-		weight[a] += v.Visitors
-		if v.Referrers != "" {
-			links[a] = v.Referrers
-		}
-	}
+func Of(p *plan.Plan, known []Known) Coverage {
 	var c Coverage
 	w := words{}
-	for a, n := range weight {
-		if !p.Site.Has(a.Host) {
+	groups := map[[2]string]*Group{}
+	group := func(by, name string) *Group {
+		key := [2]string{by, cmp.Or(name, "(unknown)")}
+		if groups[key] == nil {
+			groups[key] = &Group{By: by, Name: key[1]}
+		}
+		return groups[key]
+	}
+	for i := range p.Pages.Pages {
+		page := &p.Pages.Pages[i]
+		for _, g := range []*Group{group("kind", page.Kind), group("language", page.Language), group("state", string(page.State))} {
+			g.Pages++
+		}
+	}
+	for _, k := range merged(p, known) {
+		if !p.Site.Has(k.Address.Host) {
 			continue
 		}
+		all := []*Group{group("kind", k.Kind), group("language", k.Language), group("state", k.State)}
 		c.Addresses++
-		c.Visits += n
-		if answered(p, a) {
+		c.Visits += k.Visits
+		for _, g := range all {
+			g.Addresses++
+			g.Visits += k.Visits
+		}
+		if answered(p, k.Address) {
 			c.Answered++
-			c.AnsweredVisits += n
+			c.AnsweredVisits += k.Visits
+			for _, g := range all {
+				g.Answered++
+				g.AnsweredVisits += k.Visits
+			}
 			continue
 		}
-		lost := Lost{Address: a, Visits: n, From: links[a]}
-		if page := w.nearest(p, a); page != nil {
+		lost := Lost{Address: k.Address, Visits: k.Visits, From: k.From}
+		if page := w.nearest(p, k); page != nil {
 			lost.Proposed, lost.Title = page.Ref, page.Title
 		}
 		c.Lost = append(c.Lost, lost)
@@ -91,7 +120,49 @@ func Of(p *plan.Plan, known []visits.Visit, further []address.Address) Coverage 
 	slices.SortFunc(c.Lost, func(a, b Lost) int {
 		return cmp.Or(cmp.Compare(b.Visits, a.Visits), strings.Compare(a.Address.String(), b.Address.String()))
 	})
+	for _, g := range groups {
+		c.Groups = append(c.Groups, *g)
+	}
+	slices.SortFunc(c.Groups, func(a, b Group) int {
+		return cmp.Or(strings.Compare(a.By, b.By), strings.Compare(a.Name, b.Name))
+	})
 	return c
+}
+
+// OfVisits returns the addresses that visitors asked for.
+func OfVisits(list []visits.Visit) []Known {
+	var known []Known
+	for _, v := range list {
+		if v.Visitors > 0 {
+			known = append(known, Known{Address: v.Address, Visits: v.Visitors, From: v.Referrers})
+		}
+	}
+	return known
+}
+
+// merged returns the addresses of the book and the known ones, each once, on the
+// origin and with what is known of its page, in no order.
+func merged(p *plan.Plan, known []Known) map[address.Address]Known {
+	all := map[address.Address]Known{}
+	add := func(k Known) {
+		a := p.Site.Rebase(k.Address)
+		have := all[a]
+		all[a] = Known{Address: a, Kind: cmp.Or(have.Kind, k.Kind), Language: cmp.Or(have.Language, k.Language), State: cmp.Or(have.State, k.State), Title: cmp.Or(have.Title, k.Title), Visits: have.Visits + k.Visits, From: cmp.Or(k.From, have.From)}
+	}
+	for _, e := range p.Book.Entries {
+		k := Known{Address: e.Address, Language: e.Page.Language}
+		if page := p.Pages.Find(e.Page); page != nil {
+			if page.State == inventory.Draft {
+				continue
+			}
+			k.Kind, k.State = page.Kind, string(page.State)
+		}
+		add(k)
+	}
+	for _, k := range known {
+		add(k)
+	}
+	return all
 }
 
 func answered(p *plan.Plan, a address.Address) bool {
@@ -107,10 +178,10 @@ type words map[inventory.Ref][]string
 // least, for the page to be proposed.
 const leastAlike = 0.34
 
-// nearest returns the live page that shares most words with an address; none
+// nearest returns the live page that shares most words with an address and its title; none
 // when two share as many, or none enough.
-func (w words) nearest(p *plan.Plan, a address.Address) *inventory.Page {
-	own := wordsOf(address.Decode(p.Shape(a.Path)))
+func (w words) nearest(p *plan.Plan, k Known) *inventory.Page {
+	own := wordsOf(address.Decode(p.Shape(k.Address.Path)) + " " + k.Title)
 	best, most := (*inventory.Page)(nil), leastAlike
 	for i := range p.Pages.Pages {
 		page := &p.Pages.Pages[i]

@@ -24,16 +24,16 @@ func TestOf(t *testing.T) {
 	known := func(url string, visitors, robots int, from string) visits.Visit {
 		return visits.Visit{Address: parse(t, url), Status: 200, Visitors: visitors, Robots: robots, Referrers: from}
 	}
-	none := coverage.Of(p, nil, nil)
+	none := coverage.Of(p, nil)
 	assert.Equal(t, none.Addresses, none.Answered, "every address of the book is answered")
 	byVisits, byAddress := none.Percent()
 	assert.Equal(t, []float64{100, 100}, []float64{byVisits, byAddress})
 
-	c := coverage.Of(p, []visits.Visit{
+	c := coverage.Of(p, append(coverage.OfVisits([]visits.Visit{
 		known("http://www.skerrywick.example/Guides/Seabirds.html", 6, 1, ""), known("https://skerrywick.example/assets/x.png", 1, 0, ""),
 		known("http://www.skerrywick.example/old/seabirds.htm", 2, 0, "https://a.example/ 2"), known("https://skerrywick.example/old/seabirds.htm", 1, 0, ""),
 		known("https://skerrywick.example/robots-alone", 0, 9, ""), known("https://other.example/x", 5, 0, ""),
-	}, []address.Address{parse(t, "https://skerrywick.example/nowhere"), parse(t, "https://skerrywick.example/fleet")})
+	}), coverage.Known{Address: parse(t, "https://skerrywick.example/nowhere"), Kind: "memo"}, coverage.Known{Address: parse(t, "https://skerrywick.example/fleet")}))
 	assert.Equal(t, none.Addresses+3, c.Addresses, "what is known already counts once")
 	assert.Equal(t, []int{10, 7}, []int{c.Visits, c.AnsweredVisits})
 	require.Len(t, c.Lost, 2)

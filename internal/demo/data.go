@@ -19,6 +19,7 @@ const (
 	OldSite      = "old-site.csv"      // the pages with their old addresses
 	OldRedirects = "old-redirects.csv" // the inherited list, with its troubles
 	Redirects    = "redirects.csv"     // the mended list
+	IslandGuide  = "island-guide.csv"  // another site, whose pages move into this one
 	Config       = "young-compass.yaml"
 )
 

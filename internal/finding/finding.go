@@ -80,6 +80,7 @@ type Finding struct {
 	Why      string   `json:"why,omitempty"`
 	Advice   string   `json:"advice,omitempty"`
 	Evidence []string `json:"evidence,omitempty"`
+	Visits   int      `json:"visits,omitempty"` // requests by people that it concerns, where logs say
 }
 
 // String returns the finding in one line.
@@ -91,11 +92,13 @@ func (f Finding) String() string {
 	return address.Printable(s)
 }
 
-// Sort puts findings in their stable order: worst first, then by place.
+// Sort puts findings in their stable order: worst first, then most visited, then
+// by place.
 func Sort(list []Finding) {
 	slices.SortStableFunc(list, func(a, b Finding) int {
 		return cmp.Or(
 			cmp.Compare(b.Severity.rank(), a.Severity.rank()),
+			cmp.Compare(b.Visits, a.Visits),
 			strings.Compare(a.Where.File, b.Where.File),
 			cmp.Compare(a.Where.Line, b.Where.Line),
 			cmp.Compare(a.Where.Column, b.Where.Column),

@@ -75,8 +75,9 @@ func (p *Plan) entryAt(host, path string, params []address.Param) *book.Entry {
 	return nil
 }
 
-// Judge checks a list of redirects as it would stand in this plan: all that
-// redirect.Check finds, and with the inventory and the book
+// Judge checks a list of redirects, which was examined in the plan's World, as it
+// would stand in this plan: it adds what is to be found with the inventory and
+// the book to what was found
 //
 //   - dead-target: a row whose target is gone or that no page has
 //   - live-source: a row whose source is the address of a live page
@@ -85,8 +86,7 @@ func (p *Plan) entryAt(host, path string, params []address.Param) *book.Entry {
 //     the source's
 //   - wrong-status: temporary to a page that moved for good, or permanent from
 //     a page that is only away
-func (p *Plan) Judge(rows *redirect.List) []finding.Finding {
-	list := redirect.Examine(rows, p.World())
+func (p *Plan) Judge(rows *redirect.List, list *redirect.Examined) []finding.Finding {
 	j := judge{Plan: p, list: list, found: list.Found}
 	for i, row := range rows.All() {
 		if row.Pattern == nil && !list.Later(i) {
@@ -135,7 +135,7 @@ func (j *judge) row(row redirect.Row) {
 	if target == nil {
 		return
 	}
-	if j.isHome(target.Ref) && !j.fromHome(row, source) {
+	if j.IsHome(target.Ref) && !j.fromHome(row, source) {
 		advice := "lead it to the page that replaced it; if there is none, say 410"
 		if better := j.sameWords(row, target.Language); better != nil {
 			advice = "lead it to " + better.Ref.String() + " (" + better.Title + ")"
@@ -179,34 +179,36 @@ func (j *judge) pageOf(row redirect.Row) (page *inventory.Page, alive bool) {
 	return j.Pages.Find(trace.Answer.Page), true
 }
 
-// isHome reports whether a page is a home page: its address is the root of the
+// IsHome reports whether a page is a home page: its address is the root of the
 // site, or of a language.
-func (j *judge) isHome(r inventory.Ref) bool {
-	a, ok := j.CurrentAddress(r)
+func (p *Plan) IsHome(r inventory.Ref) bool {
+	a, ok := p.CurrentAddress(r)
 	if !ok || a.Query != "" {
 		return false
 	}
 	path := strings.Trim(a.Path, "/")
-	return path == "" || path == j.Languages.Prefix(r.Language) && path != ""
+	return path == "" || path == p.Languages.Prefix(r.Language) && path != ""
 }
 
 // fromHome reports whether a row starts at a spelling of a home page.
 func (j *judge) fromHome(row redirect.Row, source *book.Entry) bool {
 	if source != nil {
-		return j.isHome(source.Page)
+		return j.IsHome(source.Page)
 	}
 	_, path := j.Languages.OfPath(j.SiteForm(row.Path))
 	return path == "/"
 }
 
 // sourceLanguage returns the language of what was at a row's source: its
-// page's, else that of its prefix.
+// page's, else that of its prefix; empty where neither tells.
 func (j *judge) sourceLanguage(row redirect.Row, source *book.Entry) string {
 	if source != nil {
 		return source.Page.Language
 	}
-	language, _ := j.Languages.OfPath(row.Path)
-	return language
+	if language, _ := j.Languages.OfPath(row.Path); language != j.Languages.Default {
+		return language
+	}
+	return "" // an address of another site, perhaps
 }
 
 // sameWords returns the one live page in a language whose address ends with the

@@ -58,6 +58,12 @@ func (r Row) Note(column string) string {
 	return ""
 }
 
+// SetNote says something in a further column.
+func (r *Row) SetNote(column, text string) {
+	r.notes = slices.DeleteFunc(slices.Clone(r.notes), func(n note) bool { return n.column == column })
+	r.notes = append(r.notes, note{column, text})
+}
+
 // Place returns where the row stands.
 func (r Row) Place() finding.Place { return finding.Place{File: r.File, Line: r.Line} }
 

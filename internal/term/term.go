@@ -104,6 +104,9 @@ func Findings(w io.Writer, paint Paint, list []finding.Finding) error {
 	var b strings.Builder
 	for _, f := range list {
 		fmt.Fprintf(&b, "%s: %s %s: %s\n", paint.Bold(address.Printable(f.Where.String())), paint.Severity(f.Severity), f.Code, address.Printable(f.What))
+		if f.Visits > 0 {
+			fmt.Fprintf(&b, "    %s\n", paint.Bold(fmt.Sprintf("%d visits", f.Visits)))
+		}
 		for _, e := range f.Evidence {
 			fmt.Fprintf(&b, "    %s\n", address.Printable(e))
 		}

@@ -1,0 +1,288 @@
+package cli
+
+import (
+	"bufio"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"young-compass/internal/address"
+	"young-compass/internal/coverage"
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+	"young-compass/internal/redirect"
+	"young-compass/internal/term"
+)
+
+func (a *app) addCommand() *cobra.Command {
+	var status int
+	var reason string
+	c := &cobra.Command{
+		Use:   "add FROM [TO]",
+		Short: "Put one redirect into the project's map",
+		Long: `Reads files only. Adds a row to redirects.csv and keeps the file flat and sorted: rows
+that lead to FROM lead where it leads now. TO is a page (key@language), a path or an
+address; without it, or with --status 410, the page is gone. Where FROM leads
+elsewhere already, a terminal is asked; else nothing is written.`,
+		Args: cobra.RangeArgs(1, 2),
+		RunE: func(c *cobra.Command, args []string) error {
+			to := ""
+			if len(args) == 2 {
+				to = args[1]
+			} else if !c.Flags().Changed("status") {
+				status = 410
+			}
+			var row strings.Builder
+			w := csv.NewWriter(&row)
+			_ = w.Write([]string{"from", "to", "status", "reason", "source", "since"}) // a strings.Builder doesn't fail
+			_ = w.Write([]string{args[0], to, fmt.Sprint(status), reason, "by hand", a.today()})
+			w.Flush()
+			return a.take("the command line", func(rows *redirect.List) ([]finding.Finding, error) {
+				return rows.Read("the command line", strings.NewReader(row.String()))
+			})
+		},
+	}
+	c.Flags().IntVar(&status, "status", 301, "301, 302, 303, 307, 308 or 410")
+	c.Flags().StringVar(&reason, "reason", "", "why, for those who read the list later")
+	return c
+}
+
+func (a *app) mergeCommand() *cobra.Command {
+	var sure float64
+	c := &cobra.Command{
+		Use:   "merge FILE",
+		Short: "Put a list of redirects into the project's map",
+		Long: `Reads files only. Adds the rows of a list, such as pair writes, to redirects.csv and
+keeps the file flat and sorted. Where a row contradicts one that is there, a terminal
+is asked which is right; else nothing is written, and they are listed. Of a list that
+pair wrote, --sure 0.9 takes the rows that are as sure, or that a person decided.`,
+		Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			return a.take(args[0], func(rows *redirect.List) ([]finding.Finding, error) {
+				f, err := a.open(args[0])
+				if err != nil {
+					return nil, err
+				}
+				defer func() { _ = f.Close() }()
+				list := redirect.NewList(rows.Site)
+				found, err := list.Read(args[0], f)
+				for _, row := range list.All() {
+					if confidence, err := strconv.ParseFloat(row.Note("confidence"), 64); err == nil && confidence < sure && row.Note("decided") == "" {
+						continue
+					}
+					for column, text := range map[string]string{"source": filepath.Base(args[0]), "since": a.today()} {
+						if row.Note(column) == "" {
+							row.SetNote(column, text)
+						}
+					}
+					rows.Append(row)
+				}
+				if left := list.Len() - rows.Len(); left > 0 {
+					a.say("%d rows are less sure, and not taken", left)
+				}
+				return found, err
+			})
+		},
+	}
+	c.Flags().Float64Var(&sure, "sure", 0, "leave out rows with less `CONFIDENCE` that nobody decided")
+	return c
+}
+
+// take puts the rows that read reads into the project's map.
+func (a *app) take(from string, read func(*redirect.List) ([]finding.Finding, error)) error {
+	p, found, err := a.load()
+	if err != nil {
+		return err
+	}
+	more := redirect.NewList(p.Site)
+	bad, err := read(more)
+	if err != nil {
+		return err
+	}
+	refuse := func(found []finding.Finding) error {
+		a.say("nothing written while there are errors")
+		a.output = ""
+		return a.print(report{findings: found})
+	}
+	for _, f := range found {
+		if f.Where.File == plan.RedirectsFile && (f.Code == "bad-row" || unread(f)) {
+			bad = append(bad, f) // writing would lose the row
+		}
+	}
+	if finding.Worst(bad, finding.Error) {
+		return refuse(bad)
+	}
+	merged, found, err := redirect.Merge(p.Redirects, more, p.World(), a.choose())
+	if err != nil {
+		return err
+	}
+	if len(found) > 0 {
+		return refuse(found)
+	}
+	after, _ := plan.New(p.Config, p.Pages, p.Book, merged.List)
+	flat, found := redirect.Flatten(merged.List, after.Ends())
+	if len(found) > 0 {
+		return refuse(found)
+	}
+	before := p.Redirects.Encode()
+	data := flat.Sorted().Encode()
+	if a.output == "" {
+		a.output = a.in(plan.RedirectsFile)
+	}
+	if err := a.write(a.output, data); err != nil {
+		return err
+	}
+	a.output = ""
+	changed := difference(before, data)
+	r := report{counts: []count{{"added", "added from " + from, merged.Added}, {"replaced", "replaced", merged.Replaced}, {"known", "known already", merged.Known}, {"changed", "rows changed or new", changed}, {"rows", "redirects", flat.Len()}}}
+	return a.print(r)
+}
+
+// difference counts the lines that only the second text has.
+func difference(before, after []byte) int {
+	have := map[string]bool{}
+	for line := range strings.Lines(string(before)) {
+		have[line] = true
+	}
+	n := 0
+	for line := range strings.Lines(string(after)) {
+		if !have[line] {
+			n++
+		}
+	}
+	return n
+}
+
+// choose asks a person which of two rows is right; nil where there is none to
+// ask.
+func (a *app) choose() redirect.Choose {
+	in, ok := a.stdin.(*os.File)
+	if !ok || !term.IsTerminal(in) || !term.IsTerminal(a.stderr) {
+		return nil
+	}
+	answers := bufio.NewReader(in)
+	return func(have, take redirect.Row) (bool, error) {
+		for {
+			_, _ = fmt.Fprintf(a.stderr, "%s\n  1  %s\n  2  %s\nWhich is right? 1 or 2, q ends without writing: ", address.Printable(have.From), address.Printable(described(have)), address.Printable(described(take)))
+			line, err := answers.ReadString('\n')
+			switch strings.TrimSpace(line) {
+			case "1":
+				return false, nil
+			case "2":
+				return true, nil
+			case "q":
+				return false, errors.New("nothing written")
+			}
+			if err != nil {
+				return false, unfinished{fmt.Errorf("reading the answer: %w", err)}
+			}
+		}
+	}
+}
+
+// described says where a row leads, and where it stands.
+func described(r redirect.Row) string {
+	status := r.Status
+	if status == 0 {
+		status = 301
+	}
+	to := "leads to " + r.To
+	if r.Gone() {
+		to = "is gone"
+	}
+	return fmt.Sprintf("%s (%d), as %s says", to, status, r.Place())
+}
+
+// caughtAddress is an address that a pattern answers, as JSON.
+type caughtAddress struct {
+	Address string `json:"address"`
+	Visits  int    `json:"visits"`
+	To      string `json:"to"`
+	Mistake string `json:"mistake,omitempty"`
+}
+
+// patternPreview is what a pattern does, as JSON.
+type patternPreview struct {
+	Where      finding.Place   `json:"where"`
+	From       string          `json:"from"`
+	To         string          `json:"to"`
+	Visits     int             `json:"visits"`
+	Exceptions int             `json:"exceptions"`
+	Caught     []caughtAddress `json:"caught"`
+}
+
+func (a *app) previewCommand() *cobra.Command {
+	var sample int
+	var lists []string
+	c := &cobra.Command{
+		Use:   "preview [FILE...]",
+		Short: "Show which known addresses each pattern answers, and which by mistake",
+		Long: `Reads files only. For each pattern of the plan and of redirects.csv: how many of the
+known addresses it answers (of the book, of the logs that gather counted, and of
+further lists), where they end, and which of them it leads where no page is, or to the
+home page. Listed redirects and pages go before patterns; those are counted as
+exceptions. --list FILE tries a list of redirects instead of the project's.`,
+		RunE: func(_ *cobra.Command, files []string) error {
+			p, _, err := a.load()
+			if err != nil {
+				return err
+			}
+			var found []finding.Finding
+			if len(lists) > 0 {
+				rows, bad, err := a.readRedirects(p.Site, lists)
+				if err != nil {
+					return err
+				}
+				found = bad
+				p, _ = plan.New(p.Config, p.Pages, p.Book, rows)
+			}
+			known, bad, err := a.known(p, files)
+			if err != nil {
+				return err
+			}
+			r := previewReport(p, coverage.Patterns(p, known), sample)
+			r.findings = append(r.findings, append(found, bad...)...)
+			return a.print(r)
+		},
+	}
+	c.Flags().IntVar(&sample, "sample", 3, "show `N` addresses of each pattern; 0: all")
+	c.Flags().StringArrayVar(&lists, "list", nil, "try the redirects of `FILE` instead of the project's")
+	return c
+}
+
+func previewReport(p *plan.Plan, catches []coverage.Catch, sample int) report {
+	r := report{columns: []string{"pattern", "answers", "visits", "exceptions", "such as", "ends at"}, name: "patterns"}
+	items := []patternPreview{}
+	caught := 0
+	for _, c := range catches {
+		item := patternPreview{Where: c.Where, From: c.From, To: c.To, Visits: c.Visits, Exceptions: c.Exceptions, Caught: []caughtAddress{}}
+		first := []string{c.From + " -> " + c.To, fmt.Sprint(len(c.Caught)), fmt.Sprint(c.Visits), fmt.Sprint(c.Exceptions), "", ""}
+		for i, at := range c.Caught {
+			item.Caught = append(item.Caught, caughtAddress{at.Address.String(), at.Visits, at.To, at.Mistake})
+			if sample > 0 && i >= sample {
+				continue
+			}
+			first[4], first[5] = shorten(at.Address.Readable(), p.Site), shorten(at.To, p.Site)
+			r.rows = append(r.rows, first)
+			first = make([]string, 6)
+		}
+		if len(c.Caught) == 0 {
+			r.rows = append(r.rows, first)
+		}
+		for _, m := range c.Mistakes() {
+			r.findings = append(r.findings, finding.Finding{Code: "caught-by-mistake", Severity: finding.Warning, Where: c.Where, Visits: m.Visits,
+				What: fmt.Sprintf("%s leads %s to %s: %s", c.From, m.Address.Local(), m.To, m.Mistake), Advice: "list this address on its own, or narrow the pattern by class"})
+		}
+		caught += len(c.Caught)
+		items = append(items, item)
+	}
+	r.items = items
+	r.counts = []count{{"patterns", "patterns", len(catches)}, {"caught", "known addresses answered by them", caught}}
+	return r
+}
