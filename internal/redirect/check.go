@@ -10,6 +10,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/template"
 )
 
 // World is what a map stands in: the site's hosts, and its own rules.
@@ -82,6 +83,11 @@ func check(list *List, world World) *checker {
 	if list != nil {
 		c.patterns = list.patterns
 	}
+	readers := make([]*template.Reader, len(c.patterns))
+	for k, p := range c.patterns {
+		readers[k] = p.Reader
+	}
+	c.begin = newPrefixes(readers, world.Fold)
 	c.fill()
 	c.conflicts()
 	c.comparePatterns()
@@ -98,6 +104,7 @@ type checker struct {
 	World
 	list     *List
 	patterns []numbered
+	begin    prefixes // of the patterns
 	index    *Index
 	next     []int32 // by node: the node that its target meets, or -1
 	flags    []flag  // by node
@@ -124,6 +131,7 @@ const (
 type met struct {
 	row    int32
 	before int32 // the node from which it was met first, or -1
+	back   int   // how many patterns it was traced back through
 	at, to address.Address
 }
 
@@ -301,7 +309,8 @@ func (c *checker) meets(a address.Address, patterns bool, before int32) (node in
 	if c.Site.IsHome(a.Host) {
 		return -1, true
 	}
-	for _, p := range c.patterns {
+	for _, k := range c.reading(a.Path) {
+		p := c.patterns[k]
 		values, ok := p.Reads(a.Path, params, named, c.Fold)
 		if !ok || c.later(p.row) {
 			continue
@@ -315,17 +324,26 @@ func (c *checker) meets(a address.Address, patterns bool, before int32) (node in
 		case served():
 			return -1, true
 		}
+		a.Query = address.JoinQuery(Carried(params, p.Names())) // the others travel on
 		m := meeting{int32(p.row), c.Site.Rebase(a)}
 		node, known := c.shared[m]
 		if !known {
 			node = int32(c.list.Len() + len(c.met))
 			c.shared[m] = node
-			c.met = append(c.met, met{row: m.row, before: before, at: a, to: to})
+			c.met = append(c.met, met{row: m.row, before: before, at: m.at, to: to})
 			c.next, c.flags = append(c.next, -1), append(c.flags, 0)
 		}
 		return node, true
 	}
 	return -1, true
+}
+
+// reading returns the patterns, by their positions, that may read a path.
+func (c *checker) reading(path string) []int {
+	if len(c.patterns) == 0 {
+		return nil
+	}
+	return c.begin.of(PatternPath(path))
 }
 
 func (c *checker) later(row int) bool { return c.flags[row]&later != 0 }
@@ -334,7 +352,8 @@ func (c *checker) later(row int) bool { return c.flags[row]&later != 0 }
 func (c *checker) named(path string) []string {
 	names := c.index.Named(path)
 	shared := true
-	for _, p := range c.patterns {
+	for _, k := range c.reading(path) {
+		p := c.patterns[k]
 		if len(p.Reader.Query()) == 0 {
 			continue
 		}
@@ -483,6 +502,9 @@ func (c *checker) ways() {
 	found := make([][]finding.Finding, runtime.GOMAXPROCS(0))
 	parts(c.list.Len(), func(part, from, to int) {
 		for n := from; n < to; n++ {
+			if c.list.at(n).pattern {
+				continue // its own nodes tell
+			}
 			found[part] = append(found[part], c.way(int32(n), last[n], int(steps[n]))...)
 		}
 	})
@@ -509,6 +531,7 @@ func (c *checker) way(n, last int32, steps int) (found []finding.Finding) {
 	case c.next[n] < 0 && c.flags[n]&looping == 0, c.flags[i]&inCycle != 0:
 	case c.flags[n]&looping != 0:
 		found = append(found, c.finding(i, "into-loop", finding.Error, fmt.Sprintf("%s leads to %s, and from there into a circle", c.list.at(i).from, c.list.at(i).to), "a visitor never arrives", "lead it straight to where it should end"))
+	case !c.another(n):
 	default:
 		found = append(found, c.chain(n, last, steps))
 		if c.flags[n]&permanent != 0 && c.flags[n]&temporary != 0 {
@@ -517,6 +540,17 @@ func (c *checker) way(n, last int32, steps int) (found []finding.Finding) {
 		}
 	}
 	return found
+}
+
+// another reports whether the way from a node leads to another row: a pattern
+// may meet what it writes without leading on.
+func (c *checker) another(n int32) bool {
+	for at := c.next[n]; at >= 0; at = c.next[at] {
+		if c.rowOf(at) != c.rowOf(n) {
+			return true
+		}
+	}
+	return false
 }
 
 // shownSteps is how much of a chain is shown.

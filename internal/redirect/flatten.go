@@ -225,7 +225,8 @@ func (f *flattener) step(at address.Address) step {
 			return step{row: to, status: cmp.Or(row.Status, 301), drop: row.Drop}
 		}
 	}
-	for _, p := range f.patterns {
+	for _, k := range f.reading(at.Path) {
+		p := f.patterns[k]
 		values, ok := p.Reads(at.Path, params, named, f.Fold)
 		if !ok || f.Site.IsHome(at.Host) || f.later(p.row) {
 			continue

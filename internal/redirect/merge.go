@@ -96,7 +96,7 @@ type merger struct {
 // key returns a text that is equal for rows with one source.
 func (m *merger) key(r Row) string {
 	if r.Pattern != nil {
-		return "pattern " + (&checker{World: m.World}).reading(r.Pattern)
+		return "pattern " + (&checker{World: m.World}).readingOf(r.Pattern)
 	}
 	return r.Host + " " + (&Index{Fold: m.Fold}).Key(r.Path) + " " + r.signature()
 }

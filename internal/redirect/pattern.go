@@ -137,15 +137,21 @@ func (p *Pattern) Names() []string {
 }
 
 // Example returns an address, as a path, that the pattern reads.
-func (p *Pattern) Example() string { return p.written(p.ExampleValues()) }
+func (p *Pattern) Example() string { return p.examples(1)[0] }
 
-// ExampleValues returns values that fit the pattern's variables.
-func (p *Pattern) ExampleValues() template.Values {
-	values := template.Values{}
-	for name, class := range p.Reader.Classes() {
-		values[name] = []string{class.Example()}
+// examples returns n addresses, as paths, that the pattern reads; some may be the
+// same.
+func (p *Pattern) examples(n int) []string {
+	var list []string
+	for k := range n {
+		values := template.Values{}
+		for name, class := range p.Reader.Classes() {
+			some := class.Examples(n)
+			values[name] = []string{some[min(k, len(some)-1)]}
+		}
+		list = append(list, p.written(values))
 	}
-	return values
+	return list
 }
 
 // written returns the address, as a path, that the pattern's from is with

@@ -2,6 +2,7 @@ package redirect
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -24,12 +25,12 @@ func (c *checker) comparePatterns() {
 	}
 	same := map[string][]numbered{} // by what they read
 	for _, p := range c.patterns {
-		key := c.reading(p.Pattern)
+		key := c.readingOf(p.Pattern)
 		same[key] = append(same[key], p)
 	}
 	var before []numbered // the first ones with what they read
 	for _, p := range c.patterns {
-		group := same[c.reading(p.Pattern)]
+		group := same[c.readingOf(p.Pattern)]
 		if group[0].row == p.row {
 			c.contradicting(group)
 			c.compare(p, before)
@@ -38,9 +39,9 @@ func (c *checker) comparePatterns() {
 	}
 }
 
-// reading writes what a pattern reads, so that equal texts read the same: with
+// readingOf writes what a pattern reads, so that equal texts read the same: with
 // variables by their classes.
-func (c *checker) reading(p *Pattern) string {
+func (c *checker) readingOf(p *Pattern) string {
 	var b strings.Builder
 	for _, e := range p.Reader.Elements() {
 		literal := e.Literal
@@ -174,8 +175,9 @@ func (c *checker) witnesses() {
 	targets := make([]*template.Reader, len(c.patterns))
 	for k, p := range c.patterns {
 		targets[k] = c.targetReader(p.Pattern)
-		c.witness(p, p.ExampleValues(), true)
+		c.witness(p, template.Values{}, true)
 	}
+	begin := newPrefixes(targets, c.Fold)
 	if len(c.patterns) > 0 {
 		for i := range c.list.Len() {
 			source := c.list.Source(i)
@@ -183,10 +185,8 @@ func (c *checker) witnesses() {
 				continue
 			}
 			path, params := PatternPath(source.Path), address.SplitQuery(source.Query)
-			for k, p := range c.patterns {
-				if targets[k] == nil {
-					continue
-				}
+			for _, k := range begin.of(path) {
+				p := c.patterns[k]
 				if values, ok := targets[k].ReadPath(path, c.Fold); ok && targets[k].ReadQuery(params, values) {
 					c.witness(p, values, false)
 				}
@@ -198,7 +198,11 @@ func (c *checker) witnesses() {
 			if targets[k] == nil {
 				continue
 			}
-			if path, ok := template.Overlap(targets[k], q.Reader, c.Fold); ok {
+			path, ok := template.Overlap(targets[k], q.Reader, c.Fold)
+			if !ok {
+				continue
+			}
+			for _, path := range append([]string{path}, q.examples(triedExamples)...) {
 				if values, ok := targets[k].ReadPath(path, c.Fold); ok {
 					c.witness(p, values, false)
 				}
@@ -208,6 +212,9 @@ func (c *checker) witnesses() {
 	for k := 0; k < len(c.met); k++ { // the list grows on the way
 		m := c.met[k]
 		node := int32(c.list.Len() + k)
+		if k < maxTraced && m.back < maxRounds {
+			c.trace(m, targets, begin)
+		}
 		if !c.Site.Has(m.to.Host) {
 			continue
 		}
@@ -217,6 +224,26 @@ func (c *checker) witnesses() {
 		}
 		if next, _ := c.meets(m.to, true, node); next != node {
 			c.next[node] = next
+		}
+	}
+}
+
+// maxTraced is of how many addresses that patterns met it is looked which patterns
+// lead there.
+const maxTraced = 100000
+
+// trace lets the patterns that lead to an address meet the ones that they lead
+// there.
+func (c *checker) trace(m met, targets []*template.Reader, begin prefixes) {
+	path, params := PatternPath(m.at.Path), address.SplitQuery(m.at.Query)
+	for _, k := range begin.of(path) {
+		p := c.patterns[k]
+		if values, ok := targets[k].ReadPath(path, c.Fold); ok && targets[k].ReadQuery(params, values) {
+			first := len(c.met)
+			c.witness(p, values, false)
+			for n := first; n < len(c.met); n++ {
+				c.met[n].back = m.back + 1
+			}
 		}
 	}
 }
@@ -264,30 +291,41 @@ func (c *checker) targetReader(p *Pattern) *template.Reader {
 	return r
 }
 
+// triedExamples is how many values are tried where any will do: listed rows may
+// hide some.
+const triedExamples = 8
+
 // witness lets a pattern meet the address that it reads as values, if that
-// address meets it. Variables that the target doesn't have take an example.
+// address meets it; variables without a value take examples. With example, the
+// first one also shows what the site's own rules make of the pattern.
 func (c *checker) witness(p numbered, values template.Values, example bool) {
-	for name, class := range p.Reader.Classes() {
-		if _, ok := values[name]; !ok {
-			values[name] = []string{class.Example()}
+	if c.later(p.row) {
+		return
+	}
+	for n := range triedExamples {
+		tried := maps.Clone(values)
+		for name, class := range p.Reader.Classes() {
+			if _, ok := tried[name]; !ok {
+				list := class.Examples(triedExamples)
+				tried[name] = []string{list[min(n, len(list)-1)]}
+			}
+		}
+		at, err := address.Resolve(c.Site.Origin, p.written(tried))
+		if err != nil {
+			return
+		}
+		node, _ := c.meets(at, true, -1)
+		if n == 0 && example && node >= 0 && c.rowOf(node) == p.row {
+			m := c.met[int(node)-c.list.Len()]
+			if !c.Site.Has(m.to.Host) {
+				c.found = append(c.found, c.foreign(p.row, m.to)...)
+				return
+			}
+			next, _ := c.meets(m.to, true, node)
+			c.found = append(c.found, c.spelled(p.row, at, m.to, next)...)
+		}
+		if len(values) == len(tried) {
+			return // there is nothing to try
 		}
 	}
-	at, err := address.Resolve(c.Site.Origin, p.written(values))
-	if err != nil || c.later(p.row) {
-		return
-	}
-	node, _ := c.meets(at, true, -1)
-	if node < 0 || c.rowOf(node) != p.row {
-		return
-	}
-	if !example {
-		return
-	}
-	m := c.met[int(node)-c.list.Len()]
-	if !c.Site.Has(m.to.Host) {
-		c.found = append(c.found, c.foreign(p.row, m.to)...)
-		return
-	}
-	next, _ := c.meets(m.to, true, node)
-	c.found = append(c.found, c.spelled(p.row, at, m.to, next)...)
 }

@@ -187,16 +187,22 @@ func (c Class) Holds(s string) bool {
 
 // Example returns the shortest value of the class, of its first letter or
 // digit.
-func (c Class) Example() string {
+func (c Class) Example() string { return c.Examples(1)[0] }
+
+// Examples returns values of the class, of the shortest length: as many as are
+// wanted, or as there are of one character each. There is at least one.
+func (c Class) Examples(n int) []string {
+	var list []string
+	add := func(b byte) {
+		if value := strings.Repeat(string(rune(b)), c.min); c.set[b] && len(list) < n && !slices.Contains(list, value) {
+			list = append(list, value)
+		}
+	}
 	for _, b := range []byte("x1a0A-._~") {
-		if c.set[b] {
-			return strings.Repeat(string(b), c.min)
-		}
+		add(b)
 	}
-	for b := range c.set {
-		if c.set[b] {
-			return strings.Repeat(string(rune(b)), c.min)
-		}
+	for b := range len(c.set) {
+		add(byte(b))
 	}
-	return ""
+	return list
 }
