@@ -118,6 +118,10 @@ func (a *app) take(from string, read func(*redirect.List) ([]finding.Finding, er
 	if finding.Worst(bad, finding.Error) {
 		return refuse(bad)
 	}
+	if found := redirect.Refused(redirect.Check(more, p.World())); len(found) > 0 {
+		return refuse(found)
+	}
+	more = redirect.Straighten(more, p.Redirects, p.Ends())
 	merged, found, err := redirect.Merge(p.Redirects, more, p.World(), a.choose())
 	if err != nil {
 		return err

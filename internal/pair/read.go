@@ -62,7 +62,11 @@ func Read(file string, r io.Reader, base address.Address) ([]Page, []finding.Fin
 		return nil, nil, fmt.Errorf("reading %s: %w", file, err)
 	}
 	p := &reader{file: file, base: base}
-	switch gather.Detect(sample) {
+	form := gather.Detect(sample)
+	if first, _, _ := strings.Cut(string(sample), "\n"); form == gather.Table && strings.HasPrefix(first, "/") && !strings.ContainsAny(first, ",;\t") {
+		form = gather.List // of paths
+	}
+	switch form {
 	case gather.Table:
 		err = p.table(text)
 	case gather.List:

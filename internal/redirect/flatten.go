@@ -13,6 +13,17 @@ import (
 	"young-compass/internal/template"
 )
 
+// Refused returns those findings with which no list can be made flat.
+func Refused(found []finding.Finding) (refused []finding.Finding) {
+	for _, f := range found {
+		switch f.Code {
+		case "loop", "into-loop", "self", "conflict":
+			refused = append(refused, f)
+		}
+	}
+	return refused
+}
+
 // Flatten returns the map in which every source leads straight to its final
 // address, with the status of the whole way, and without rows that stand behind
 // another with their source. A pattern whose target always meets another one is
@@ -21,12 +32,7 @@ import (
 // returns what Check says of them, and no map.
 func Flatten(list *List, world World) (flat *List, found []finding.Finding) {
 	c := check(list, world)
-	for _, f := range c.found {
-		if slices.Contains([]string{"loop", "into-loop", "self", "conflict"}, f.Code) {
-			found = append(found, f)
-		}
-	}
-	if len(found) > 0 {
+	if found = Refused(c.found); len(found) > 0 {
 		return nil, found
 	}
 	f := flattener{checker: c, tails: map[address.Address]tail{}}
@@ -61,6 +67,24 @@ func Flatten(list *List, world World) (flat *List, found []finding.Finding) {
 		return nil, found
 	}
 	return flat, nil
+}
+
+// Straighten returns the rows of a list as they lead through those of another one,
+// to which they are to be put, and through one another.
+func Straighten(more, have *List, world World) *List {
+	both := NewList(more.Site)
+	both.Append(slices.Collect(rowsOf(have))...)
+	both.Append(slices.Collect(rowsOf(more))...)
+	f := flattener{checker: check(both, world), tails: map[address.Address]tail{}}
+	out := NewList(more.Site)
+	out.Columns = more.Columns
+	for _, row := range more.All() {
+		if straight, ok := f.straight(row); ok && row.Pattern == nil {
+			row = straight
+		}
+		out.Append(row)
+	}
+	return out
 }
 
 // exceptions returns, as rows of their own, the addresses that a pattern leads

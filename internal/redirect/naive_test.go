@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"young-compass/internal/finding"
+	"young-compass/internal/template"
 )
 
 // The naive reference reads lists of a few paths, hosts and parameters word by
@@ -174,10 +175,7 @@ func (w smallWorld) way(m metAt) (way []metAt, round []int) {
 func values() []string { return []string{"a", "b", "c", "d", "e", exampleValue()} }
 
 // exampleValue is the value that a variable without a class takes as an example.
-func exampleValue() string {
-	p, _ := NewPattern("/{x}", "/{x}", nil, skerrywick())
-	return strings.TrimPrefix(p.Example(), "/")
-}
+func exampleValue() string { return template.Default().Example() }
 
 // count counts what is wrong with a list.
 func (w smallWorld) count() map[string]int {

@@ -2,30 +2,34 @@ package redirect
 
 import (
 	"slices"
+	"strings"
 
 	"young-compass/internal/address"
 	"young-compass/internal/template"
 )
 
-// prefixes finds the readers that may read a path: those whose first literal it
-// begins with.
+// prefixes finds the readers that may read a path: those with whose first literal
+// it begins, and with whose last one it ends.
 type prefixes struct {
 	fold    bool
-	lengths []int // of literals, each once
+	lengths []int // of first literals, each once
 	readers map[string][]int
+	endings []string // by position: last literals
 }
 
 // newPrefixes enters readers by their positions; those that are nil are left out.
 func newPrefixes(readers []*template.Reader, fold bool) prefixes {
-	x := prefixes{fold: fold, readers: map[string][]int{}}
+	x := prefixes{fold: fold, readers: map[string][]int{}, endings: make([]string, len(readers))}
 	for i, r := range readers {
 		if r == nil {
 			continue
 		}
-		literal := r.Elements()[0].Literal
+		elements := r.Elements()
+		literal, ending := elements[0].Literal, elements[len(elements)-1].Literal
 		if fold {
-			literal = address.Fold(literal)
+			literal, ending = address.Fold(literal), address.Fold(ending)
 		}
+		x.endings[i] = ending
 		x.readers[literal] = append(x.readers[literal], i)
 		if !slices.Contains(x.lengths, len(literal)) {
 			x.lengths = append(x.lengths, len(literal))
@@ -46,9 +50,14 @@ func (x prefixes) of(path string) []int {
 		if n > len(path) {
 			continue
 		}
-		if some := x.readers[path[:n]]; len(some) > 0 {
-			list = append(list, some...)
+		some := x.readers[path[:n]]
+		if len(some) > 0 {
 			found++
+		}
+		for _, i := range some {
+			if strings.HasSuffix(path, x.endings[i]) {
+				list = append(list, i)
+			}
 		}
 	}
 	if found > 1 {

@@ -194,7 +194,10 @@ func (c Class) Example() string { return c.Examples(1)[0] }
 func (c Class) Examples(n int) []string {
 	var list []string
 	add := func(b byte) {
-		if value := strings.Repeat(string(rune(b)), c.min); c.set[b] && len(list) < n && !slices.Contains(list, value) {
+		if !c.set[b] || len(list) == n {
+			return
+		}
+		if value := strings.Repeat(string(rune(b)), c.min); !slices.Contains(list, value) {
 			list = append(list, value)
 		}
 	}
