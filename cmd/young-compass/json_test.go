@@ -61,7 +61,10 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	for _, name := range []string{demo.OldSite, demo.OldRedirects} {
 		demotest.Write(t, filepath.Join(dir, name), demotest.File(t, name))
 	}
-	demotest.Write(t, filepath.Join(dir, "visits.csv"), []byte("address,status,visitors,robots,last,referrers\nhttps://skerrywick.example/old/seabirds.htm,404,3,0,2026-11-23,https://a.example/ 3\n"))
+	demotest.Write(t, filepath.Join(dir, "visits.csv"), []byte("address,status,visitors,robots,last,referrers\nhttps://skerrywick.example/old/seabirds.htm,404,3,0,2026-11-23,https://a.example/ 3\nhttps://skerrywick.example/summer,404,5,0,,\nhttps://skerrywick.example/lost/a,404,2,0,,\n"))
+	demotest.Write(t, filepath.Join(dir, "patterns.csv"), []byte("from,to,status\n/lost/{x},/nowhere/{x},301\n"))
+	demotest.Write(t, filepath.Join(dir, "more.csv"), []byte("from,to,status\n/more.htm,contact@en,301\n"))
+	demotest.Write(t, filepath.Join(dir, demo.IslandGuide), demotest.File(t, demo.IslandGuide))
 	gathered := t.TempDir()
 	demotest.Gathered(t, gathered)
 	demotest.Write(t, filepath.Join(gathered, "collide.csv"), []byte("id,title,url\nx1,Same,/x1\nx2,Same,/x2\nnew,New,\n"))
@@ -76,6 +79,9 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		{"design", "design --project " + gathered}, {"design", "design --collide number --project " + gathered}, {"design", "design --only page --project " + dir},
 		{"redirects check", "redirects check --project " + dir + " " + dir + "/" + demo.OldRedirects},
 		{"redirects coverage", "redirects coverage --project " + dir},
+		{"redirects preview", "redirects preview --project " + dir + " --list " + dir + "/patterns.csv"},
+		{"redirects add and merge", "redirects merge --project " + dir + " " + dir + "/more.csv"},
+		{"pair", "pair " + dir + "/" + demo.IslandGuide + " " + dir},
 		{"trace", "trace --project " + dir + " /routes?sid=1 /contact nonsense http://other.example/"},
 		{"emit", "emit htaccess --project " + dir + " --directory " + dir + "/out"},
 		{"probe", "probe --project " + dir + " --at 127.0.0.1:1,1"},

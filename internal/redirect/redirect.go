@@ -130,7 +130,7 @@ func (f *fields) parse(row *Row, site address.Site) *finding.Finding {
 	if strings.HasPrefix(f.to, "//") || strings.HasPrefix(f.to, "/\\") {
 		return bad("unsafe-target", "to: %s names a host without saying so, and browsers go there; write https:// in front, or one slash", address.Printable(f.to))
 	}
-	if pattern || strings.IndexByte(f.to, '{') >= 0 {
+	if path, _, _ := strings.Cut(f.to, "?"); pattern || strings.IndexByte(path, '{') >= 0 {
 		classes, err := parseClasses(f.class)
 		if err != nil {
 			return bad("bad-row", "class: %v; write such as id=digits", err)

@@ -42,7 +42,7 @@ http://skerrywick.example/Home,home@en,former
 `,
 		plan.RedirectsFile: `from,to,status,query
 "/a""b","https://x.example/""q""",301,
-/a$b,"https://x.example/$1,$2/%20{x}?$a=%1&b=%{HTTP_HOST}#$f",302,
+/a$b,"https://x.example/$1,$2/%20%7Bx%7D?$a=%1&b=%{HTTP_HOST}#$f",302,
 /a\b,/never-unsafe,301,
 "/with space,comma","https://x.example/a,b;c",308,
 /~tilde!*(),https://x.example/'~!*(),303,
