@@ -61,9 +61,7 @@ The worst come first, and of these the most visited. See docs/redirects.md. With
 			}
 			examined := redirect.Examine(rows, world)
 			if p != nil {
-				found = slices.DeleteFunc(found, func(f finding.Finding) bool {
-					return len(files) == 0 && f.Code != "bad-row" && f.Where.File == plan.RedirectsFile && !unread(f)
-				})
+				found = slices.DeleteFunc(found, repeated)
 				examined.Found = p.Judge(rows, examined)
 			}
 			found = append(found, examined.Found...)

@@ -95,6 +95,10 @@ func Of(p *plan.Plan, known []Known) Coverage {
 		if !p.Site.Has(k.Address.Host) {
 			continue
 		}
+		page, ok := answered(p, k.Address)
+		if page != nil {
+			k.Kind, k.Language, k.State = cmp.Or(k.Kind, page.Kind), cmp.Or(k.Language, page.Language), cmp.Or(k.State, string(page.State))
+		}
 		all := []*Group{group("kind", k.Kind), group("language", k.Language), group("state", k.State)}
 		c.Addresses++
 		c.Visits += k.Visits
@@ -102,7 +106,7 @@ func Of(p *plan.Plan, known []Known) Coverage {
 			g.Addresses++
 			g.Visits += k.Visits
 		}
-		if answered(p, k.Address) {
+		if ok {
 			c.Answered++
 			c.AnsweredVisits += k.Visits
 			for _, g := range all {
@@ -165,9 +169,14 @@ func merged(p *plan.Plan, known []Known) map[address.Address]Known {
 	return all
 }
 
-func answered(p *plan.Plan, a address.Address) bool {
+// answered reports whether an address is answered, and by which page, if it is
+// one.
+func answered(p *plan.Plan, a address.Address) (*inventory.Page, bool) {
 	t, err := p.Trace(plan.Request{Method: "GET", Address: a})
-	return err == nil && t.Answer.Outcome != plan.Unknown
+	if err != nil || t.Answer.Outcome == plan.Unknown {
+		return nil, false
+	}
+	return p.Pages.Find(t.Answer.Page), true
 }
 
 // words are those of each live page: of its title, and of the end of its

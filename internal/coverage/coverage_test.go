@@ -45,3 +45,34 @@ func TestOf(t *testing.T) {
 	byVisits, _ = c.Percent()
 	assert.InDelta(t, 70, byVisits, 0.01)
 }
+
+func TestCountsBothSides(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	of := coverage.Of(p, []coverage.Known{{Address: parse(t, "https://skerrywick.example/old-blog/1"), Kind: "post", Language: "en", Visits: 4}})
+	groups := map[string]coverage.Group{}
+	for _, g := range of.Groups {
+		groups[g.By+" "+g.Name] = g
+	}
+	assert.Equal(t, coverage.Group{By: "kind", Name: "post", Addresses: 1, Visits: 4}, groups["kind post"])
+	notices := groups["kind notice"]
+	assert.Equal(t, notices.Addresses, notices.Answered)
+	assert.Positive(t, notices.Pages)
+	assert.Equal(t, len(p.Pages.Pages), groups["state live"].Pages+groups["state away"].Pages+groups["state gone"].Pages+groups["state draft"].Pages)
+}
+
+func TestPatterns(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	known := func(path string, visits int) coverage.Known {
+		return coverage.Known{Address: parse(t, "https://skerrywick.example"+path), Visits: visits}
+	}
+	catches := coverage.Patterns(p, []coverage.Known{known("/press/kit", 2), known("/press", 5), known("/aktuelt/1999/nothing.htm", 1)})
+	require.NotEmpty(t, catches)
+	press := catches[0]
+	assert.Equal(t, "/press{/rest*}", press.From)
+	assert.Equal(t, 7, press.Visits)
+	require.Len(t, press.Caught, 2)
+	assert.Equal(t, "/press", press.Caught[0].Address.Path, "the most visited first")
+	assert.Empty(t, press.Mistakes())
+	require.Len(t, catches[1].Mistakes(), 1)
+	assert.Equal(t, "no page is there", catches[1].Mistakes()[0].Mistake)
+}

@@ -9,16 +9,16 @@ import (
 	"young-compass/internal/table"
 )
 
-// usualNames are the columns that a source needs or may have, each with the
-// names it usually goes by.
-func usualNames() []struct {
-	column string
-	names  []string
-} {
-	return []struct {
-		column string
-		names  []string
-	}{
+// Usual is a column that a table of pages needs or may have, with the names it
+// usually goes by elsewhere.
+type Usual struct {
+	Column string
+	Names  []string
+}
+
+// UsualNames are the columns that a source needs or may have.
+func UsualNames() []Usual {
+	return []Usual{
 		{"key", []string{"id", "page id", "page_id", "identifier"}},
 		{"title", []string{"name", "headline", "page title", "page_title", "title.text"}},
 		{"address", inventory.AddressNames()},
@@ -65,9 +65,9 @@ func rename(sheet *table.Table, told []Mapping) ([]Mapping, error) {
 			take(m.Column, m.From)
 		}
 	}
-	for _, usual := range usualNames() {
-		if name := sheet.Take(usual.column, usual.names); name != "" {
-			used = append(used, Mapping{usual.column, name})
+	for _, usual := range UsualNames() {
+		if name := sheet.Take(usual.Column, usual.Names); name != "" {
+			used = append(used, Mapping{usual.Column, name})
 		}
 	}
 	return used, nil

@@ -21,23 +21,10 @@ import (
 const maxText = 20 << 10
 
 // usualNames are those that the columns of a table of pages go by elsewhere.
-func usualNames() []struct {
-	column string
-	names  []string
-} {
-	return []struct {
-		column string
-		names  []string
-	}{
-		{"address", inventory.AddressNames()},
-		{"key", []string{"id", "page id", "page_id", "identifier", "number", "code"}},
-		{"title", []string{"name", "headline", "page title", "page_title"}},
-		{"heading", []string{"h1", "main heading"}},
-		{"text", []string{"body", "content", "description", "summary", "excerpt"}},
-		{"language", []string{"lang", "locale"}},
-		{"kind", []string{"type", "content type", "content_type", "section"}},
-		{"date", []string{"published", "publication date", "created"}},
-	}
+func usualNames() []gather.Usual {
+	return append(gather.UsualNames(),
+		gather.Usual{Column: "heading", Names: []string{"h1", "main heading"}},
+		gather.Usual{Column: "text", Names: []string{"body", "content", "description", "summary", "excerpt"}})
 }
 
 // reader collects the pages of a file. Paths stand on the base.
@@ -113,7 +100,7 @@ func (p *reader) table(r io.Reader) error {
 	}
 	p.found = found
 	for _, usual := range usualNames() {
-		sheet.Take(usual.column, usual.names)
+		sheet.Take(usual.Column, usual.Names)
 	}
 	if err := sheet.Require("address"); err != nil {
 		return err

@@ -3,6 +3,7 @@ package redirect
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -53,14 +54,17 @@ func Flatten(list *List, world World) (flat *List, found []finding.Finding) {
 		case row.Pattern == nil:
 			put(row)
 		default:
-			for _, exception := range c.exceptions(row, i) {
-				put(exception)
-			}
-			composed, bad := c.compose(row, i)
+			rows, bad := f.pattern(row, i)
 			if bad != nil {
 				found = append(found, *bad)
 			}
-			flat.Append(composed)
+			for _, row := range rows {
+				if row.Pattern == nil {
+					put(row)
+				} else {
+					flat.Append(row)
+				}
+			}
 		}
 	}
 	if len(found) > 0 {
@@ -87,20 +91,115 @@ func Straighten(more, have *List, world World) *List {
 	return out
 }
 
-// exceptions returns, as rows of their own, the addresses that a pattern leads
-// to a listed row.
-func (c *checker) exceptions(row Row, number int) []Row {
-	var rows []Row
-	for k, m := range c.met {
-		next := c.next[c.list.Len()+k]
-		if int(m.row) != number || next < 0 || int(next) >= c.list.Len() {
+// pattern returns a pattern whose target isn't redirected again: where all its
+// addresses meet one listed row it leads where that leads; those that do are
+// listed before it; and the patterns that it always meets are composed into it. A
+// finding says what can't be made flat.
+func (f *flattener) pattern(row Row, number int) ([]Row, *finding.Finding) {
+	target := f.targetReader(row.Pattern)
+	if target == nil {
+		return []Row{row}, nil
+	}
+	if len(target.Classes()) == 0 {
+		at, err := address.Resolve(f.Site.Origin, row.Pattern.To)
+		if err != nil {
+			return []Row{row}, nil
+		}
+		end, ok := f.straight(Row{Target: at, Status: row.Status, Drop: row.Drop})
+		if !ok || end.Gone() || end.ToPage() {
+			return f.stuckPattern(row, number, "all of it leads to "+row.To+", which is redirected to a page or gone")
+		}
+		if row.Pattern, err = NewPattern(row.From, end.To, row.Pattern.Reader.Classes(), f.Site); err != nil {
+			return f.stuckPattern(row, number, err.Error())
+		}
+		row.To, row.Status, row.Drop = end.To, end.Status, end.Drop
+		return []Row{row}, nil
+	}
+	rows, bad := f.exceptions(row, number, target)
+	if bad != nil {
+		return nil, bad
+	}
+	composed, bad := f.compose(row, number)
+	if bad != nil || composed.To == row.To {
+		return append(rows, composed), bad
+	}
+	further, bad := f.pattern(composed, number)
+	for _, row := range further {
+		if !slices.ContainsFunc(rows, func(have Row) bool { return have.From == row.From }) { // else what it meets first decides
+			rows = append(rows, row)
+		}
+	}
+	return rows, bad
+}
+
+func (c *checker) stuckPattern(row Row, number int, why string) ([]Row, *finding.Finding) {
+	f := c.finding(number, "chain", finding.Error, fmt.Sprintf("%s can't be made flat: %s", row.From, why), "", "lead it elsewhere, or list the addresses")
+	return nil, &f
+}
+
+// exceptions returns the addresses that a pattern leads to a listed row, as rows
+// of their own, or as patterns where some variables don't matter.
+func (f *flattener) exceptions(row Row, number int, target *template.Reader) (rows []Row, bad *finding.Finding) {
+	for i := range f.list.Len() {
+		source := f.list.Source(i)
+		if source.Path == "" || f.later(i) {
 			continue
 		}
-		at := m.at
-		exception := Row{Source: Source{Path: at.Path, Query: at.Query}, From: at.Local(), To: m.to.String(), Target: m.to, Status: row.Status, Drop: row.Drop, File: row.File, Line: row.Line, notes: row.notes}
+		values, ok := target.ReadPath(PatternPath(source.Path), f.Fold)
+		if !ok || !target.ReadQuery(address.SplitQuery(source.Query), values) {
+			continue
+		}
+		to, err := row.Pattern.Leads(values, f.Site)
+		if node, _ := f.meets(to, false, -1); err != nil || int(node) != i {
+			continue
+		}
+		from := row.From
+		for name := range row.Pattern.Reader.Classes() {
+			if value, bound := values[name]; bound {
+				from = strings.ReplaceAll(from, "{"+name+"}", strings.Join(value, "/"))
+			}
+		}
+		exception := Row{From: from, To: to.String(), Target: to, Status: row.Status, Drop: row.Drop, File: row.File, Line: row.Line, notes: row.notes}
+		if !strings.Contains(from, "{") {
+			if exception.Source, err = ReadSource(from, f.Site); err != nil {
+				continue // no request has it
+			}
+			if node, _ := f.meets(onHost(f.Site.Origin, exception.Source), true, -1); node < 0 || f.rowOf(node) != number {
+				continue // something before the pattern decides there
+			}
+			rows = append(rows, exception)
+			continue
+		}
+		if strings.Contains(from, "*}") || strings.Contains(from, "{?") || strings.Contains(from, "{&") || strings.Contains(from, "{/") {
+			_, bad = f.stuckPattern(row, number, fmt.Sprintf("some of it leads to %s, which line %d redirects again", to.Local(), f.list.at(i).line))
+			return nil, bad
+		}
+		end, ok := f.straight(exception)
+		if !ok || end.Gone() || end.ToPage() {
+			_, bad = f.stuckPattern(row, number, fmt.Sprintf("some of it leads to %s, which line %d redirects to a page or gone", to.Local(), f.list.at(i).line))
+			return nil, bad
+		}
+		exception = end
+		if exception.Pattern, err = NewPattern(from, end.To, remaining(row.Pattern.Reader.Classes(), values), f.Site); err != nil {
+			_, bad = f.stuckPattern(row, number, err.Error())
+			return nil, bad
+		}
 		rows = append(rows, exception)
 	}
-	return rows
+	return rows, nil
+}
+
+// onHost returns the address that a source is, on its own host or else on that of
+// another address.
+func onHost(a address.Address, s Source) address.Address {
+	a.Host, a.Path, a.Query = cmp.Or(s.Host, a.Host), s.Path, s.Query
+	return a
+}
+
+// remaining returns the classes of the variables that have no value.
+func remaining(classes map[string]template.Class, values template.Values) map[string]template.Class {
+	maps.DeleteFunc(classes, func(name string, _ template.Class) bool { _, bound := values[name]; return bound })
+	return classes
 }
 
 // compose returns a pattern with those that its target always meets composed
@@ -108,7 +207,7 @@ func (c *checker) exceptions(row Row, number int) []Row {
 func (c *checker) compose(row Row, number int) (Row, *finding.Finding) {
 	for range maxRounds {
 		target := c.targetReader(row.Pattern)
-		if target == nil {
+		if target == nil || len(target.Classes()) == 0 {
 			return row, nil
 		}
 		n := slices.IndexFunc(c.patterns, func(q numbered) bool {

@@ -130,13 +130,24 @@ type step struct {
 // reading at most.
 func (r *Reader) Ambiguous() (path string, one, other Values, found bool) {
 	m := r.machine()
+	path, ones, others, found := search(m, m, true)
+	if !found {
+		return "", nil, nil, false
+	}
+	return path, m.values(r, path, ones), m.values(r, path, others), true
+}
+
+// search goes through two machines side by side. It returns the shortest path
+// that both read, with the positions of both ways; with apart, of one machine
+// twice, the ways must part somewhere.
+func search(m, n *machine, apart bool) (path string, ones, others []int, found bool) {
 	reached := map[pair]step{}
 	var queue []pair
 	advance := func(from pair, root bool, ones, others []int) {
 		for _, i := range ones {
 			for _, j := range others {
-				c, ok := common(m.positions[i].set, m.positions[j].set)
-				next := pair{i, j, from.apart || i != j}
+				c, ok := common(m.positions[i].set, n.positions[j].set)
+				next := pair{i, j, from.apart || apart && i != j}
 				if _, known := reached[next]; ok && !known {
 					reached[next] = step{from, c, root}
 					queue = append(queue, next)
@@ -144,15 +155,15 @@ func (r *Reader) Ambiguous() (path string, one, other Values, found bool) {
 			}
 		}
 	}
-	advance(pair{}, true, m.first, m.first)
+	advance(pair{}, true, m.first, n.first)
 	for len(queue) > 0 {
 		at := queue[0]
 		queue = queue[1:]
-		if at.apart && slices.Contains(m.last, at.one) && slices.Contains(m.last, at.other) {
+		if at.apart == apart && slices.Contains(m.last, at.one) && slices.Contains(n.last, at.other) {
 			path, ones, others := trail(reached, at)
-			return path, m.values(r, path, ones), m.values(r, path, others), true
+			return path, ones, others, true
 		}
-		advance(at, false, m.positions[at.one].follow, m.positions[at.other].follow)
+		advance(at, false, m.positions[at.one].follow, n.positions[at.other].follow)
 	}
 	return "", nil, nil, false
 }

@@ -30,32 +30,8 @@ func Overlap(a, b *Reader, fold bool) (path string, found bool) {
 	if fold {
 		a, b = a.folded(), b.folded()
 	}
-	m, n := a.machine(), b.machine()
-	reached := map[pair]step{}
-	var queue []pair
-	advance := func(from pair, root bool, ones, others []int) {
-		for _, i := range ones {
-			for _, j := range others {
-				c, ok := common(m.positions[i].set, n.positions[j].set)
-				next := pair{one: i, other: j}
-				if _, known := reached[next]; ok && !known {
-					reached[next] = step{from, c, root}
-					queue = append(queue, next)
-				}
-			}
-		}
-	}
-	advance(pair{}, true, m.first, n.first)
-	for len(queue) > 0 {
-		at := queue[0]
-		queue = queue[1:]
-		if slices.Contains(m.last, at.one) && slices.Contains(n.last, at.other) {
-			path, _, _ := trail(reached, at)
-			return path, true
-		}
-		advance(at, false, m.positions[at.one].follow, n.positions[at.other].follow)
-	}
-	return "", false
+	path, _, _, found = search(a.machine(), b.machine(), false)
+	return path, found
 }
 
 // maxStates bounds how much of the ways through several readers is looked at.
