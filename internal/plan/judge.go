@@ -13,7 +13,7 @@ import (
 
 // World returns what a list of redirects stands in.
 func (p *Plan) World() redirect.World {
-	return redirect.World{Site: p.Site, Fold: p.Paths.Lower, Known: p.Known, Spell: p.spelled, Served: p.isServed}
+	return redirect.World{Site: p.Site, Fold: p.Paths.Lower, Known: p.Known, Spell: p.spelled, Served: p.isServed, End: p.end}
 }
 
 // isServed reports whether an address is a live page's own.
@@ -29,18 +29,21 @@ func (p *Plan) isServed(a address.Address) bool {
 // plan leads it.
 func (p *Plan) Ends() redirect.World {
 	w := p.World()
-	w.Spell = func(a address.Address) address.Address {
-		t, err := p.Trace(Request{Method: "GET", Address: a})
-		if err != nil || len(t.Hops) == 0 {
-			return p.Site.Rebase(a)
-		}
-		end, err := address.Parse(t.Hops[len(t.Hops)-1].To)
-		if err != nil {
-			return p.Site.Rebase(a)
-		}
-		return end
-	}
+	w.Spell = p.end
 	return w
+}
+
+// end returns where the plan leads an address.
+func (p *Plan) end(a address.Address) address.Address {
+	t, err := p.Trace(Request{Method: "GET", Address: a})
+	if err != nil || len(t.Hops) == 0 {
+		return p.Site.Rebase(a)
+	}
+	end, err := address.Parse(t.Hops[len(t.Hops)-1].To)
+	if err != nil {
+		return p.Site.Rebase(a)
+	}
+	return end
 }
 
 // spelled returns what the site's own rules alone make of an address.

@@ -20,6 +20,7 @@ type World struct {
 	Served func(address.Address) bool            // a page's own address, which no row redirects; nil: none is known
 	Known  []string                              // foreign hosts that redirects may lead to
 	Spell  func(address.Address) address.Address // what the site's own rules make of an address; nil: scheme and host alone
+	End    func(address.Address) address.Address // where an address ends, for advice; nil: where Spell leads
 }
 
 func (w World) spell(a address.Address) address.Address {
@@ -451,6 +452,9 @@ func (c *checker) spelled(i int, source, target address.Address, node int32) (fo
 		found = append(found, c.finding(i, "redundant", finding.Note, fmt.Sprintf("the site's own rules lead %s to %s already", r.from, r.to), "", "delete the row"))
 	}
 	if node < 0 && final != target {
+		if c.End != nil {
+			final = c.End(target)
+		}
 		found = append(found, c.finding(i, "hidden-chain", finding.Warning, fmt.Sprintf("%s leads to %s, which the site's own rules redirect again", r.from, r.to),
 			"each visitor makes two hops", "write "+final.String()))
 	}
@@ -615,11 +619,18 @@ func (c *checker) chain(n, last int32, steps int) finding.Finding {
 	return f
 }
 
-// goal says where a node leads.
-func (c *checker) goal(node int32) string {
-	row := c.list.Row(c.rowOf(node))
-	if n := int(node) - c.list.Len(); n >= 0 {
+// goal says where the way of the last node ends.
+func (c *checker) goal(last int32) string {
+	row := c.list.Row(c.rowOf(last))
+	if n := int(last) - c.list.Len(); n >= 0 {
 		row.Pattern, row.Target = nil, c.met[n].to
+	}
+	if c.End != nil && row.Target.Host != "" {
+		fragment := row.Target.Fragment
+		row.Target.Fragment = ""
+		if row.Target = c.End(row.Target); row.Target.Fragment == "" {
+			row.Target.Fragment = fragment
+		}
 	}
 	return row.goal()
 }

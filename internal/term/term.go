@@ -105,7 +105,7 @@ func Findings(w io.Writer, paint Paint, list []finding.Finding) error {
 	for _, f := range list {
 		fmt.Fprintf(&b, "%s: %s %s: %s\n", paint.Bold(address.Printable(f.Where.String())), paint.Severity(f.Severity), f.Code, address.Printable(f.What))
 		if f.Visits > 0 {
-			fmt.Fprintf(&b, "    %s\n", paint.Bold(fmt.Sprintf("%d visits", f.Visits)))
+			fmt.Fprintf(&b, "    visits: %s\n", paint.Bold(fmt.Sprint(f.Visits)))
 		}
 		for _, e := range f.Evidence {
 			fmt.Fprintf(&b, "    %s\n", address.Printable(e))
