@@ -62,7 +62,7 @@ counted (visits.csv), and of further lists: addresses one a line, a sitemap, a f
 or a table with a column address, such as an old inventory or a search service's
 table of addresses not found. Counts both sides by kind, language and state. Shows
 those that nothing answers, most visited first, each with the page that shares most
-words with it.`,
+words with it, or 410.`,
 		RunE: func(_ *cobra.Command, files []string) error {
 			if least < 0 || least > 100 {
 				return errors.New("--at-least: write a percentage from 0 to 100")
@@ -95,7 +95,7 @@ func coverageReport(p *plan.Plan, of coverage.Coverage, sample int) report {
 	items := []lostAddress{}
 	for _, lost := range of.Lost {
 		item := lostAddress{Address: lost.Address.String(), Visits: lost.Visits, From: lost.From}
-		proposed := ""
+		proposed := "gone (410)"
 		if lost.Proposed.Key != "" {
 			item.Proposed = lost.Proposed.String()
 			proposed = fmt.Sprintf("%s (%s)", lost.Proposed, lost.Title)

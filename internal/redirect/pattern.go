@@ -19,7 +19,10 @@ type Pattern struct {
 
 // PatternError says what is wrong with a pattern, in which part of it (from, to
 // or class), and what to write.
-type PatternError struct{ Part, What, Advice string }
+type PatternError struct {
+	Part, What, Advice string
+	Unsafe             bool // the target would let a visitor choose the host
+}
 
 // Error returns both in one line, parted by a semicolon.
 func (e *PatternError) Error() string { return e.Part + ": " + e.What + "; " + e.Advice }
@@ -30,7 +33,7 @@ func (e *PatternError) Error() string { return e.Part + ": " + e.What + "; " + e
 // type *PatternError.
 func NewPattern(from, to string, classes map[string]template.Class, site address.Site) (*Pattern, error) {
 	bad := func(part, advice, format string, args ...any) (*Pattern, error) {
-		return nil, &PatternError{part, fmt.Sprintf(format, args...), advice}
+		return nil, &PatternError{Part: part, What: fmt.Sprintf(format, args...), Advice: advice}
 	}
 	p := &Pattern{From: from, To: to}
 	source, err := template.Parse(from)
@@ -55,7 +58,7 @@ func NewPattern(from, to string, classes map[string]template.Class, site address
 		}
 	}
 	if host := literalHost(to); !strings.HasPrefix(to, "/") && (host == "" || strings.ContainsAny(host, "{}")) {
-		return bad("to", "write the host, and a / before the first variable or {/x*}", "%q lets a visitor choose the host, or is no address", address.Printable(to))
+		return nil, &PatternError{"to", fmt.Sprintf("%q lets a visitor choose the host, or is no address", address.Printable(to)), "write the host, and a / before the first variable or {/x*}", true}
 	}
 	if at, err := address.Resolve(site.Origin, p.Example()); err != nil || address.Unsafe(at.Path) {
 		return bad("from", "write it without", "%s has an encoded slash, backslash or control character, which no rule matches", address.Printable(from))

@@ -5,6 +5,7 @@ package redirect
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -135,7 +136,10 @@ func (f *fields) parse(row *Row, site address.Site) *finding.Finding {
 		if err != nil {
 			return bad("bad-row", "class: %v; write such as id=digits", err)
 		}
-		if row.Pattern, err = NewPattern(f.from, f.to, classes, site); err != nil {
+		var wrong *PatternError
+		if row.Pattern, err = NewPattern(f.from, f.to, classes, site); errors.As(err, &wrong) && wrong.Unsafe {
+			return bad("unsafe-target", "%v", err)
+		} else if err != nil {
 			return bad("bad-row", "%v", err)
 		}
 		return nil
