@@ -186,8 +186,9 @@ func (a *app) flattenCommand() *cobra.Command {
 		Long: `Reads files only. Writes, as CSV to standard output or --output, the same map with
 every source leading straight to its final address, without duplicates, in the order
 of the lists. It is refused while rows lead round in a circle or contradict one
-another; with --aside FILE these rows go there, the others are written, and the exit
-status is 1. Rows that can't be read must be mended first.`,
+another, or can't be read; with --aside FILE these rows go there, the others are
+written, and the exit status is 1. Rows with too many or too few fields must be mended
+first.`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, files []string) error {
 			rows, found, world, p, err := l.read(files)
@@ -196,6 +197,13 @@ status is 1. Rows that can't be read must be mended first.`,
 			}
 			if p != nil {
 				world = p.Ends()
+			}
+			var unread []redirect.Unread
+			if aside != "" {
+				unread = rows.Unread
+				found = slices.DeleteFunc(found, func(f finding.Finding) bool {
+					return slices.ContainsFunc(unread, func(u redirect.Unread) bool { return u.Problem.Where == f.Where })
+				})
 			}
 			if finding.Worst(found, finding.Error) {
 				return l.refuse(found, "nothing written while there are errors")
@@ -211,13 +219,13 @@ status is 1. Rows that can't be read must be mended first.`,
 			if err := a.put(flat.Encode()); err != nil {
 				return err
 			}
-			if put.Len() == 0 {
+			if put.Len()+len(unread) == 0 {
 				return nil
 			}
-			if err := a.write(aside, put.Encode()); err != nil {
+			if err := a.write(aside, redirect.EncodeAside(put, unread)); err != nil {
 				return err
 			}
-			a.say("%d rows lead round in a circle or contradict one another; they are in %s", put.Len(), aside)
+			a.say("%d rows lead round in a circle or contradict one another, %d can't be read; they are in %s", put.Len(), len(unread), aside)
 			return errFindings
 		},
 	}

@@ -433,6 +433,23 @@ func (l *List) Encode() []byte {
 	})
 }
 
+// EncodeAside writes the rows that a flat map can't have: those of a list, and
+// rows that can't be read, with what is wrong with them.
+func EncodeAside(refused *List, unread []Unread) []byte {
+	return table.EncodeRecords([]string{"from", "to", "status", "problem"}, func(yield func([]string) bool) {
+		for _, r := range refused.All() {
+			if !yield([]string{r.From, r.goalText(refused.Site), strconv.Itoa(cmp.Or(r.Status, 301)), "leads round in a circle, or contradicts another row"}) {
+				return
+			}
+		}
+		for _, u := range unread {
+			if !yield([]string{u.From, u.To, u.Status, u.Problem.Code + ": " + u.Problem.What}) {
+				return
+			}
+		}
+	})
+}
+
 // goalText returns the target as it is written into a list.
 func (r Row) goalText(site address.Site) string {
 	switch {

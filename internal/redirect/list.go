@@ -20,11 +20,18 @@ import (
 type List struct {
 	Site    address.Site
 	Columns []string // further ones, in which rows have notes
+	Unread  []Unread // rows that are no redirects
 
 	blocks   [][]record
 	files    []string
 	patterns []numbered // rows that are patterns
 	notes    map[int][]note
+}
+
+// Unread is a row of which something can't be read, as it was written.
+type Unread struct {
+	From, To, Status string
+	Problem          finding.Finding
 }
 
 // record is a row as it was written.
@@ -238,6 +245,7 @@ func headless(first []string) []string {
 type batch struct {
 	*table.Batch
 	bad     []finding.Finding
+	unread  []Unread
 	records []record
 	extras  []extra
 	done    chan struct{}
@@ -308,6 +316,10 @@ func (l *List) Read(file string, r io.Reader) (found []finding.Finding, err erro
 	for b := range queue {
 		<-b.done
 		found = append(found, b.bad...)
+		for _, u := range b.unread {
+			found = append(found, u.Problem)
+		}
+		l.Unread = append(l.Unread, b.unread...)
 		l.take(b)
 		select {
 		case used <- b.records[:0]:
@@ -321,7 +333,6 @@ func (l *List) Read(file string, r io.Reader) (found []finding.Finding, err erro
 func (b *batch) work(file string, number uint16, l *List, c columns) {
 	b.records = slices.Grow(b.records, b.Len())
 	var row Row
-	var bad []finding.Finding
 	b.bad = b.Each(func(r table.Row) {
 		written := fields{r.At(c.from), r.At(c.to), r.At(c.status), r.At(c.query), r.At(c.class)}
 		kept, ok := l.shortcut(&written)
@@ -329,7 +340,7 @@ func (b *batch) work(file string, number uint16, l *List, c columns) {
 		if !ok {
 			if problem := written.parse(&row, l.Site); problem != nil {
 				problem.Where = finding.Place{File: file, Line: r.Line}
-				bad = append(bad, *problem)
+				b.unread = append(b.unread, Unread{written.from, written.to, written.status, *problem})
 				return
 			}
 			kept, pattern = l.record(&row), row.Pattern
@@ -346,7 +357,6 @@ func (b *batch) work(file string, number uint16, l *List, c columns) {
 			b.extras = append(b.extras, e)
 		}
 	})
-	b.bad = append(b.bad, bad...)
 }
 
 // take appends the rows of a batch.
