@@ -95,17 +95,20 @@ func (f Finding) String() string {
 // Sort puts findings in their stable order: worst first, then most visited, then
 // by place.
 func Sort(list []Finding) {
-	slices.SortStableFunc(list, func(a, b Finding) int {
-		return cmp.Or(
-			cmp.Compare(b.Severity.rank(), a.Severity.rank()),
-			cmp.Compare(b.Visits, a.Visits),
-			strings.Compare(a.Where.File, b.Where.File),
-			cmp.Compare(a.Where.Line, b.Where.Line),
-			cmp.Compare(a.Where.Column, b.Where.Column),
-			strings.Compare(a.Where.URL, b.Where.URL),
-			strings.Compare(a.Code, b.Code),
-		)
-	})
+	if !slices.IsSortedFunc(list, compare) { // long lists often are
+		slices.SortStableFunc(list, compare)
+	}
+}
+
+func compare(a, b Finding) int {
+	if order := cmp.Or(cmp.Compare(b.Severity.rank(), a.Severity.rank()), cmp.Compare(b.Visits, a.Visits), strings.Compare(a.Where.File, b.Where.File), cmp.Compare(a.Where.Line, b.Where.Line)); order != 0 {
+		return order
+	}
+	return cmp.Or(
+		cmp.Compare(a.Where.Column, b.Where.Column),
+		strings.Compare(a.Where.URL, b.Where.URL),
+		strings.Compare(a.Code, b.Code),
+	)
 }
 
 // Worst reports whether any finding is at least as bad as limit.
