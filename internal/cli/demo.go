@@ -286,7 +286,7 @@ func (t *tour) design() error {
 
 // guide takes in the pages of another site, of which no list says where they went.
 func (t *tour) guide() error {
-	t.tell("A guide to the islands, written by volunteers on a host of its own, is given up: its pages\n# are here too, under other titles. The 13 doubtful pairs are for a person: pair --review.")
+	t.tell("A guide to the islands, written by volunteers on a host of its own, is given up: its pages\n# are here too, under other titles. The doubtful pairs are for a person: pair --review.")
 	if err := t.give(demo.IslandGuide, demo.IslandGuide); err != nil {
 		return err
 	}
