@@ -58,7 +58,8 @@ func (p *pairing) run(oldName, newName string) error {
 	if p.review && p.output == "" {
 		return errors.New("--review: say with --output in which file to save")
 	}
-	if p.review && !(term.IsTerminal(p.stdout) && isFile(p.stdin)) {
+	in, ok := p.stdin.(*os.File)
+	if p.review && !(ok && term.IsTerminal(in) && term.IsTerminal(p.stdout)) {
 		return errors.New("--review needs a terminal")
 	}
 	after, found, err := p.side(newName)
@@ -87,7 +88,7 @@ func (p *pairing) run(oldName, newName string) error {
 	})
 	bar.Done()
 	if p.review {
-		return p.reviewOnScreen(pair.NewReview(before, after, matches, p.sure, decided))
+		return p.reviewOnScreen(in, pair.NewReview(before, after, matches, p.sure, decided))
 	}
 	rows := pair.Rows(before, after, matches, decided)
 	if p.output != "" {
@@ -100,8 +101,6 @@ func (p *pairing) run(oldName, newName string) error {
 	r.findings = found
 	return p.print(r)
 }
-
-func isFile(in any) bool { _, ok := in.(*os.File); return ok }
 
 // side reads the pages of one side: of a project, or of a file.
 func (p *pairing) side(name string) ([]pair.Page, []finding.Finding, error) {

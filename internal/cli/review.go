@@ -1,15 +1,9 @@
 package cli
 
 import (
-	"context"
-	"errors"
 	"fmt"
 	"os"
-	"os/signal"
 	"strings"
-	"syscall"
-
-	tea "github.com/charmbracelet/bubbletea"
 
 	"young-compass/internal/pair"
 	"young-compass/internal/term"
@@ -19,13 +13,10 @@ import (
 type screen struct {
 	*pair.Review
 	pairing *pairing
-	width   int
-	height  int
+	height  int    // of the screen, when it was last drawn
 	chosen  int    // of the candidates or of what a search found
 	search  *query // nil: the candidates are shown
 	message string
-	saved   int // decisions
-	err     error
 }
 
 // query is a search under way.
@@ -36,29 +27,18 @@ type query struct {
 }
 
 // reviewOnScreen lets a person decide, and saves.
-func (p *pairing) reviewOnScreen(r *pair.Review) error {
+func (p *pairing) reviewOnScreen(in *os.File, r *pair.Review) error {
 	if len(r.Doubtful) == 0 {
 		p.say("nothing is doubtful")
 		return p.save(r)
 	}
-	s := &screen{Review: r, pairing: p, width: 80, height: 24, saved: len(r.Decided)}
-	program := tea.NewProgram(s, tea.WithAltScreen(), tea.WithInput(p.stdin), tea.WithOutput(p.stdout))
-	gone := make(chan os.Signal, 1) // the connection broke
-	signal.Notify(gone, syscall.SIGHUP)
-	defer signal.Stop(gone)
-	go func() {
-		<-gone
-		program.Kill()
-	}()
-	_, err := program.Run()
-	if s.err != nil {
-		return s.err
-	}
+	s := &screen{Review: r, pairing: p}
+	err := term.Whole(in, p.stdout, s)
 	if saveErr := p.save(r); saveErr != nil { // also when the terminal went away
 		return saveErr
 	}
-	if err != nil && !errors.Is(err, tea.ErrInterrupted) && !errors.Is(err, tea.ErrProgramKilled) && !errors.Is(err, context.Canceled) {
-		return unfinished{fmt.Errorf("the screen: %w", err)}
+	if err != nil {
+		return unfinished{err}
 	}
 	p.say("%d of %d doubtful pairs are decided; the same command goes on", len(r.Doubtful)-r.Left(), len(r.Doubtful))
 	return nil
@@ -69,50 +49,43 @@ func (p *pairing) save(r *pair.Review) error {
 	return p.write(p.output, pair.Encode(pair.Rows(r.Before, r.After, r.Matches, r.Decided)))
 }
 
-// Init starts nothing.
-func (s *screen) Init() tea.Cmd { return nil }
-
-// Update takes a key.
-func (s *screen) Update(m tea.Msg) (tea.Model, tea.Cmd) {
-	switch m := m.(type) {
-	case tea.WindowSizeMsg:
-		s.width, s.height = m.Width, m.Height
-	case tea.KeyMsg:
-		s.message = ""
-		if s.search != nil && s.search.typing {
-			s.typed(m)
-			return s, nil
-		}
-		return s, s.key(m.String())
+// Key takes a key.
+func (s *screen) Key(key string) (end bool) {
+	s.message = ""
+	if s.search != nil && s.search.typing {
+		s.typed(key)
+		return false
 	}
-	return s, nil
+	return s.key(key)
 }
 
 // typed takes a key of a search's words.
-func (s *screen) typed(m tea.KeyMsg) {
+func (s *screen) typed(key string) {
 	q := s.search
-	switch m.Type {
-	case tea.KeyEsc, tea.KeyCtrlC:
+	switch key {
+	case "esc", "ctrl+c":
 		s.search, s.chosen = nil, 0
 		return
-	case tea.KeyEnter:
+	case "enter":
 		q.typing = false
 		if len(q.found) == 0 {
 			s.search, s.message = nil, "no new page has these words"
 		}
 		return
-	case tea.KeyBackspace:
+	case "up", "down", "left", "right":
+		return
+	case "backspace":
 		if runes := []rune(q.text); len(runes) > 0 {
 			q.text = string(runes[:len(runes)-1])
 		}
-	case tea.KeyRunes, tea.KeySpace:
-		q.text += string(m.Runes)
+	default:
+		q.text += key
 	}
 	q.found, s.chosen = s.Search(q.text, s.room()), 0
 }
 
-// key does what a key says.
-func (s *screen) key(key string) tea.Cmd {
+// key does what a key says; it reports whether that is the end.
+func (s *screen) key(key string) (end bool) {
 	pages := s.pages()
 	switch key {
 	case "up", "k":
@@ -145,13 +118,13 @@ func (s *screen) key(key string) tea.Cmd {
 	case "w":
 		s.keep()
 	case "q", "ctrl+c":
-		return tea.Quit
+		return true
 	default:
 		if n := int(key[0] - '1'); len(key) == 1 && n >= 0 && n < len(pages) {
 			s.chosen = n
 		}
 	}
-	return nil
+	return false
 }
 
 func (s *screen) decide(d pair.Decision) {
@@ -166,11 +139,11 @@ func (s *screen) decide(d pair.Decision) {
 func (s *screen) keep() {
 	quiet := s.pairing.quiet
 	s.pairing.quiet = true
-	s.err = s.pairing.save(s.Review)
+	err := s.pairing.save(s.Review)
 	s.pairing.quiet = quiet
-	s.saved, s.message = len(s.Decided), "saved"
-	if s.err != nil {
-		s.message = s.err.Error()
+	s.message = "saved"
+	if err != nil {
+		s.message = err.Error()
 	}
 }
 
@@ -191,9 +164,10 @@ func (s *screen) room() int { return max(1, min(8, s.height-18)) }
 
 // View draws the screen: old page and chosen one side by side, what speaks for
 // the choice, and what else there is.
-func (s *screen) View() string {
+func (s *screen) View(width, height int) string {
 	paint := s.pairing.paint(s.pairing.stdout)
-	width := max(40, min(s.width, 160))
+	s.height = height
+	width = max(40, min(width, 160))
 	half := (width - 3) / 2
 	m := s.Match()
 	pages := s.pages()

@@ -9,7 +9,6 @@ import (
 	"testing"
 	"time"
 
-	tea "github.com/charmbracelet/bubbletea"
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -20,14 +19,15 @@ import (
 
 // press sends keys to a screen: names of keys, or text.
 func press(s *screen, keys ...string) (ended bool) {
-	named := map[string]tea.KeyType{"enter": tea.KeyEnter, "down": tea.KeyDown, "up": tea.KeyUp, "esc": tea.KeyEsc, "backspace": tea.KeyBackspace}
 	for _, key := range keys {
-		m := tea.KeyMsg{Type: tea.KeyRunes, Runes: []rune(key)}
-		if kind, ok := named[key]; ok {
-			m = tea.KeyMsg{Type: kind}
+		switch key {
+		case "enter", "down", "up", "esc", "backspace":
+			ended = s.Key(key)
+		default:
+			for _, c := range key {
+				ended = s.Key(string(c))
+			}
 		}
-		_, cmd := s.Update(m)
-		ended = cmd != nil
 	}
 	return ended
 }
@@ -46,17 +46,16 @@ func reviewScreen(t *testing.T) *screen {
 	}
 	matches := pair.Pair(before, after, nil)
 	p := &pairing{app: &app{stdout: &bytes.Buffer{}, stderr: &bytes.Buffer{}, color: "never", now: time.Unix(1e9, 0), output: filepath.Join(t.TempDir(), "pairs.csv")}}
-	return &screen{Review: pair.NewReview(before, after, matches, 1.1, map[int]pair.Decision{}), pairing: p, width: 80, height: 24}
+	return &screen{Review: pair.NewReview(before, after, matches, 1.1, map[int]pair.Decision{}), pairing: p, height: 24}
 }
 
 // Whatever is shown, the screen keeps to its size, and to printable text.
 func TestScreenFits(t *testing.T) {
 	s := reviewScreen(t)
 	for _, size := range [][2]int{{80, 24}, {132, 50}, {60, 24}} {
-		s.Update(tea.WindowSizeMsg{Width: size[0], Height: size[1]})
 		for _, keys := range [][]string{{}, {"/", "walk"}, {"enter"}, {"down", "down"}, {"esc"}, {"g"}, {"enter"}, {"p"}} {
 			press(s, keys...)
-			view := s.View()
+			view := s.View(size[0], size[1])
 			assert.LessOrEqual(t, strings.Count(view, "\n")+1, size[1], "%v %v", size, keys)
 			for line := range strings.SplitSeq(view, "\n") {
 				assert.LessOrEqual(t, text.StringWidth(line), size[0], line)
@@ -76,13 +75,13 @@ func TestScreenDecides(t *testing.T) {
 	press(s, "u")
 	assert.Empty(t, s.Decided)
 	press(s, "u")
-	assert.Contains(t, s.View(), "nothing to undo")
+	assert.Contains(t, s.View(80, 24), "nothing to undo")
 	press(s, "/", "harbour 1", "7", "enter", "enter")
 	assert.Equal(t, "/guides/a-very-long-address-of-a-harbour-walk-that-goes-on-and-on/17", s.After[s.Decided[first].New].Address.Path)
 	press(s, "/", "xyz", "backspace", "enter")
-	assert.Contains(t, s.View(), "no new page has these words")
+	assert.Contains(t, s.View(80, 24), "no new page has these words")
 	press(s, "g", "w")
-	assert.Contains(t, s.View(), "saved")
+	assert.Contains(t, s.View(80, 24), "saved")
 	data, err := os.ReadFile(s.pairing.output)
 	require.NoError(t, err)
 	assert.Equal(t, 2, strings.Count(string(data), ",yes\n"))
