@@ -68,10 +68,11 @@ func Whole(in *os.File, out io.Writer, m Model) error {
 	}
 }
 
-// draw writes a view over the one before.
+// draw writes a view over the one before. Each line is cleared before it is
+// written: behind a full one, that would take its last character.
 func draw(out io.Writer, view string) error {
-	const home, restOfLine, restOfScreen = "\x1b[H", "\x1b[K", "\x1b[J"
-	_, err := io.WriteString(out, home+strings.ReplaceAll(view, "\n", restOfLine+"\r\n")+restOfLine+restOfScreen)
+	const home, clearLine = "\x1b[H", "\x1b[K"
+	_, err := io.WriteString(out, home+clearLine+strings.ReplaceAll(view, "\n", "\r\n"+clearLine))
 	return err
 }
 
