@@ -84,13 +84,18 @@ func (c *checker) way(n, last int32, steps int) (found []finding.Finding) {
 	switch {
 	case c.next[n] < 0 && c.flags[n]&looping == 0, c.flags[i]&inCycle != 0:
 	case c.flags[n]&looping != 0:
-		found = append(found, c.finding(i, "into-loop", finding.Error, fmt.Sprintf("%s leads to %s, and from there into a circle", c.list.at(i).from, c.list.at(i).to), "a visitor never arrives", "lead it straight to where it should end"))
+		f := c.finding(i, "into-loop", finding.Error, fmt.Sprintf("%s leads to %s, and from there into a circle", c.list.at(i).from, c.list.at(i).to), "a visitor never arrives", "lead it straight to where it should end")
+		f.Related = []finding.Place{c.list.place(c.rowOf(c.next[n]))}
+		found = append(found, f)
 	case !c.another(n):
 	default:
-		found = append(found, c.chain(n, last, steps))
+		chain := c.chain(n, last, steps)
+		found = append(found, chain)
 		if c.flags[n]&permanent != 0 && c.flags[n]&temporary != 0 {
-			found = append(found, c.finding(i, "wrong-status", finding.Warning, fmt.Sprintf("the way from %s is permanent in one hop and temporary in another", c.from(n)),
-				"browsers and search engines keep the permanent part", "say the same status in all rows of the way"))
+			f := c.finding(i, "wrong-status", finding.Warning, fmt.Sprintf("the way from %s is permanent in one hop and temporary in another", c.from(n)),
+				"browsers and search engines keep the permanent part", "say the same status in all rows of the way")
+			f.Related = chain.Related
+			found = append(found, f)
 		}
 	}
 	return found
