@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -73,7 +72,7 @@ pair wrote, --sure 0.9 takes the rows that are as sure, or that a person decided
 				list := redirect.NewList(rows.Site)
 				found, err := list.Read(args[0], f)
 				for _, row := range list.All() {
-					if confidence, err := strconv.ParseFloat(row.Note("confidence"), 64); err == nil && confidence < sure && row.Note("decided") == "" {
+					if row.Unsure(sure) {
 						continue
 					}
 					for column, text := range map[string]string{"source": filepath.Base(args[0]), "since": a.today()} {

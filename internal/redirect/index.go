@@ -107,9 +107,6 @@ func (x *Index) hash(host, key, signature string) uint32 {
 
 func (x *Index) hashOf(s Source) uint32 { return x.hash(s.Host, x.Key(s.Path), s.signature()) }
 
-// Len returns how many sources were added.
-func (x *Index) Len() int { return len(x.next) }
-
 // Add enters the next source.
 func (x *Index) Add(s Source) {
 	x.note(s)

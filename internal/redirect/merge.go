@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"young-compass/internal/address"
@@ -84,6 +85,13 @@ func rowsOf(l *List) func(yield func(Row) bool) {
 			}
 		}
 	}
+}
+
+// Unsure reports whether the row is one of a list of pairs that is less sure than
+// confidence, and that nobody decided.
+func (r Row) Unsure(confidence float64) bool {
+	own, err := strconv.ParseFloat(r.Note("confidence"), 64)
+	return err == nil && own < confidence && r.Note("decided") == ""
 }
 
 // merger is a merge under way.
