@@ -121,15 +121,23 @@ func (g *Gatherer) readTable(s *Summary, r io.Reader) error {
 
 // readList reads addresses, one a line.
 func (g *Gatherer) readList(s *Summary, r io.Reader) error {
+	return Lines(s.Source, r, func(line int, text string) {
+		g.add(record{where: finding.Place{File: s.Source, Line: line}, address: text})
+	})
+}
+
+// Lines calls each with every line of a list that isn't empty. Errors are a
+// *finding.Input, or those of r.
+func Lines(file string, r io.Reader, each func(line int, text string)) error {
 	lines := bufio.NewScanner(r)
 	lines.Buffer(make([]byte, 64<<10), 1<<20)
 	for line := 1; lines.Scan(); line++ {
 		if text := strings.TrimSpace(strings.TrimPrefix(lines.Text(), "\ufeff")); text != "" {
-			g.add(record{where: finding.Place{File: s.Source, Line: line}, address: text})
+			each(line, text)
 		}
 	}
 	if errors.Is(lines.Err(), bufio.ErrTooLong) {
-		return finding.Unreadable(finding.Place{File: s.Source}, "a line of more than 1 MiB", "write one address a line")
+		return finding.Unreadable(finding.Place{File: file}, "a line of more than 1 MiB", "write one address a line")
 	}
 	return lines.Err()
 }

@@ -1,7 +1,6 @@
 package pair
 
 import (
-	"bufio"
 	"errors"
 	"fmt"
 	"io"
@@ -57,7 +56,7 @@ func Read(file string, r io.Reader, base address.Address) ([]Page, []finding.Fin
 	case gather.Table:
 		err = p.table(text)
 	case gather.List:
-		err = p.list(text)
+		err = gather.Lines(file, text, func(line int, at string) { p.add(line, at, Page{}) })
 	case gather.Feed:
 		err = feed.Read(file, text, func(e feed.Entry) error {
 			p.add(0, e.Link, Page{Title: e.Title, Language: e.Language, Date: e.Date, Kind: strings.Join(e.Categories, "/")})
@@ -123,20 +122,6 @@ func cut(text string) string {
 		return text
 	}
 	return strings.ToValidUTF8(text[:maxText], "")
-}
-
-func (p *reader) list(r io.Reader) error {
-	lines := bufio.NewScanner(r)
-	lines.Buffer(make([]byte, 64<<10), 1<<20)
-	for line := 1; lines.Scan(); line++ {
-		if text := strings.TrimSpace(strings.TrimPrefix(lines.Text(), "\ufeff")); text != "" {
-			p.add(line, text, Page{})
-		}
-	}
-	if errors.Is(lines.Err(), bufio.ErrTooLong) {
-		return finding.Unreadable(finding.Place{File: p.file}, "a line of more than 1 MiB", "write one address a line")
-	}
-	return lines.Err()
 }
 
 // OfPlan returns the pages of a project that have an address: the live ones and
