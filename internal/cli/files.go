@@ -14,7 +14,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
 	"young-compass/internal/server"
-	"young-compass/internal/server/htaccess"
+	"young-compass/internal/server/httpd"
 	"young-compass/internal/server/nginx"
 )
 
@@ -100,7 +100,7 @@ func (a *app) emitCommand() *cobra.Command {
 		Args:      cobra.ExactArgs(1),
 		ValidArgs: []string{"htaccess", "nginx"},
 		RunE: func(_ *cobra.Command, args []string) error {
-			forms := map[string]func(*plan.Program) ([]server.File, []finding.Finding){"htaccess": htaccess.Emit, "nginx": nginx.Emit}
+			forms := map[string]func(*plan.Program) ([]server.File, []finding.Finding){"htaccess": func(g *plan.Program) ([]server.File, []finding.Finding) { return httpd.Folder(g, true) }, "nginx": nginx.Emit}
 			emit, ok := forms[args[0]]
 			if !ok {
 				return fmt.Errorf("emit: %s is no form; say htaccess or nginx", address.Printable(args[0]))

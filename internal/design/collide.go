@@ -153,11 +153,11 @@ func (t *teller) keepsWhatItHas(i int) bool {
 		return false
 	}
 	old := t.plan.Site.Rebase(*p.Old)
-	stem := strings.TrimSuffix(p.New.Path, t.plan.Paths.Extension)
+	stem := strings.TrimSuffix(p.New.Path, t.plan.Paths.Ending())
 	if p.Page.Fixed != "" || old.Host != p.New.Host || old.Query != "" || !strings.HasPrefix(old.Path, stem+"-") {
 		return false
 	}
-	tail := strings.TrimSuffix(strings.TrimPrefix(old.Path, stem+"-"), t.plan.Paths.Extension)
+	tail := strings.TrimSuffix(strings.TrimPrefix(old.Path, stem+"-"), t.plan.Paths.Ending())
 	rule := plan.CollideNever
 	switch {
 	case tail == t.parentOf(p.Page):
@@ -176,7 +176,7 @@ func (t *teller) keepsWhatItHas(i int) bool {
 func (t *teller) take(i int, tail string, rule plan.Collide) bool {
 	p := &t.proposals[i]
 	a := p.New
-	a.Path = strings.TrimSuffix(a.Path, t.plan.Paths.Extension) + "-" + tail + t.plan.Paths.Extension
+	a.Path = strings.TrimSuffix(a.Path, t.plan.Paths.Ending()) + "-" + tail + t.plan.Paths.Ending()
 	return t.takeAddress(i, a, rule)
 }
 
@@ -233,7 +233,8 @@ func (t *teller) ask(i int) bool {
 			return false
 		}
 		a := p.New
-		a.Path = a.Path[:strings.LastIndexByte(a.Path, '/')+1] + t.slugs.Make(text, p.Page.Language) + t.plan.Paths.Extension
+		a.Path = strings.TrimSuffix(a.Path, t.plan.Paths.Ending())
+		a.Path = a.Path[:strings.LastIndexByte(a.Path, '/')+1] + t.slugs.Make(text, p.Page.Language) + t.plan.Paths.Ending()
 		if strings.HasPrefix(text, "/") {
 			if a, err = address.Resolve(p.New.Origin(), text); err != nil {
 				continue

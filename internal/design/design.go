@@ -350,7 +350,8 @@ func (d *designer) expand(k *kind, page *inventory.Page, way int) (address.Addre
 	if !ok {
 		return address.Address{}, false
 	}
-	text := k.template.Expand(values) + d.plan.Paths.Extension
+	ending := d.plan.Paths.Ending()
+	text := strings.TrimSuffix(k.template.Expand(values), ending) + ending
 	a, err := address.Resolve(k.home, text)
 	if err != nil {
 		d.add("bad-address", finding.Error, d.row(page), fmt.Sprintf("%s would get %q: %v", page.Ref, text, err), "correct the kind's template")

@@ -3,6 +3,7 @@ package plan
 import (
 	"errors"
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -17,6 +18,8 @@ import (
 type Request struct {
 	Method string
 	address.Address
+	Client    netip.Addr // who asks; the zero value: anyone
+	Forwarded string     // the scheme that a proxy says it was asked by (X-Forwarded-Proto)
 }
 
 // NewRequest reads a request for an absolute URL.
@@ -32,16 +35,27 @@ func NewRequest(method, url string) (Request, error) {
 	return Request{Method: method, Address: a}, nil
 }
 
+// trusted returns the request as the visitor made it: a proxy is believed only
+// when the plan lists it.
+func (p *Plan) trusted(r Request) Request {
+	if scheme := strings.ToLower(r.Forwarded); (scheme == "http" || scheme == "https") && within(p.Proxies, r.Client) {
+		r.Scheme = scheme
+	}
+	return r
+}
+
 // Outcome is the kind of an answer.
 type Outcome string
 
 // The outcomes.
 const (
-	Served  Outcome = "served"   // a live page or a file, 200
-	Moved   Outcome = "redirect" // 301, 302, 303, 307 or 308
-	Gone    Outcome = "gone"     // 410
-	Unknown Outcome = "unknown"  // 404
-	Foreign Outcome = "foreign"  // a host that isn't the site's; no rule applies
+	Served  Outcome = "served"      // a live page or a file, 200
+	Moved   Outcome = "redirect"    // 301, 302, 303, 307 or 308
+	Gone    Outcome = "gone"        // 410
+	Unknown Outcome = "unknown"     // 404
+	Foreign Outcome = "foreign"     // a host that isn't the site's; no rule applies
+	Exempt  Outcome = "exempt"      // left alone by the plan's only: and except:; no rule applies
+	Closed  Outcome = "maintenance" // 503 with Retry-After
 )
 
 // Cause is one reason for an answer: a line of the plan, and its rule in words.
@@ -54,11 +68,14 @@ type Cause struct {
 // Answer is what the plan answers to a request.
 type Answer struct {
 	Outcome      Outcome
-	Status       int           // 0 for Foreign
+	Status       int           // 0 where the plan doesn't decide it
 	To           string        // for Moved: the Location
 	Page         inventory.Ref // for Served: the page, if it isn't a file
 	Canonical    string        // for Served: the page's one address
 	Unclassified []string      // for Served: parameters that the plan gives no class
+	Internal     string        // for Served and Unknown: the address by which the server makes it
+	RetryAfter   int           // for Closed: seconds
+	Headers      []Field       // that rules add
 	Causes       []Cause
 }
 
@@ -86,13 +103,43 @@ type way struct {
 // that a visitor makes one hop. An error means that the plan contradicts
 // itself: it says which addresses lead in a circle.
 func (p *Plan) Answer(r Request) (Answer, error) {
+	r = p.trusted(r)
 	if !p.Site.Has(r.Host) {
 		return Answer{Outcome: Foreign, Causes: []Cause{p.cause("hosts", r.Host+" is not one of the site's hosts")}}, nil
 	}
+	a, err := p.answer(r)
+	if a.Outcome != Exempt && len(p.Headers) > 0 {
+		a.Headers = p.fields(r)
+	}
+	return a, err
+}
+
+// answer answers on the site's hosts.
+func (p *Plan) answer(r Request) (Answer, error) {
 	if address.Unsafe(r.Path) {
 		return Answer{Outcome: Unknown, Status: 404, Causes: []Cause{p.cause("site", "an encoded slash, backslash or control character matches no rule")}}, nil
 	}
-	return p.walk(&way{method: r.Method, at: r.Address})
+	if p.IsExempt(r.Path) {
+		key := "only"
+		if p.Except.Has(r.Path) {
+			key = "except"
+		}
+		return Answer{Outcome: Exempt, Causes: []Cause{p.cause(key, "the plan leaves this address alone")}}, nil
+	}
+	if m := p.Upkeep; m != nil && !m.Admits(r.Client) && !m.Except.Has(r.Path) {
+		return Answer{Outcome: Closed, Status: 503, RetryAfter: m.RetryAfter, Causes: []Cause{{File: p.File, Line: m.Where.Line, Rule: "the site is closed for maintenance"}}}, nil
+	}
+	a, err := p.walk(&way{method: r.Method, at: r.Address})
+	if err != nil || a.Outcome != Unknown && (a.Outcome != Served || p.IsFile(r.Path) && a.Page == inventory.Ref{}) {
+		return a, err
+	}
+	if to, cause := p.internal(r); to != "" {
+		a.Internal, a.Causes = to, append(a.Causes, cause)
+		if a.Outcome == Unknown {
+			a.Status = 0 // the script's
+		}
+	}
+	return a, nil
 }
 
 // walk takes steps until the way ends.
@@ -102,7 +149,7 @@ func (p *Plan) walk(w *way) (Answer, error) {
 		if done || err != nil {
 			return a, err
 		}
-		if !p.Site.Has(w.at.Host) {
+		if !p.Site.Has(w.at.Host) || p.IsExempt(w.at.Path) {
 			return w.moved(), nil
 		}
 		if slices.Contains(w.seen, w.at) || len(w.seen) > maxSteps {
@@ -331,11 +378,11 @@ func (p *Plan) meet(w *way, e book.Entry) (a Answer, done bool, err error) {
 	params := address.SplitQuery(w.at.Query)
 	if address.Decode(w.at.Path) != address.Decode(path) {
 		to := p.Site.Rebase(w.at)
-		to.Path, to.Query = path, joinParams(params, p.isNoise)
+		to.Path, to.Query = path, joinParams(params, p.noiseAt(w.at.Path))
 		w.step(to, w.derived(), p.entryCause(e, "the address of "+e.Page.String()+" is spelled "+path))
 		return a, false, nil
 	}
-	if p.home(w, path, joinParams(params, p.isNoise)) || p.quiet(w, params) {
+	if p.home(w, path, joinParams(params, p.noiseAt(w.at.Path))) || p.quiet(w, params) {
 		return a, false, nil
 	}
 	if len(w.statuses) > 0 {
@@ -352,7 +399,7 @@ func (p *Plan) pattern(w *way, params []address.Param, named []string) (bool, er
 	}
 	for _, rule := range p.Rules {
 		values, ok := rule.Reads(w.at.Path, params, named, p.Paths.Lower)
-		if !ok {
+		if !ok || rule.Except.Has(w.at.Path) {
 			continue
 		}
 		target, err := rule.Leads(values, p.Site)
@@ -391,11 +438,15 @@ func (p *Plan) travel(w *way, to address.Address, named []string, drop bool) add
 		leave = append(leave, q.Name)
 	}
 	w.stripped = append(w.stripped, leave...)
+	noise := p.noiseAt(w.at.Path)
 	rest := slices.DeleteFunc(address.SplitQuery(w.at.Query), func(q address.Param) bool {
-		return slices.Contains(leave, q.Name) || p.isNoise(q)
+		return slices.Contains(leave, q.Name) || noise(q)
 	})
 	to.Query = address.JoinQuery(append(own, rest...))
 	return to
 }
 
-func (p *Plan) isNoise(q address.Param) bool { return p.ClassOf(q.Name, "") == Noise }
+// noiseAt tells the parameters that are noise on a path.
+func (p *Plan) noiseAt(path string) func(address.Param) bool {
+	return func(q address.Param) bool { return p.ClassOf(q.Name, path) == Noise }
+}

@@ -16,6 +16,7 @@ import (
 // can look texts up and match expressions, but not evaluate a plan. Its
 // entries are what Answer says; nothing in it gives a rule a meaning anew.
 type Program struct {
+	Trial bool // redirects are temporary, until the plan has proved itself
 	*Plan
 	Groups   []Group
 	Entries  []Entry
@@ -70,6 +71,7 @@ type Pattern struct {
 	Status Statuses
 	Strip  []string
 	Drop   bool
+	Except Places
 	Where  Cause
 }
 
@@ -95,10 +97,6 @@ func (p *Plan) Key(path string) string { return p.index.Key(path) }
 // Compile works the plan out for every address it knows.
 func (p *Plan) Compile() (*Program, []finding.Finding, error) {
 	g := &Program{Plan: p}
-	if len(p.Site.Homes) > 0 {
-		return g, []finding.Finding{{Code: "language-hosts", Severity: finding.Error, Where: finding.Place{File: p.File, Line: p.lines["languages"]},
-			What: "languages with hosts of their own can be designed and traced, but not yet written for a server", Advice: "give them prefixes to emit the plan"}}, nil
-	}
 	c := compiler{program: g, seen: map[entryKey]Entry{}}
 	for _, rule := range p.Rules {
 		g.Patterns = append(g.Patterns, c.pattern(rule))
@@ -127,19 +125,18 @@ type compiler struct {
 	found   []finding.Finding
 }
 
-// sources returns every address that the plan knows, on the origin.
+// sources returns every address that the plan knows and doesn't leave alone.
 func (c *compiler) sources() []redirect.Source {
 	var list []redirect.Source
 	for _, row := range c.program.Redirects.All() {
-		if row.Pattern != nil {
-			continue
+		if row.Pattern == nil {
+			list = append(list, row.Source)
 		}
-		list = append(list, row.Source)
 	}
 	for _, e := range c.program.Book.Entries {
 		list = append(list, redirect.SourceOf(e.Address))
 	}
-	return list
+	return slices.DeleteFunc(list, func(s redirect.Source) bool { return c.program.IsExempt(s.Path) })
 }
 
 // add enters what a source answers: once for all hosts, and once more for each
@@ -148,6 +145,10 @@ func (c *compiler) add(s redirect.Source) error {
 	p := c.program.Plan
 	named := p.Named(s.Path)
 	params := address.SplitQuery(s.Query)
+	if p.Site.IsHome(s.Host) {
+		_, err := c.enter(s.Host, s, named)
+		return err
+	}
 	generic, err := c.enter("", s, named)
 	if err != nil {
 		return err
@@ -216,7 +217,7 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 		return err
 	}
 	e.Where = a.Causes[0]
-	itself := p.Site.Has(w.at.Host) && p.index.Key(w.at.Path) == e.Key && c.signature(w.at) == e.Signature
+	itself := w.at.Host == p.Site.Rebase(at).Host && p.index.Key(w.at.Path) == e.Key && c.signature(w.at) == e.Signature
 	switch page := c.livePage(at); {
 	case a.Outcome == Gone:
 		e.Kind = EntryGone
@@ -246,6 +247,9 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 	if _, err := p.walk(other); err != nil {
 		return err
 	}
+	for _, a := range append(w.seen, w.at) {
+		w.stripped = append(w.stripped, p.LocalNoise(a.Path)...)
+	}
 	slices.Sort(w.stripped)
 	e.Kind, e.Target, e.Drop, e.Strip = EntryMove, w.at, w.dropped, slices.Compact(w.stripped)
 	if !w.dropped { // what was looked up by, and travels all the same, is the request's to bring
@@ -256,6 +260,21 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 	}
 	e.Status = Statuses{redirect.Compose(w.statuses), redirect.Compose(other.statuses)}
 	return nil
+}
+
+// LocalNoise returns the names of parameters that are noise on a path, but not
+// everywhere.
+func (p *Plan) LocalNoise(path string) []string {
+	if p.Paths.Lower {
+		path = address.Fold(path)
+	}
+	var names []string
+	for _, q := range p.Parameters {
+		if q.Class == Noise && q.For != "" && (path == q.For || strings.HasPrefix(path, q.For+"/")) {
+			names = append(names, q.Name)
+		}
+	}
+	return names
 }
 
 // signature is that of an address's parameters, as far as they give its path a
@@ -299,7 +318,7 @@ func (c *compiler) plain(path string) bool {
 
 // pattern composes a rule with the rules that its target always meets.
 func (c *compiler) pattern(rule Rule) Pattern {
-	out := Pattern{Reader: rule.Reader, Target: rule.Target, Drop: rule.Drop,
+	out := Pattern{Reader: rule.Reader, Target: rule.Target, Drop: rule.Drop, Except: rule.Except,
 		Where: Cause{File: rule.Where.File, Line: rule.Where.Line, Rule: "pattern " + rule.From}}
 	written := []int{rule.Status}
 	for _, q := range rule.Reader.Query() {
@@ -313,6 +332,8 @@ func (c *compiler) pattern(rule Rule) Pattern {
 		out.Target, out.Drop = target, out.Drop || next.Drop
 		written = append(written, next.Status)
 	}
+	path, _, _ := strings.Cut(sample(out.Target), "?")
+	out.Strip = append(out.Strip, c.program.LocalNoise(path)...)
 	for _, q := range address.SplitQuery(queryOf(out.Target)) {
 		out.Strip = append(out.Strip, q.Name)
 	}
@@ -342,8 +363,8 @@ func queryOf(t *template.Template) string {
 // leadsOn returns the rule that every expansion of a target meets, and where
 // it leads then; nil when there is none that surely does.
 func (c *compiler) leadsOn(from *template.Reader, target *template.Template) (*template.Template, *Rule) {
-	if !strings.HasPrefix(target.String(), "/") {
-		return nil, nil
+	if p := c.program.Plan; !strings.HasPrefix(target.String(), "/") || len(p.Only.list)+len(p.Except.list) > 0 {
+		return nil, nil // what leads into places that the plan leaves alone ends there
 	}
 	reader, err := template.NewReader(target, from.Classes())
 	if err != nil || len(reader.Query()) > 0 {
@@ -353,7 +374,7 @@ func (c *compiler) leadsOn(from *template.Reader, target *template.Template) (*t
 		names, always := template.Align(reader, rule.Reader, c.program.Paths.Lower)
 		switch {
 		case len(rule.Reader.Query()) > 0 || template.Disjoint(reader, rule.Reader, c.program.Paths.Lower):
-		case always:
+		case always && len(rule.Except.list) == 0:
 			return rule.Target.Rename(names), &c.program.Rules[i]
 		default:
 			return nil, nil // some values meet this rule, others perhaps a later one
@@ -387,7 +408,7 @@ func (c *compiler) preimages() error {
 					continue
 				}
 				at, err := address.Resolve(p.Site.Origin, source.Expand(values))
-				if err != nil || c.asPattern(at) {
+				if err != nil || p.IsExempt(at.Path) || rule.Except.Has(at.Path) || c.asPattern(at) {
 					continue
 				}
 				if err := c.add(redirect.Source{Path: at.Path, Query: at.Query}); err != nil {
@@ -406,7 +427,7 @@ func (c *compiler) asPattern(at address.Address) bool {
 	p := c.program.Plan
 	for _, q := range c.program.Patterns {
 		values, ok := q.Reader.ReadPath(redirect.PatternPath(at.Path), p.Paths.Lower)
-		if !ok || !q.Reader.ReadQuery(address.SplitQuery(at.Query), values) {
+		if !ok || q.Except.Has(at.Path) || !q.Reader.ReadQuery(address.SplitQuery(at.Query), values) {
 			continue
 		}
 		to, err := address.Resolve(p.Site.Origin, q.Target.Expand(values))

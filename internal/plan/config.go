@@ -2,7 +2,7 @@ package plan
 
 import (
 	"cmp"
-	"errors"
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -29,6 +29,13 @@ type Config struct {
 	Collide    Collide
 	Kinds      []Kind
 	Rules      []Rule
+	Headers    []Headers
+	Serves     []Serve
+	Front      *Front       // nil: what no page has is 404
+	Upkeep     *Maintenance // nil: the site is open
+	Proxies    []netip.Prefix
+	Only       Places // empty: everywhere
+	Except     Places
 
 	files files
 	lines map[string]int // where the site's own rules are written, by key
@@ -41,7 +48,7 @@ func (c *Config) cause(key, rule string) Cause {
 
 // Paths says how the site spells its addresses.
 type Paths struct {
-	NoSlash     bool     // no slash at the end
+	Slash       Slash    // at the end
 	Lower       bool     // small letters only
 	NoExtension bool     // no .html, .htm, .php at the end
 	Extension   string   // the one with which every designed address ends, such as ".html"; empty: none
@@ -49,6 +56,24 @@ type Paths struct {
 	Depth       int      // segments; 0: no limit
 	Length      int      // bytes of the path; 0: no limit
 }
+
+// Ending is what every designed address ends with.
+func (p Paths) Ending() string {
+	if p.Extension == "" && p.Slash == SlashAlways {
+		return "/"
+	}
+	return p.Extension
+}
+
+// Slash says whether addresses end with a slash.
+type Slash string
+
+// The ways to end an address.
+const (
+	SlashNever  Slash = "never"
+	SlashAlways Slash = "always" // unless the last segment holds a dot
+	SlashKept   Slash = "keep"   // as it was asked
+)
 
 // Languages says which languages the site has and where.
 type Languages struct {
@@ -98,6 +123,7 @@ type Rule struct {
 	*redirect.Pattern
 	Status int // 0 when not written: permanent
 	Drop   bool
+	Except Places
 	Where  finding.Place
 }
 
@@ -124,7 +150,7 @@ func readConfig(file string, data []byte) (c *Config, err error) {
 		return nil, err
 	}
 	c = &Config{File: file, lines: map[string]int{}}
-	top := root.fields("site", "languages", "parameters", "slugs", "kinds", "rules")
+	top := root.fields("site", "languages", "parameters", "slugs", "kinds", "rules", "front-controller", "maintenance")
 	site, ok := top["site"]
 	if !ok {
 		root.fail("begin with: site: {origin: https://...}", "the plan does not name its site")
@@ -142,17 +168,23 @@ func readConfig(file string, data []byte) (c *Config, err error) {
 	}
 	if v, ok := top["rules"]; ok {
 		for _, item := range v.list() {
-			c.Rules = append(c.Rules, c.readRule(item))
+			c.readRule(item)
 		}
+	}
+	if v, ok := top["front-controller"]; ok {
+		c.readFront(v)
+	}
+	if v, ok := top["maintenance"]; ok {
+		c.readMaintenance(v)
 	}
 	c.files = newFiles(c.FileList())
 	return c, nil
 }
 
 func (c *Config) readSite(v value) {
-	f := v.fields("origin", "hosts", "known", "paths", "files")
+	f := v.fields("origin", "hosts", "known", "paths", "files", "trusted-proxies", "only", "except")
 	c.lines["site"] = v.place().Line
-	c.note(f, "origin", "hosts", "files")
+	c.note(f, "origin", "hosts", "files", "only", "except")
 	origin, ok := f["origin"]
 	if !ok {
 		v.fail("write origin: https://your.host", "the site has no origin")
@@ -186,15 +218,18 @@ func (c *Config) readSite(v value) {
 		c.Known = hosts(v)
 	}
 	if v, ok := f["files"]; ok {
-		for _, item := range v.list() {
-			s := item.text()
-			if !strings.HasPrefix(s, "/") && !strings.HasPrefix(s, ".") || strings.ContainsAny(s, "?#*") || len(s) < 2 {
-				item.fail("write /folder/, .suffix or /one/path", "%q names no files", address.Printable(s))
-			}
-			c.Files = append(c.Files, s)
-		}
+		c.Files = readPlaces(v).list
 	}
-	c.Paths = Paths{NoSlash: true, Lower: true, NoExtension: true, Index: []string{"index.html", "index.php"}}
+	if v, ok := f["trusted-proxies"]; ok {
+		c.Proxies = readNetworks(v)
+	}
+	if v, ok := f["only"]; ok {
+		c.Only = readPlaces(v)
+	}
+	if v, ok := f["except"]; ok {
+		c.Except = readPlaces(v)
+	}
+	c.Paths = Paths{Slash: SlashNever, Lower: true, NoExtension: true, Index: []string{"index.html", "index.php"}}
 	if v, ok := f["paths"]; ok {
 		c.readPaths(v)
 	}
@@ -214,7 +249,7 @@ func (c *Config) readPaths(v value) {
 	f := v.fields("slash", "letters", "extension", "index", "depth", "length")
 	c.note(f, "slash", "letters", "extension", "index")
 	if v, ok := f["slash"]; ok {
-		p.NoSlash = v.oneOf("never", "keep") == "never"
+		p.Slash = Slash(v.oneOf("never", "always", "keep"))
 	}
 	if v, ok := f["letters"]; ok {
 		p.Lower = v.oneOf("lower", "keep") == "lower"
@@ -385,16 +420,13 @@ func (c *Config) readParameters(v value) {
 					item.fail("write {name: view, for: /timetables}", "name and for belong together")
 				}
 				p.Name, p.For = m["name"].text(), strings.TrimSuffix(m["for"].text(), "/")
-				if class == Noise {
-					item.fail("list it without for", "a noise parameter is noise everywhere")
-				}
-				if normal, err := address.Path(p.For); err != nil || normal != p.For || p.For == "/" {
-					item.fail("write a path such as /timetables", "%q is no path in normal form", address.Printable(p.For))
+				if normal, err := address.Path(p.For); err != nil || normal != p.For || p.For == "/" || strings.TrimSuffix(c.SiteForm(p.For), "/") != p.For {
+					item.fail("write a path such as /timetables", "%q is no path as the site spells paths", address.Printable(p.For))
 				}
 			} else {
 				p.Name = item.text()
 			}
-			if strings.Trim(p.Name, "*") == "" || strings.Contains(strings.TrimSuffix(p.Name, "*"), "*") || strings.ContainsAny(p.Name, "&=#?% \"") {
+			if !parameterName(p.Name) {
 				item.fail("write it as in an address; only its end may be *", "%q is no name of a parameter", address.Printable(p.Name))
 			}
 			c.Parameters = append(c.Parameters, p)
@@ -402,38 +434,10 @@ func (c *Config) readParameters(v value) {
 	}
 }
 
-func (c *Config) readRule(v value) Rule {
-	f := v.fields("from", "to", "class", "status", "query")
-	from, to := f["from"], f["to"]
-	if from.node == nil || to.node == nil {
-		v.fail(`write {from: "/press{/rest*}", to: "https://..."}`, "a rule needs from and to")
-	}
-	classes := map[string]template.Class{}
-	if class, ok := f["class"]; ok {
-		for _, e := range class.entries() {
-			parsed, err := template.ParseClass(e.value.text())
-			if err != nil {
-				e.value.fail("see docs/plan.md", "%v", err)
-			}
-			classes[e.key] = parsed
-		}
-	}
-	pattern, err := redirect.NewPattern(from.text(), to.text(), classes, c.Site)
-	var bad *redirect.PatternError
-	if errors.As(err, &bad) {
-		f[bad.Part].fail(bad.Advice, "%s", bad.What)
-	}
-	r := Rule{Pattern: pattern, Where: v.place()}
-	if s, ok := f["status"]; ok {
-		r.Status = s.number(301, 410)
-		if !redirect.ValidStatus(r.Status) || r.Status == 410 {
-			s.fail("write 301, 302, 303, 307 or 308", "%d is no status of a redirect", r.Status)
-		}
-	}
-	if q, ok := f["query"]; ok {
-		r.Drop = q.oneOf("keep", "drop") == "drop"
-	}
-	return r
+// parameterName reports whether a text can be a parameter's name; only its end
+// may be "*".
+func parameterName(s string) bool {
+	return strings.Trim(s, "*") != "" && !strings.Contains(strings.TrimSuffix(s, "*"), "*") && !strings.ContainsAny(s, "&=#?% \"")
 }
 
 // sample expands a template with a harmless value for each variable.

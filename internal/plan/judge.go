@@ -53,13 +53,13 @@ func (p *Plan) spelled(a address.Address) address.Address {
 		return a
 	}
 	params := address.SplitQuery(a.Query)
-	a.Query = joinParams(params, p.isNoise)
+	a.Query = joinParams(params, p.noiseAt(a.Path))
 	if e := p.entryAt(a.Host, a.Path, params); e != nil && p.serves(*e) && p.Site.Rebase(e.Address).Path == a.Path {
 		return a // a page may be spelled otherwise than the rules would
 	}
 	switch {
 	case p.Site.IsHome(a.Host):
-		a.Path = p.Shape(p.withoutSlash(address.MergeSlashes(a.Path)))
+		a.Path = p.Shape(p.slashed(address.MergeSlashes(a.Path)))
 	case len(redirect.Carried(params, p.Named(a.Path))) > 0: // an unknown item doesn't slide to another page
 		a.Path = p.Spelling(a.Path)
 	default:

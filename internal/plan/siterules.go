@@ -27,11 +27,12 @@ func (p *Plan) home(w *way, path, query string) bool {
 
 // quiet takes the step to an address without noise parameters.
 func (p *Plan) quiet(w *way, params []address.Param) bool {
-	if !slices.ContainsFunc(params, p.isNoise) {
+	noise := p.noiseAt(w.at.Path)
+	if !slices.ContainsFunc(params, noise) {
 		return false
 	}
 	to := w.at
-	to.Query = joinParams(params, p.isNoise)
+	to.Query = joinParams(params, noise)
 	return w.step(to, w.derived(), p.cause("noise", "noise parameters are left out"))
 }
 
@@ -47,11 +48,11 @@ func (p *Plan) spell(w *way, params []address.Param) bool {
 		}
 	}
 	note("site", "slashes are single", address.MergeSlashes(path))
-	note("slash", "no slash at the end", p.withoutSlash(path))
 	if !p.Site.IsHome(w.at.Host) {
 		note("default", "the default language has no prefix", p.withoutPrefix(path))
 	}
-	if p.home(w, path, joinParams(params, p.isNoise)) {
+	note("slash", p.slashRule(), p.slashed(path))
+	if p.home(w, path, joinParams(params, p.noiseAt(w.at.Path))) {
 		if cause.Rule != "" {
 			w.causes = append(w.causes, cause)
 		}
@@ -61,7 +62,7 @@ func (p *Plan) spell(w *way, params []address.Param) bool {
 		return p.quiet(w, params)
 	}
 	to := w.at
-	to.Path, to.Query = path, joinParams(params, p.isNoise)
+	to.Path, to.Query = path, joinParams(params, p.noiseAt(w.at.Path))
 	return w.step(to, w.derived(), cause)
 }
 
@@ -72,23 +73,38 @@ func (p *Plan) small(w *way, params []address.Param) bool {
 		return false
 	}
 	to := w.at
-	to.Path, to.Query = address.Fold(to.Path), joinParams(params, p.isNoise)
+	to.Path, to.Query = address.Fold(to.Path), joinParams(params, p.noiseAt(w.at.Path))
 	return to.Path != w.at.Path && w.step(to, w.derived(), p.cause("letters", "addresses are in small letters"))
 }
 
-func (p *Plan) withoutSlash(path string) string {
-	if !p.Paths.NoSlash {
+func (p *Config) slashRule() string {
+	if p.Paths.Slash == SlashAlways {
+		return "a slash at the end"
+	}
+	return "no slash at the end"
+}
+
+// slashed returns a path as the site ends paths. Where it ends them with a
+// slash, one whose last segment holds a dot stays: it looks like a file.
+func (p *Config) slashed(path string) string {
+	if p.Paths.Slash == SlashKept {
 		return path
 	}
-	if path = strings.TrimRight(path, "/"); path == "" {
+	bare := strings.TrimRight(path, "/")
+	switch {
+	case bare == "":
 		return "/"
+	case p.Paths.Slash == SlashNever:
+		return bare
+	case strings.Contains(bare[strings.LastIndexByte(bare, '/'):], "."):
+		return path
 	}
-	return path
+	return bare + "/"
 }
 
 // withoutPrefix removes the default language's code from the front, however
 // often it stands there.
-func (p *Plan) withoutPrefix(path string) string {
+func (p *Config) withoutPrefix(path string) string {
 	prefix := "/" + p.Languages.Default
 	for len(path) >= len(prefix) && p.sameLetters(path[:len(prefix)], prefix) {
 		rest := path[len(prefix):]
@@ -113,7 +129,7 @@ func (p *Plan) shape(w *way) bool {
 		return false
 	}
 	to := w.at
-	to.Path, to.Query = path, joinParams(address.SplitQuery(to.Query), p.isNoise)
+	to.Path, to.Query = path, joinParams(address.SplitQuery(to.Query), p.noiseAt(w.at.Path))
 	key, rule := "extension", "addresses have no extension"
 	if strings.HasSuffix(path, "/") || p.indexName(w.at.Path[strings.LastIndexByte(w.at.Path, '/')+1:]) {
 		key, rule = "index", "index files don't show"
@@ -123,27 +139,33 @@ func (p *Plan) shape(w *way) bool {
 
 // Shape removes extensions and index files from the end of a path, as long as
 // there are any.
-func (p *Plan) Shape(path string) string {
+func (p *Config) Shape(path string) string {
+	changed := false
 	for {
 		slash := strings.LastIndexByte(path, '/')
 		name := path[slash+1:]
 		switch {
 		case p.indexName(name):
-			path = p.withoutSlash(path[:slash+1])
+			if path = path[:slash+1]; p.Paths.Slash == SlashNever {
+				path = p.slashed(path)
+			}
 		case p.Paths.NoExtension && p.extension(name) > 0:
 			path = path[:len(path)-p.extension(name)]
+		case changed && p.Paths.Slash == SlashAlways:
+			return p.slashed(path)
 		default:
 			return path
 		}
+		changed = true
 	}
 }
 
-func (p *Plan) indexName(name string) bool {
+func (p *Config) indexName(name string) bool {
 	return slices.ContainsFunc(p.Paths.Index, func(index string) bool { return p.sameLetters(name, index) })
 }
 
 // sameLetters compares names; letters don't count where the plan folds them.
-func (p *Plan) sameLetters(a, b string) bool {
+func (p *Config) sameLetters(a, b string) bool {
 	return a == b || p.Paths.Lower && strings.EqualFold(a, b)
 }
 
@@ -152,7 +174,7 @@ func Extensions() []string { return []string{".html", ".htm", ".php"} }
 
 // extension returns the length of a page extension at the end of a name that
 // has more than the extension.
-func (p *Plan) extension(name string) int {
+func (p *Config) extension(name string) int {
 	for _, e := range Extensions() {
 		if n := len(name) - len(e); n > 0 && p.sameLetters(name[n:], e) {
 			return len(e)
@@ -173,16 +195,16 @@ func Reflectable(path string) bool {
 }
 
 // SiteForm returns what the site's own rules make of a path.
-func (p *Plan) SiteForm(path string) string {
+func (p *Config) SiteForm(path string) string {
 	return p.withoutPrefix(p.Shape(p.Spelling(path)))
 }
 
 // Spelling returns what the rules for slashes, letters and the default
 // language's prefix make of a path.
-func (p *Plan) Spelling(path string) string {
-	path = p.withoutSlash(address.MergeSlashes(path))
+func (p *Config) Spelling(path string) string {
+	path = p.slashed(p.withoutPrefix(address.MergeSlashes(path)))
 	if p.Paths.Lower {
 		path = address.Fold(path)
 	}
-	return p.withoutPrefix(path)
+	return path
 }

@@ -125,6 +125,11 @@ func (v value) list() []value {
 	return nil
 }
 
+func (v value) isList() bool {
+	_, ok := v.node.(*ast.SequenceNode)
+	return ok
+}
+
 func (v value) isMapping() bool {
 	switch v.node.(type) {
 	case *ast.MappingNode, *ast.MappingValueNode:

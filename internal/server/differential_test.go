@@ -18,7 +18,7 @@ import (
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 	"young-compass/internal/server"
-	"young-compass/internal/server/htaccess"
+	"young-compass/internal/server/httpd"
 	"young-compass/internal/server/nginx"
 )
 
@@ -274,7 +274,7 @@ func TestNginxAnswersAsThePlan(t *testing.T) {
 func TestApacheAnswersAsThePlan(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
 	g := compiled(t, p)
-	files, found := htaccess.Emit(g)
+	files, found := httpd.Folder(g, true)
 	require.False(t, finding.Worst(found, finding.Error), "%v", found)
 	s := startApache(t, files[0].Data, demoSite(t, p))
 	compareAll(t, "htaccess", g, s, demoAsks(t, p), server.Exceptions(true))

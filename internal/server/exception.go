@@ -148,7 +148,7 @@ func manyParameters(g *plan.Program, r Asked) bool {
 	carried, _ := matched(g, r)
 	return RunsOf(r.Query, func(q address.Param) bool {
 		_, named := address.First(carried, q.Name)
-		return named || g.ClassOf(q.Name, "") == plan.Noise
+		return named || g.ClassOf(q.Name, r.Path) == plan.Noise
 	}) > Runs
 }
 
@@ -193,7 +193,7 @@ func patternValue(g *plan.Program, r Asked) bool {
 		path := address.DecodeMarks(address.MergeSlashes(form))
 		for _, q := range g.Patterns {
 			values, ok := q.Reader.ReadPath(path, g.Paths.Lower)
-			if !ok || !q.Reader.ReadQuery(address.SplitQuery(r.Query), values) {
+			if !ok || q.Except.Has(r.Path) || !q.Reader.ReadQuery(address.SplitQuery(r.Query), values) {
 				continue
 			}
 			to, err := address.Resolve(g.Site.Origin, q.Target.Expand(values))

@@ -13,7 +13,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
 	"young-compass/internal/server"
-	"young-compass/internal/server/htaccess"
+	"young-compass/internal/server/httpd"
 	"young-compass/internal/server/nginx"
 )
 
@@ -110,7 +110,7 @@ func TestOddAddressesSurviveEveryServer(t *testing.T) {
 	files, found := nginx.Emit(g)
 	require.Empty(t, found)
 	compare(t, "nginx", g, startNginx(t, files, []string{"skerrywick.example", "www.skerrywick.example"}, here), oddAsks(p), server.Exceptions(false))
-	files, found = htaccess.Emit(g)
+	files, found = httpd.Folder(g, true)
 	require.False(t, finding.Worst(found, finding.Error), "%v", found)
 	compare(t, "htaccess", g, startApache(t, files[0].Data, here), oddAsks(p), server.Exceptions(true))
 }
@@ -118,7 +118,7 @@ func TestOddAddressesSurviveEveryServer(t *testing.T) {
 // No byte of a plan's data may appear where it could be read as configuration.
 func TestCommentsHoldNoData(t *testing.T) {
 	g := compiled(t, oddPlan(t))
-	for _, emit := range []func(*plan.Program) ([]server.File, []finding.Finding){nginx.Emit, htaccess.Emit} {
+	for _, emit := range []func(*plan.Program) ([]server.File, []finding.Finding){nginx.Emit, perFolder} {
 		files, _ := emit(g)
 		again, _ := emit(g)
 		assert.Equal(t, files, again, "the same plan gives the same bytes")

@@ -35,7 +35,7 @@ type realServer struct {
 
 // folder makes a folder that the server's own user may read, with the site and
 // a certificate in it.
-func folder(t *testing.T, site site) string {
+func siteFolder(t *testing.T, site site) string {
 	t.Helper()
 	dir, err := os.MkdirTemp("", "young-compass-test")
 	require.NoError(t, err)
@@ -138,7 +138,7 @@ func ports(t *testing.T, dir string) (plain, secure string) {
 // Nginx starts nginx with the pieces that were emitted for it.
 func startNginx(t *testing.T, files []server.File, hosts []string, site site) *realServer {
 	t.Helper()
-	dir := folder(t, site)
+	dir := siteFolder(t, site)
 	for _, f := range files {
 		write(t, filepath.Join(dir, f.Name), string(f.Data))
 	}
@@ -174,7 +174,7 @@ http {
 // site's own rules for its content stand behind what was emitted.
 func startApache(t *testing.T, htaccess []byte, site site) *realServer {
 	t.Helper()
-	dir := folder(t, site)
+	dir := siteFolder(t, site)
 	write(t, filepath.Join(dir, "www", ".htaccess"), string(htaccess)+`
 # what the site itself does: addresses without extension are files
 RewriteCond %{DOCUMENT_ROOT}/.site%{REQUEST_URI}/page.html -f

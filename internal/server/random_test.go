@@ -17,7 +17,7 @@ import (
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 	"young-compass/internal/server"
-	"young-compass/internal/server/htaccess"
+	"young-compass/internal/server/httpd"
 	"young-compass/internal/server/nginx"
 )
 
@@ -172,7 +172,7 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 			met[code] += n
 		}
 		s.stop()
-		files, found = htaccess.Emit(g)
+		files, found = httpd.Folder(g, true)
 		require.False(t, finding.Worst(found, finding.Error), "%v", found)
 		s = startApache(t, files[0].Data, here)
 		s.lenient = true

@@ -96,11 +96,11 @@ func RunsOf(query string, leave func(address.Param) bool) int {
 	return runs
 }
 
-// Noise returns the names of the plan's noise parameters.
+// Noise returns the names of the parameters that are noise everywhere.
 func Noise(p *plan.Plan) []string {
 	var names []string
 	for _, q := range p.Parameters {
-		if q.Class == plan.Noise {
+		if q.Class == plan.Noise && q.For == "" {
 			names = append(names, q.Name)
 		}
 	}
@@ -142,76 +142,19 @@ func (s *Sets) Number(strip []string, drop bool) string {
 // All returns the sets by number.
 func (s *Sets) All() [][]string { return s.sets }
 
-// SpellingExpressions returns what the rules about the beginning and end of a
-// path look like: an expression for paths that are all prefix, one that
-// captures the rest, and one for paths that change at all. slashes is "/" for
-// paths whose slashes are merged, "/+" for others.
-func SpellingExpressions(p *plan.Plan, slashes string, capture func(string) string) (whole, rest, changes string) {
-	prefix := `(?:` + slashes + Quote(p.Languages.Default) + `(?=/|\z))`
-	end, ends := ``, ``
-	if p.Paths.NoSlash {
-		end, ends = `/*`, `|.+/\z`
-	}
-	whole = `^` + prefix + `*/*\z`
-	rest = `^` + prefix + `*` + capture(`/.+?`) + end + `\z`
-	changes = `^(?:` + prefix + ends + `)`
-	return whole, rest, changes
-}
-
-// ShapeExpressions does the same for extensions and index files at the end.
-// Without either rule all are empty.
-func ShapeExpressions(p *plan.Plan, capture func(string) string) (whole, rest, changes string) {
-	var tokens []string
-	if len(p.Paths.Index) > 0 {
-		names := make([]string, len(p.Paths.Index))
-		for i, name := range p.Paths.Index {
-			names[i] = Quote(name)
-		}
-		lead := `/`
-		if !p.Paths.NoSlash {
-			lead = `(?<=/)`
-		}
-		tokens = append(tokens, lead+`(?:`+strings.Join(names, "|")+`)`)
-	}
-	if p.Paths.NoExtension {
-		list := make([]string, 0, 3)
-		for _, e := range plan.Extensions() {
-			list = append(list, Quote(e))
-		}
-		tokens = append(tokens, `(?<=[^/])(?:`+strings.Join(list, "|")+`)`)
-	}
-	if len(tokens) == 0 {
-		return "", "", ""
-	}
-	changes = `(?:` + strings.Join(tokens, "|") + `)\z`
-	more := tokens
-	if p.Paths.NoSlash {
-		more = append(slices.Clone(tokens), `/`)
-	}
-	end := `(?:` + strings.Join(more, "|") + `)+\z`
-	whole = `^(?:/` + Quote(p.Languages.Default) + `)?` + end
-	if !p.Paths.NoSlash {
-		whole = `^/(?:` + Quote(p.Languages.Default) + `)?` + end
-	}
-	rest = `^` + capture(`/.+?`) + end
-	return whole, rest, changes
-}
-
-// FileExpression matches the paths that are served as they are.
-func FileExpression(p *plan.Plan) string {
-	var list []string
-	for _, f := range p.FileList() {
-		path := address.Decode(f)
-		switch {
-		case strings.HasSuffix(f, "/"):
-			list = append(list, `^`+Quote(path))
-		case f[0] == '.':
-			list = append(list, Quote(path)+`\z`)
-		default:
-			list = append(list, `^`+Quote(path)+`\z`)
+// Within is an expression for the paths, decoded and whole, in a list of places:
+// folders, endings and single paths.
+func Within(places []string) string {
+	list := make([]string, len(places))
+	for i, place := range places {
+		switch list[i] = Quote(address.Decode(place)); {
+		case strings.HasSuffix(place, "/"):
+			list[i] += ".*"
+		case place[0] == '.':
+			list[i] = ".*" + list[i]
 		}
 	}
-	return strings.Join(list, "|")
+	return "(?:" + strings.Join(list, "|") + ")"
 }
 
 // Variant is a pattern made ready for a server: an expression for the path,
@@ -230,14 +173,13 @@ type PathPiece struct {
 	Expression string
 }
 
-// Expressions writes the variant as expressions for the path and for the
-// signature of its parameters. capture wraps the expression of variable n,
-// from 1.
-func (v Variant) Expressions(p *plan.Plan, capture func(n int, expression string) string) (text string, numbers map[string]int) {
+// Expressions writes the variant as an expression for a path and the signature
+// of its parameters. What it captures are the variables, by their numbers.
+func (v Variant) Expressions(p *plan.Plan) (text string, numbers map[string]int) {
 	numbers = map[string]int{}
 	variable := func(name, expression string) string {
 		numbers[name] = len(numbers) + 1
-		return capture(numbers[name], expression)
+		return "(" + expression + ")"
 	}
 	var b strings.Builder
 	for _, piece := range v.Path {
@@ -258,21 +200,21 @@ func (v Variant) Expressions(p *plan.Plan, capture func(n int, expression string
 	return b.String(), numbers
 }
 
-// Text writes the variant's target: literals as literal writes them, and the
-// variables by their numbers. A target that is a path is put on the origin.
-func (v Variant) Text(origin string, numbers map[string]int, literal func(string) string, variable func(n int) string) string {
-	var b strings.Builder
+// Text writes the variant's target. A target that is a path is put on the
+// origin.
+func (v Variant) Text(origin string, numbers map[string]int) Text {
+	var t Text
 	for i, piece := range v.Target {
 		switch {
 		case piece.Name != "":
-			b.WriteString(variable(numbers[piece.Name]))
+			t = append(t, Part{Capture: numbers[piece.Name]})
 		case i == 0 && strings.HasPrefix(piece.Literal, "/"):
-			b.WriteString(literal(origin + piece.Literal))
+			t = append(t, Part{Literal: origin + piece.Literal})
 		default:
-			b.WriteString(literal(piece.Literal))
+			t = append(t, Part{Literal: piece.Literal})
 		}
 	}
-	return b.String()
+	return t
 }
 
 // Codes are the statuses of all redirects that a target writes.
@@ -292,6 +234,42 @@ func (c *Codes) All() []int {
 	return slices.Compact(all)
 }
 
+// readable says whether servers can read what a pattern reads.
+func readable(r *template.Reader, where plan.Cause) error {
+	if _, literal := r.LiteralPath(); len(r.Query()) > 0 && !literal {
+		return fmt.Errorf("%s: variables in the path and in the query of one pattern; name the paths one by one", where.Rule)
+	}
+	for name, class := range r.Classes() {
+		if !class.Reflectable() || class.Several() {
+			return fmt.Errorf("%s: values of %s may hold what a server can't put into a target unchanged; use a narrower class", where.Rule, name)
+		}
+	}
+	return nil
+}
+
+// sources returns a pattern that leads nowhere.
+func sources(r *template.Reader, where plan.Cause) (Variant, error) {
+	v := Variant{Query: r.Query()}
+	for _, e := range r.Elements() {
+		v.Path = append(v.Path, pathPiece(e, false))
+	}
+	return v, readable(r, where)
+}
+
+// pathPiece returns an element of a path; a list that must not be absent is
+// filled.
+func pathPiece(e template.Element, filled bool) PathPiece {
+	switch {
+	case e.Name == "":
+		return PathPiece{Literal: address.Decode(e.Literal)}
+	case !e.List:
+		return PathPiece{Name: e.Name, Expression: e.Class.Regexp()}
+	case filled:
+		return PathPiece{Name: e.Name, Expression: `(?:/` + e.Class.Regexp() + `)+`}
+	}
+	return PathPiece{Name: e.Name, Expression: `(?:/` + e.Class.Regexp() + `)*`}
+}
+
 // Variants returns the forms of a pattern. A list that comes right after the
 // target's host is treated apart when it is absent, since a host alone is not
 // an address in normal form.
@@ -300,13 +278,8 @@ func Variants(q plan.Pattern) ([]Variant, error) {
 	if !ok {
 		return nil, fmt.Errorf("%s: the target has parts that no server can be told to write; use {x}, {/x*} and {?a,b}", q.Where.Rule)
 	}
-	if _, literal := q.Reader.LiteralPath(); len(q.Reader.Query()) > 0 && !literal {
-		return nil, fmt.Errorf("%s: variables in the path and in the query of one pattern; name the paths one by one", q.Where.Rule)
-	}
-	for name, class := range q.Reader.Classes() {
-		if !class.Reflectable() || class.Several() {
-			return nil, fmt.Errorf("%s: values of %s may hold what a server can't put into a target unchanged; use a narrower class", q.Where.Rule, name)
-		}
+	if err := readable(q.Reader, q.Where); err != nil {
+		return nil, err
 	}
 	afterHost := ""
 	if host := pieces[0].Literal; strings.Contains(host, "://") && strings.Count(host, "/") == 2 && !strings.Contains(host, "?") {
@@ -320,24 +293,11 @@ func Variants(q plan.Pattern) ([]Variant, error) {
 	v := Variant{Query: q.Reader.Query(), Target: pieces}
 	absent := Variant{Query: v.Query}
 	for _, e := range q.Reader.Elements() {
-		switch {
-		case e.Name == "":
-			literal := PathPiece{Literal: address.Decode(e.Literal)}
-			v.Path, absent.Path = append(v.Path, literal), append(absent.Path, literal)
-			continue
-		case e.List:
-			times := `*`
-			if e.Name == afterHost {
-				times = `+`
-			}
-			v.Path = append(v.Path, PathPiece{Name: e.Name, Expression: `(?:/` + e.Class.Regexp() + `)` + times})
-			if e.Name == afterHost {
-				continue
-			}
-		default:
-			v.Path = append(v.Path, PathPiece{Name: e.Name, Expression: e.Class.Regexp()})
+		filled := e.List && e.Name == afterHost
+		v.Path = append(v.Path, pathPiece(e, filled))
+		if !filled {
+			absent.Path = append(absent.Path, v.Path[len(v.Path)-1])
 		}
-		absent.Path = append(absent.Path, v.Path[len(v.Path)-1])
 	}
 	if afterHost == "" {
 		return []Variant{v}, nil
@@ -366,3 +326,11 @@ func GroupOf(g *plan.Program) func(key string) int {
 // Spelled reports whether an entry's path is spelled as the site spells paths,
 // so that it is looked up after the site's spelling rules.
 func Spelled(g *plan.Program, e plan.Entry) bool { return g.Spelling(e.Key) == e.Key }
+
+// TrialNote is the line in the head of each file of a trial.
+func TrialNote(g *plan.Program, comment string) string {
+	if !g.Trial {
+		return ""
+	}
+	return comment + " A TRIAL: redirects are temporary and kept for a minute at most. Emit without --trial to make them permanent.\n"
+}

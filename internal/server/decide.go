@@ -1,0 +1,623 @@
+package server
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+)
+
+// decider writes the steps.
+type decider struct {
+	*Flow
+	target string
+	sets   *Sets
+	codes  Codes
+	found  []finding.Finding
+}
+
+// Decide returns the steps that answer as the plan does, for a server of that
+// name which can make letters small or not. Findings say what it can't be told.
+func Decide(g *plan.Program, target string, folds bool) (*Flow, []finding.Finding) {
+	d := &decider{Flow: &Flow{Program: g, Folds: folds && g.Paths.Lower}, target: target, sets: NewSets(g.Plan)}
+	d.Inner = len(g.Serves) > 0 || g.Front != nil
+	d.excepts()
+	d.patterns()
+	for _, x := range g.Entries {
+		if x.Kind == plan.EntryMove {
+			d.codes.Add(x.Status)
+			d.sets.Number(x.Strip, x.Drop)
+		}
+	}
+	d.request()
+	d.forms()
+	d.meanings()
+	d.way()
+	d.site()
+	d.status()
+	d.location()
+	d.inner()
+	d.headers()
+	d.Codes, d.Sets = d.codes.All(), d.sets.All()
+	return d.Flow, d.found
+}
+
+func (d *decider) add(steps ...Step) { d.Steps = append(d.Steps, steps...) }
+
+// table adds a table.
+func (d *decider) table(name, source string, otherwise Text, rows ...Row) {
+	d.add(&Table{Name: name, Source: T(source), Else: otherwise, Rows: rows})
+}
+
+// fold adds a table on paths, in which letters don't count if the plan says so.
+func (d *decider) fold(name, source string, otherwise Text, rows ...Row) {
+	d.add(&Table{Name: name, Source: T(source), Else: otherwise, Rows: rows, Fold: d.Paths.Lower})
+}
+
+// anyLetters adds a table on hosts, in which letters never count.
+func (d *decider) anyLetters(name, source string, otherwise Text, rows ...Row) {
+	d.add(&Table{Name: name, Source: T(source), Else: otherwise, Rows: rows, Fold: true})
+}
+
+func is(text string, value Text) Row     { return Row{Exact: text, Value: value} }
+func on(expression string, v string) Row { return Row{Expression: expression, Value: T(v)} }
+
+// Action writes what an entry does, in the form that the steps take apart;
+// identity is what Same compares with the request, for a live page.
+func (f *Flow) Action(x plan.Entry, identity func(path string) string) string {
+	switch x.Kind {
+	case plan.EntryGone:
+		return "410"
+	case plan.EntryHold, plan.EntryLive:
+		t := x.Target
+		t.Query = ""
+		return string(x.Kind) + " 0 " + t.String() + " " + identity(address.Decode(t.Path))
+	}
+	sets := &Sets{sets: f.Sets, noise: f.Sets[0]}
+	return move("m", x.Status, sets.Number(x.Strip, x.Drop)) + x.Target.String()
+}
+
+func move(kind string, s plan.Statuses, set string) string {
+	return fmt.Sprintf("%s%d/%d %s ", kind, s.Get, s.Other, set)
+}
+
+// excepts numbers the places that some rules leave out.
+func (d *decider) excepts() {
+	note := func(list plan.Places) {
+		if len(list.List()) > 0 && d.exceptOf(list) < 0 {
+			d.Excepts = append(d.Excepts, list)
+		}
+	}
+	for _, q := range d.Patterns {
+		note(q.Except)
+	}
+	for _, h := range d.Plan.Headers {
+		note(h.Except)
+	}
+	for _, s := range d.Serves {
+		note(s.Except)
+	}
+	if d.Front != nil {
+		note(d.Front.Except)
+	}
+}
+
+func (d *decider) exceptOf(list plan.Places) int {
+	return slices.IndexFunc(d.Excepts, func(o plan.Places) bool { return slices.Equal(o.List(), list.List()) })
+}
+
+// flags is an expression for flags of which the one of a list is not set.
+func (d *decider) flags(list plan.Places) string {
+	n := d.exceptOf(list)
+	return strings.Join(slices.Collect(func(yield func(string) bool) {
+		for i := range d.Excepts {
+			s := "[01]"
+			if i == n {
+				s = "0"
+			}
+			if !yield(s) {
+				return
+			}
+		}
+	}), "")
+}
+
+func (d *decider) patterns() {
+	for _, q := range d.Patterns {
+		if d.scopeUnclear(q) {
+			d.found = append(d.found, NotExpressible(d.target, q.Where, "a target that may be where a noise parameter is noise, or not", "let the target begin with that section, or give the parameter no for:"))
+			continue
+		}
+		variants, err := Variants(q)
+		if err != nil {
+			d.found = append(d.found, NotExpressible(d.target, q.Where, err.Error(), "narrow the pattern"))
+			continue
+		}
+		kind := "m"
+		if path, _, _ := strings.Cut(q.Target.String(), "?"); d.Folds && d.OnSite(q) && !strings.Contains(path, "%") {
+			kind = "M" // the path takes small letters
+		}
+		d.codes.Add(q.Status)
+		for _, v := range variants {
+			expression, numbers := v.Expressions(d.Plan)
+			if len(numbers) > 8 {
+				d.found = append(d.found, NotExpressible(d.target, q.Where, "more than eight variables in one pattern", "join some of them"))
+				continue
+			}
+			value := Text{{Literal: move(kind, q.Status, d.sets.Number(q.Strip, q.Drop))}}
+			d.Matchers = append(d.Matchers, Matcher{Expression: d.flags(q.Except) + "[0-9]+:" + expression, Value: append(value, v.Text(d.Site.Origin.Base(), numbers)...), Where: q.Where})
+		}
+	}
+}
+
+// scopeUnclear reports whether a pattern leads into a section with noise of its
+// own for some values only.
+func (d *decider) scopeUnclear(q plan.Pattern) bool {
+	pieces, ok := q.Target.Pieces()
+	if !ok || !strings.HasPrefix(pieces[0].Literal, "/") && !d.OnSite(q) {
+		return false
+	}
+	literal := strings.TrimPrefix(pieces[0].Literal, d.Site.Origin.Base())
+	path, _, whole := strings.Cut(literal, "?")
+	return len(pieces) > 1 && !whole && slices.ContainsFunc(d.Parameters, func(n plan.Parameter) bool {
+		return n.Class == plan.Noise && strings.HasPrefix(n.For+"/", address.Fold(path))
+	})
+}
+
+// request finds out who asks for what.
+func (d *decider) request() {
+	origin := d.Site.Origin
+	d.add(Note("the hosts of the site, and where everything ends"))
+	scheme := "{scheme_asked}"
+	if len(d.Proxies) > 0 {
+		d.add(&Client{"proxied", d.Proxies})
+		d.add(&Table{Name: "scheme", Source: T("{proxied} {forwarded}"), Fold: true, Else: T(scheme), Rows: []Row{on(`^1 http\z`, "http"), on(`^1 https\z`, "https")}})
+		scheme = "{scheme}"
+	}
+	var hosts, bases []Row
+	homes := []Row{is(origin.Base(), T("1"))}
+	for _, host := range append([]string{origin.Host}, d.Site.Hosts...) {
+		hosts = append(hosts, is(host, T("o")))
+	}
+	for _, host := range d.Site.Homes {
+		home := origin
+		home.Host = host
+		hosts = append(hosts, is(host, T("l")))
+		bases = append(bases, is(host, T("%", home.Base())))
+		homes = append(homes, is(home.Base(), T("1")))
+	}
+	d.anyLetters("site", "{host}", T("-"), hosts...)
+	d.anyLetters("base", "{host}", T("%", origin.Base()), bases...)
+	d.anyLetters("home", scheme+"://{host}", T("0"), homes...)
+	if d.hasHostEntries() {
+		d.table("host0", "{site}", T("{host}"), is("-", nil))
+	}
+	d.add(Note("what no rule may touch; doubled slashes; characters that mean the same encoded and decoded"))
+	d.add(&Table{Name: "refused", Source: T("{raw}"), Fold: true, Else: T("0"), Rows: []Row{on(`%(?:2f|5c|7f|[01][0-9a-f])|\\`, "1")}})
+	d.table("doubled", "{raw}", T("0"), on(`//`, "1"))
+	d.table("safe", "{uri}", T("0"), on(`^[A-Za-z0-9._~/-]*\z`, "1"))
+	if d.exempts() {
+		d.exempt("exempt", "{uri}")
+	}
+	if m := d.Upkeep; m != nil {
+		d.add(&Client{"admitted", m.Admit})
+		rows := []Row{on("^1", "0")}
+		if list := m.Except.List(); len(list) > 0 {
+			rows = append(rows, on("^. "+Within(list)+`\z`, "0"))
+		}
+		d.add(&Table{Name: "closed", Source: T("{admitted} {uri}"), Fold: true, Else: T("1"), Rows: rows})
+	}
+}
+
+func (d *decider) exempts() bool { return len(d.Only.List())+len(d.Except.List()) > 0 }
+
+// exempt says whether the plan leaves a path alone.
+func (d *decider) exempt(name, path string) {
+	t := &Table{Name: name, Source: T(path), Fold: true, Else: T("0")}
+	if list := d.Except.List(); len(list) > 0 {
+		t.Rows = append(t.Rows, on("^"+Within(list)+`\z`, "1"))
+	}
+	if list := d.Only.List(); len(list) > 0 {
+		t.Rows = append(t.Rows, on("^"+Within(list)+`\z`, "0"))
+		t.Else = T("1")
+	}
+	d.add(t)
+}
+
+func (f *Flow) hasHostEntries() bool {
+	return slices.ContainsFunc(f.Entries, func(x plan.Entry) bool { return x.Host != "" })
+}
+
+// forms works the path out as the site's own rules make it, step by step: 0 as
+// asked, 1 spelled, 2 shaped; decoded (p) and as it was sent (r).
+func (d *decider) forms() {
+	d.add(Note("the site's own rules on the decoded path, and on the path as sent"))
+	d.table("p0", "{uri}", T("{uri}"))
+	lead := ""
+	if len(d.Site.Homes) > 0 {
+		lead = "{site}"
+	}
+	for _, form := range []struct{ name, source, slashes string }{{"p", "{uri}", "/"}, {"r", "{raw}", "/+"}} {
+		n := form.name
+		rows, changes := d.spelling(form.slashes)
+		d.fold(n+"1", lead+form.source, T(form.source), rows...)
+		d.fold(n+"1c", lead+form.source, T("0"), changes...)
+		rows, changes = d.shape()
+		d.fold(n+"2", lead+"{"+n+"1}", T("{"+n+"1}"), rows...)
+		d.fold(n+"2c", "{"+n+"1}", T("0"), changes...)
+	}
+	if d.hasHostEntries() {
+		d.table("host1", "{site}{p1c}", T("{host0}"), is("o1", T("%", d.Site.Origin.Host)))
+		d.table("host2", "{site}", nil, is("l", T("{host0}")))
+	}
+	d.add(Note("files that are served as they are"))
+	file := on("^"+Within(d.FileList())+`\z`, "1")
+	d.add(&Table{Name: "file0", Source: T("{p0}"), Fold: true, Else: T("0"), Rows: []Row{file}})
+	if d.exempts() {
+		d.exempt("exempt1", "{p1}")
+		d.add(&Table{Name: "file1", Source: T("{exempt1}{p1}"), Fold: true, Else: T("0"), Rows: []Row{on("^1|^."+Within(d.FileList())+`\z`, "1")}})
+	} else {
+		d.add(&Table{Name: "file1", Source: T("{p1}"), Fold: true, Else: T("0"), Rows: []Row{file}})
+	}
+}
+
+// leads returns what stands in front of paths in sources: nothing, or whether
+// the host leads to the origin (o) or is a language's own (l).
+func (d *decider) leads() (onOrigin, onHome string) {
+	if len(d.Site.Homes) > 0 {
+		return "o", "l"
+	}
+	return "", ""
+}
+
+// spelling returns the rows that remove the default language's prefix and put
+// the slash at the end right, and those that tell whether they change anything.
+// slashes is "/" for paths whose slashes are merged, "/+" for others.
+func (d *decider) spelling(slashes string) (rows, changes []Row) {
+	prefix := `(?:` + slashes + Quote(d.Languages.Default) + `)*`
+	ending := func(lead string) {
+		switch d.Paths.Slash {
+		case plan.SlashNever:
+			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/.+?)/*\z`, "{1}"))
+		case plan.SlashAlways:
+			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/(?:.*/)?[^/.]+)/*\z`, "{1}/"), on(`^`+lead+`(/.+)\z`, "{1}"))
+		default:
+			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/.+?)\z`, "{1}"))
+		}
+	}
+	changed := map[plan.Slash]string{plan.SlashNever: `.+/\z`, plan.SlashAlways: `/(?:.*/)?[^/.]+\z`}[d.Paths.Slash]
+	o, l := d.leads()
+	ending(o + prefix)
+	one := `^` + o + slashes + Quote(d.Languages.Default) + `(?:/|\z)`
+	if changed != "" {
+		one += `|^` + o + changed
+	}
+	changes = append(changes, on(one, "1"))
+	if l != "" {
+		ending(l)
+		if changed != "" {
+			changes = append(changes, on(`^`+l+changed, "1"))
+		}
+	}
+	return rows, changes
+}
+
+// shape does the same for extensions and index files at the end.
+func (d *decider) shape() (rows, changes []Row) {
+	var ends []string
+	extension, index := "", ""
+	if d.Paths.NoExtension {
+		extension = anyOf(plan.Extensions())
+		ends = append(ends, `[^/]`+extension)
+		extension = `(?:` + extension + `)`
+	}
+	if len(d.Paths.Index) > 0 {
+		index = anyOf(d.Paths.Index)
+		ends = append(ends, `/`+index)
+	}
+	if len(ends) == 0 {
+		return nil, nil
+	}
+	more := ""
+	if extension != "" {
+		more = extension + `*`
+	}
+	o, l := d.leads()
+	for _, lead := range slices.Compact([]string{o, l}) {
+		prefix := ""
+		if lead == o {
+			prefix = `/` + Quote(d.Languages.Default)
+		}
+		if d.Paths.Slash == plan.SlashNever {
+			indexes := ""
+			if index != "" {
+				indexes = `(?:/+` + index + more + `)*`
+			}
+			whole := `^` + lead + indexes + `\z`
+			if prefix != "" {
+				whole = `^` + lead + `(?:` + prefix + more + `)?` + indexes + `\z`
+			}
+			rows = append(rows, on(whole, "/"), on(`^`+lead+`(/.*?[^/])`+more+indexes+`\z`, "{1}"))
+			continue
+		}
+		if index != "" {
+			rows = append(rows, on(`^`+lead+`(/(?:.*/)?)`+index+more+`\z`, "{1}"))
+		}
+		if extension == "" {
+			continue
+		}
+		if prefix != "" {
+			rows = append(rows, on(`^`+lead+prefix+extension+`+\z`, "/"))
+		}
+		if d.Paths.Slash == plan.SlashAlways {
+			rows = append(rows, on(`^`+lead+`(/(?:.*/)?[^/.]+)`+extension+`+\z`, "{1}/"))
+		}
+		rows = append(rows, on(`^`+lead+`(/.*?[^/])`+extension+`+\z`, "{1}"))
+	}
+	return rows, []Row{on(`(?:`+strings.Join(ends, "|")+`)\z`, "1")}
+}
+
+func anyOf(list []string) string {
+	quoted := make([]string, len(list))
+	for i, s := range list {
+		quoted[i] = Quote(s)
+	}
+	return `(?:` + strings.Join(quoted, "|") + `)`
+}
+
+// ParameterNames returns the parameters that give any path a meaning, sorted.
+func (f *Flow) ParameterNames() []string {
+	var names []string
+	for _, g := range f.Groups {
+		names = append(names, g.Names...)
+	}
+	slices.Sort(names)
+	return slices.Compact(names)
+}
+
+// meanings finds what the path means in each of its forms.
+func (d *decider) meanings() {
+	names := d.ParameterNames()
+	if len(names) > 0 {
+		d.add(Note("parameters that give a path a meaning: the first of each name, as sent"))
+	}
+	for i, name := range names {
+		d.table(fmt.Sprint("q", i+1), "{args}", nil, on(`^(?:.*?&)??(`+Quote(name)+`(?:=[^&]*)?)(?:&.*)?\z`, "&{1}"))
+	}
+	d.add(Note("the paths that they give a meaning, and rules that leave some places out"))
+	for stage := range 3 {
+		n := fmt.Sprint(stage)
+		groups := &Table{Name: "g" + n, Source: T("{p" + n + "}"), Fold: d.Paths.Lower, Else: T("0")}
+		signatures := &Table{Name: "s" + n, Source: T("{g" + n + "}")}
+		for i, g := range d.Groups {
+			for _, path := range g.Paths {
+				groups.Rows = append(groups.Rows, is(path, T("%", fmt.Sprint(i+1))))
+			}
+			var all Text
+			for _, name := range g.Names {
+				all = append(all, Part{Variable: fmt.Sprint("q", slices.Index(names, name)+1)})
+			}
+			signatures.Rows = append(signatures.Rows, is(fmt.Sprint(i+1), all))
+		}
+		d.add(groups, signatures)
+		var flags Text
+		for i, places := range d.Excepts {
+			name := fmt.Sprintf("x%s_%d", n, i+1)
+			d.add(&Table{Name: name, Source: T("{p" + n + "}"), Fold: true, Else: T("0"), Rows: []Row{on("^"+Within(places.List())+`\z`, "1")}})
+			flags = append(flags, Part{Variable: name})
+		}
+		d.add(&Table{Name: "x" + n, Else: flags})
+	}
+	d.add(Note("looking them up"), &Lookup{})
+}
+
+// way chooses between the forms. It begins with 0 or 1: whether one of the
+// site's own rules came before.
+func (d *decider) way() {
+	d.add(Note("which of them decides: first as asked, then files, then as spelled, then as shaped"))
+	d.table("held", "{s1}:{d1}", T("0"), on(`^.+:\z`, "1"))
+	d.table("way5", "{d2}", T("1 {d2}"), is("", T("1 site2")))
+	d.table("way4", "{held}{file1}{p2c}", T("0 site1"), is("001", T("{way5}")), on("^1", "0 held"))
+	d.table("way3", "{d1}", T("1 {d1}"), is("", T("{way4}")))
+	d.table("way2", "{file0}", T("{way3}"), is("1", T("0 file")))
+	d.table("first", "{p1c}", T("{d1}"), is("1", T("{d0}")))
+	d.table("way", "{first}", T("0 {first}"), is("", T("{way2}")))
+	d.add(&Same{})
+}
+
+// site works out where the site's own rules lead, and whether they change
+// anything.
+func (d *decider) site() {
+	d.add(Note("where the site's own rules lead"))
+	path := "path"
+	if d.Folds {
+		path = "path_asked"
+	}
+	d.table(path, "{safe}{doubled} {way}", T("{p1}"),
+		on(`^10 . file\z`, "{uri}"), on(`^.. . file\z`, "{raw}"),
+		on(`^1. . site2\z`, "{p2}"), on(`^0. . site2\z`, "{r2}"), on(`^0. . (?:site1|held)\z`, "{r1}"))
+	capitals := ""
+	if d.Folds {
+		d.table("capitals", "{safe}{file1} {way} {path_asked}", T("0"), on(`^10 . (?:site1|site2|held) .*[A-Z]`, "1"))
+		d.add(&Lower{"path_small", "path_asked"})
+		d.table("path", "{capitals}", T("{path_asked}"), is("1", T("{path_small}")))
+		capitals = "{capitals}"
+	}
+	d.add(Note("is there anything about the request that they change?"))
+	d.table("spelled", "{safe}{p1c}{doubled}{r1c}"+capitals, T("0"), on(`^11|^1.1|^1...1|^0..1`, "1"))
+	d.table("shaped", "{safe}{r1c}{r2c}", T("0"), on(`^1|^0.*1`, "1"))
+	d.table("other", "{exact}{doubled} {way}", T("0"), on(`^.. 1 (?:live|hold) |^(?:0.|.1) 0 (?:live|hold) `, "1"),
+		on(`^.. . (?:site1|held)\z`, "{spelled}"), on(`^.. . site2\z`, "{shaped}"))
+	d.to()
+	d.noise()
+	d.table("needs", "{home}{noisy}{other}", T("1"), is("100", T("0")))
+}
+
+// to works out where a redirect leads, but for the parameters that travel.
+func (d *decider) to() {
+	rows := []Row{on(`^. m\S+ \S+ ([^#]*)(?:#.*)?\z`, "{1}"), on(`^. (?:live|hold) \S+ (\S+) .*\z`, "{1}")}
+	if slices.ContainsFunc(d.Matchers, func(m Matcher) bool { return strings.HasPrefix(m.Value[0].Literal, "M") }) {
+		d.table("to_path", "{way}", nil, on(`^. M\S+ \S+ ([^?#]*).*\z`, "{1}"))
+		d.add(&Lower{"to_small", "to_path"})
+		d.table("to_query", "{way}", nil, on(`^. M\S+ \S+ [^?#]*([?][^#]*)(?:#.*)?\z`, "{1}"))
+		rows = append(rows, on(`^. M`, "{to_small}{to_query}"))
+	}
+	d.table("to", "{way}", T("{base}{path}"), rows...)
+	d.table("fragment", "{way}", nil, on(`^. [mM]\S+ \S+ [^#]*(#.*)\z`, "{1}"))
+}
+
+// noise finds the set of parameters that don't travel, and whether any of the
+// noise is there.
+func (d *decider) noise() {
+	site := "0"
+	scopes := d.scopes()
+	if len(scopes) > 0 {
+		t := &Table{Name: "scope", Source: T("{to}"), Fold: d.Paths.Lower, Else: T("0")}
+		for _, scope := range scopes {
+			t.Rows = append(t.Rows, Row{Expression: `^https?://[^/]+` + Quote(address.Decode(scope)) + `(?:[/?]|\z)`, Value: T("%", d.sets.Number(d.LocalNoise(scope), false))})
+		}
+		d.add(t)
+		site = "{scope}"
+	}
+	d.table("set", "{way}", T(site), on(`^. [mM]\S+ (\S+) .*\z`, "{1}"), on(`^. file\z`, "all"))
+	var rows []Row
+	for i, names := range d.sets.All() {
+		if number := strconv.Itoa(i); len(names) > 0 && (i == 0 || slices.ContainsFunc(scopes, func(s string) bool { return d.sets.Number(d.LocalNoise(s), false) == number })) {
+			rows = append(rows, on(`^`+number+` (?:.*&)?`+Names(names)+`(?:[=&]|\z)`, "1"))
+		}
+	}
+	d.table("noisy", "{set} {args}", T("0"), rows...)
+}
+
+// scopes returns the sections that have noise of their own, the deepest first.
+func (d *decider) scopes() []string {
+	var list []string
+	for _, q := range d.Parameters {
+		if q.Class == plan.Noise && q.For != "" && !slices.Contains(list, q.For) {
+			list = append(list, q.For)
+		}
+	}
+	slices.SortFunc(list, func(a, b string) int { return len(b) - len(a) })
+	return list
+}
+
+// status works out the answer's status.
+func (d *decider) status() {
+	d.add(Note("status"))
+	made := "0"
+	if d.Inner {
+		d.internal()
+		d.table("made", "{internal}", T("1"), is("", T("0")))
+		made = "{made}"
+	}
+	d.table("permanent", "{method}", T("308"), is("GET", T("301")), is("HEAD", T("301")))
+	d.table("ruled", "{needs}{home}"+made+" {way}", nil,
+		on(`^.0. . file\z`, "{permanent}"), on(`^... . file\z`, ""), on(`^1.. . (?:site|held|live|hold)`, "{permanent}"), on(`^..0 . (?:held\z|hold )`, "404"))
+	d.table("decided", "{method} {way}", T("{ruled}"),
+		on(`^(?:GET|HEAD) . [mM]([0-9]+)/.*\z`, "{1}"), on(`^\S+ 1 [mM][0-9]+/301 `, "308"), on(`^\S+ . [mM][0-9]+/([0-9]+) .*\z`, "{1}"), on(`^\S+ . 410\z`, "410"))
+	exempt, closed := "0", "0"
+	if d.exempts() {
+		exempt = "{exempt}"
+	}
+	if d.Upkeep != nil {
+		closed = "{closed}"
+	}
+	d.table("open", "{site}{refused}"+exempt+closed, T("1"), on("^-|^.01", ""), on("^.1", "404"), on("^...1", "503"))
+	d.table("code", "{open}", T("{open}"), is("1", T("{decided}")))
+}
+
+// location puts the target together.
+func (d *decider) location() {
+	d.add(Note("Location, with the parameters that travel"), &Keep{})
+	d.table("joint", "{kept} {to}", nil, on(`^\S+ \S*\?`, "&"), on(`^\S`, "?"))
+	d.add(&Table{Name: "location", Else: T("{to}{joint}{kept}{fragment}")})
+}
+
+// internal finds the internal address that makes what was asked.
+func (d *decider) internal() {
+	t := &Table{Name: "internal", Source: T("{x0} {p0}"), Fold: d.Paths.Lower}
+	for _, s := range d.Serves {
+		where := plan.Cause{File: d.File, Line: s.Where.Line}
+		variants, err := Variants(plan.Pattern{Reader: s.Reader, Target: s.Target, Where: where})
+		if err != nil {
+			d.found = append(d.found, NotExpressible(d.target, where, err.Error(), "narrow the pattern"))
+			continue
+		}
+		for _, v := range variants {
+			expression, numbers := v.Expressions(d.Plan)
+			t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(s.Except) + " " + expression + `\z`, Value: v.Text("", numbers), Where: where})
+		}
+	}
+	if d.Front != nil {
+		t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(d.Front.Except) + " ", Value: T("%", d.Front.To)})
+	}
+	d.add(t)
+}
+
+// inner says with which internal address the server goes on.
+func (d *decider) inner() {
+	if !d.Inner {
+		return
+	}
+	exempt := "0"
+	if d.exempts() {
+		exempt = "{exempt}"
+	}
+	d.table("inside_own", "{site}"+exempt+" {code}:{way}", nil, on(`^[ol]0 :. file\z`, ""), on(`^[ol]0 :`, "{internal}"))
+	d.table("inside_joint", "{args} {inside_own}", nil, on(`^\S+ \S*\?`, "&"), on(`^\S+ \S`, "?"))
+	d.table("inside", "{inside_own}", T("{inside_own}{inside_joint}{args}"), is("", nil))
+}
+
+// headers works out the headers that rules add.
+func (d *decider) headers() {
+	exempt := "0"
+	if d.exempts() {
+		exempt = "{exempt}"
+	}
+	if m := d.Upkeep; m != nil {
+		d.table("retry", "{code}", nil, is("503", T("%", strconv.Itoa(m.RetryAfter))))
+		d.Headers = append(d.Headers, Field{"Retry-After", "retry"})
+	}
+	scheme := "{scheme_asked}"
+	if len(d.Proxies) > 0 {
+		scheme = "{scheme}"
+	}
+	tables := map[string]*Table{}
+	for _, h := range d.Plan.Headers {
+		where := plan.Cause{File: d.File, Line: h.Where.Line, Rule: "headers"}
+		arguments := `\S*`
+		if len(h.Having) > 0 {
+			arguments = `(?:\S*&)?` + Names(h.Having) + `(?:[=&]\S*)?`
+		}
+		paths, numbers := Within(h.For.List()), map[string]int{}
+		if h.Reader != nil {
+			v, err := sources(h.Reader, where)
+			if err != nil {
+				d.found = append(d.found, NotExpressible(d.target, where, err.Error(), "use narrower classes"))
+				continue
+			}
+			paths, numbers = v.Expressions(d.Plan)
+		} else {
+			paths = "(?i:" + paths + ")"
+		}
+		for _, field := range h.Fields {
+			key := strings.ToLower(field.Name)
+			t := tables[key]
+			if t == nil {
+				t = &Table{Name: fmt.Sprint("h", len(tables)+1), Source: T("{x0} {site}" + exempt + " " + scheme + " {args} {p0}")}
+				tables[key] = t
+				d.add(t)
+				d.Headers = append(d.Headers, Field{field.Name, t.Name})
+			}
+			schemes := "https?"
+			if plan.SecureOnly(field.Name) {
+				schemes = "https"
+			}
+			t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(h.Except) + ` [ol]0 ` + schemes + ` ` + arguments + ` ` + paths + `\z`, Value: Variant{Target: field.Value}.Text("", numbers), Where: where})
+		}
+	}
+}

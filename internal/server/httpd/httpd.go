@@ -1,0 +1,585 @@
+// Package httpd writes a plan for Apache httpd: as its per-folder file, for
+// hosting where only that file can be edited, and for its own configuration.
+//
+// The rules keep what they find out in environment variables and redirect at
+// the very end, once. httpd matches the decoded path with single slashes; what
+// goes into a Location header comes from the plan, from characters that mean
+// the same encoded and decoded, or from the request line as it was sent.
+package httpd
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+	"young-compass/internal/server"
+)
+
+// The files that the two forms write.
+const (
+	FolderFile  = ".htaccess"
+	HostFile    = "young-compass-host.conf"
+	MapFile     = "young-compass-addresses.txt"
+	DBMFile     = "young-compass-addresses.dbm"
+	ExampleFile = "apache-example.conf"
+)
+
+// maxLine is the longest line that httpd reads from a per-folder file, safely.
+const maxLine = 8000
+
+// The numbers of rules from which on a per-folder file slows every request down
+// noticeably, since httpd reads it anew each time, and unbearably.
+const (
+	manyRules    = 50
+	tooManyRules = 300
+)
+
+// What a server's configuration holds itself, what goes into a text map, and
+// what a map may hold in a line.
+const (
+	inlineEntries = 30
+	textEntries   = 500
+	maxPair       = 900
+)
+
+// Folder writes the plan as a per-folder file. Findings say what httpd can't be
+// told in such a file, and what it costs; a file of more than 300 rules is an
+// error, unless it is wanted all the same.
+func Folder(g *plan.Program, anyway bool) ([]server.File, []finding.Finding) {
+	e := &emitter{target: "htaccess", inFolder: true}
+	text := e.emit(g)
+	if n := e.count(); n > manyRules {
+		f := finding.Finding{Code: "slow-folder-file", Severity: finding.Warning, Where: finding.Place{File: FolderFile},
+			What:   fmt.Sprintf("%d rules, which httpd reads and compiles anew for each request to the folder", n),
+			Why:    "measured: 50 rules leave about 18 % of the requests a second, 300 leave 3 %, images included",
+			Advice: "use the server's own configuration (emit apache) where you can"}
+		if n > tooManyRules && !anyway {
+			f.Severity, f.Advice = finding.Error, f.Advice+", or say --force"
+		}
+		e.found = append(e.found, f)
+	}
+	if finding.Worst(e.found, finding.Error) {
+		return nil, e.found
+	}
+	head := "# Written by young-compass from " + g.File + " for Apache httpd.\n" + server.TrialNote(g, "#") +
+		"# Put it into the site's document root as " + FolderFile + ", before rules that send requests to a script.\n" +
+		"# Needs mod_rewrite" + e.needs() + ", and AllowOverride FileInfo for the folder.\n" +
+		"# Where a real sub-folder has a page's name, httpd adds a slash to it that these rules remove again:\n" +
+		"# write DirectorySlash Off there (AllowOverride Indexes), or in the server's configuration.\n"
+	return []server.File{{Name: FolderFile, Data: []byte(head + text)}}, e.found
+}
+
+// Host writes the plan for the server's own configuration: a piece for each
+// virtual host of the site, and the table of addresses.
+func Host(g *plan.Program) ([]server.File, []finding.Finding) {
+	e := &emitter{target: "apache"}
+	text := e.emit(g)
+	if finding.Worst(e.found, finding.Error) {
+		return nil, e.found
+	}
+	head := "# Written by young-compass from " + g.File + " for Apache httpd.\n" + server.TrialNote(g, "#")
+	use := "# Include this in each virtual host of the site: Include /etc/apache2/" + HostFile + "\n# Needs mod_rewrite" + e.needs() + ".\n"
+	files := []server.File{}
+	if e.pairs.Len() > 0 {
+		files = append(files, server.File{Name: MapFile, Data: append([]byte(head+"# Read by "+HostFile+", from /etc/apache2.\n"), e.pairs.Bytes()...)})
+		use += "# Put " + MapFile + " beside it"
+		if e.converted() {
+			use += ", and convert it there after each change:\n#   httxt2dbm -f SDBM -i /etc/apache2/" + MapFile + " -o /etc/apache2/" + DBMFile
+		}
+		use += ".\n"
+	}
+	example := "# A complete configuration that loads, on Debian: apache2 -f /etc/apache2/" + ExampleFile + "\n"
+	files = append(files, server.File{Name: HostFile, Data: []byte(head + use + text)}, server.File{Name: ExampleFile, Data: []byte(head + example + e.example())})
+	slices.SortFunc(files, func(a, b server.File) int { return strings.Compare(a.Name, b.Name) })
+	return files, e.found
+}
+
+func (e *emitter) needs() string {
+	if len(e.Headers) > 0 {
+		return " and mod_headers"
+	}
+	return ""
+}
+
+// converted reports whether the table of addresses is read as a database: httpd
+// reads a text from its beginning for each address it hasn't met.
+func (e *emitter) converted() bool { return len(e.Entries) > textEntries }
+
+type emitter struct {
+	*server.Flow
+	target   string
+	inFolder bool // for the per-folder file
+	group    func(string) int
+	lines    []line
+	pairs    bytes.Buffer // the table of addresses
+	found    []finding.Finding
+}
+
+// line is a line of the file; skip makes it a rule that passes over all that
+// follow.
+type line struct {
+	text string
+	rule bool
+	skip bool
+}
+
+func (e *emitter) count() (n int) {
+	for _, l := range e.lines {
+		if l.rule {
+			n++
+		}
+	}
+	return n
+}
+
+// text writes the lines, with the numbers of rules to pass over filled in.
+func (e *emitter) text() string {
+	var b strings.Builder
+	left := e.count()
+	for _, l := range e.lines {
+		if l.rule {
+			left--
+		}
+		if l.skip {
+			fmt.Fprintf(&b, "RewriteRule \"^\" \"-\" [S=%d]\n", left)
+			continue
+		}
+		b.WriteString(l.text + "\n")
+	}
+	for _, h := range e.Headers {
+		// What was found out has another name after each step inside the server.
+		for _, before := range []string{"", "REDIRECT_", "REDIRECT_REDIRECT_"} {
+			name := before + "yc_" + h.Variable
+			fmt.Fprintf(&b, "Header always set %s \"%%{%s}e\" env=%s\n", h.Name, name, name)
+		}
+	}
+	return b.String()
+}
+
+func (e *emitter) add(text string, rule bool) {
+	if len(text) > maxLine {
+		e.found = append(e.found, server.NotExpressible(e.target, plan.Cause{File: e.File}, "a line longer than httpd reads", "shorten the addresses, or use fewer of them"))
+	}
+	e.lines = append(e.lines, line{text: text, rule: rule})
+}
+
+func (e *emitter) note(text string) { e.add("# "+text, false) }
+
+// cond writes a condition: a test string and an expression.
+func (e *emitter) cond(test, expression string, flags ...string) {
+	text := `RewriteCond "` + test + `" "` + expression + `"`
+	if len(flags) > 0 {
+		text += " [" + strings.Join(flags, ",") + "]"
+	}
+	e.add(text, false)
+}
+
+// set writes a rule that gives variables values; %1 and so on are what the
+// conditions before it captured.
+func (e *emitter) set(pairs ...string) {
+	flags := make([]string, 0, len(pairs)/2)
+	for i := 0; i < len(pairs); i += 2 {
+		if pairs[i+1] == "" {
+			flags = append(flags, "E=!yc_"+pairs[i])
+		} else {
+			flags = append(flags, "E=yc_"+pairs[i]+":"+pairs[i+1])
+		}
+	}
+	e.add(`RewriteRule "^" "-" "[`+strings.Join(flags, ",")+`]"`, true)
+}
+
+func (e *emitter) skip() { e.lines = append(e.lines, line{rule: true, skip: true}) }
+
+// env is a variable's value in a test string.
+func env(name string) string {
+	switch name {
+	case "scheme_asked":
+		return "%{REQUEST_SCHEME}"
+	case "forwarded":
+		return "%{HTTP:X-Forwarded-Proto}"
+	case "uri", "p0":
+		return "%{REQUEST_URI}"
+	case "args":
+		return "%{QUERY_STRING}"
+	case "method":
+		return "%{REQUEST_METHOD}"
+	}
+	return "%{ENV:yc_" + name + "}"
+}
+
+// literal writes a text of the plan where variables and lists are understood.
+func literal(s string) string {
+	return strings.NewReplacer(`%`, `\%`, `$`, `\$`, `,`, env("comma"), `"`, env("quote")).Replace(s)
+}
+
+func text(t server.Text) string {
+	return t.Write(literal, env, func(n int) string { return fmt.Sprintf("%%%d", n) })
+}
+
+// hosts is an expression for host headers that name one of these hosts.
+func hosts(names []string) string {
+	list := make([]string, len(names))
+	for i, name := range names {
+		list[i] = server.Quote(name)
+	}
+	return `^(?:` + strings.Join(list, "|") + `)\.?(?::[0-9]*)?$`
+}
+
+func (e *emitter) emit(g *plan.Program) string {
+	e.Flow, e.found = server.Decide(g, e.target, true)
+	e.group = server.GroupOf(g)
+	e.add("RewriteEngine On", false)
+	if e.mapped() {
+		form := "txt:/etc/apache2/" + MapFile
+		if e.converted() {
+			form = "dbm=sdbm:/etc/apache2/" + DBMFile
+		}
+		e.add("RewriteMap yc_escape int:escape\nRewriteMap yc_small int:tolower\nRewriteMap yc_addresses \""+form+"\"", false)
+	}
+	e.note("requests that the server makes itself, and hosts that are not the site's, are left alone")
+	e.cond("%{ENV:REDIRECT_STATUS}", ".")
+	e.skip()
+	e.cond("%{HTTP_HOST}", "!"+hosts(slices.Concat([]string{g.Site.Origin.Host}, g.Site.Hosts, g.Site.Homes)), "NC")
+	e.skip()
+	e.note("what was asked; a comma and a quotation mark by names, since they part flags")
+	e.add("RewriteCond ',' '^(,)$'", false)
+	e.set("comma", "%1")
+	e.add("RewriteCond '\"' '^(\")$'", false)
+	e.set("quote", "%1")
+	e.cond("%{HTTP_HOST}", `^([^:]*?)\.?(?::[0-9]*)?$`)
+	e.set("host", "%1")
+	e.cond("%{THE_REQUEST}", `^\S+ (?:https?://[^/? ]+)?(/[^? ]*)`)
+	e.set("raw", "%1")
+	e.defaults()
+	for _, step := range e.Steps {
+		switch s := step.(type) {
+		case server.Note:
+			e.note(string(s))
+		case *server.Table:
+			e.table(s)
+		case *server.Lookup:
+			e.lookup()
+		case *server.Same:
+			e.same()
+		case *server.Lower:
+			e.add(`RewriteCond expr "tolower(`+env(s.Source)+`) =~ /^(.*)$/"`, false)
+			e.set(s.Name, "%1")
+		case *server.Keep:
+			e.keep()
+		case *server.Client:
+			for i, n := range s.Networks {
+				flag := " [OR]"
+				if i == len(s.Networks)-1 {
+					flag = ""
+				}
+				e.add(fmt.Sprintf(`RewriteCond expr "%%{REMOTE_ADDR} -ipmatch '%s'"%s`, n, flag), false)
+			}
+			if len(s.Networks) > 0 {
+				e.set(s.Name, "1")
+			}
+		}
+	}
+	e.answer()
+	return e.text()
+}
+
+// defaults writes in one rule what variables are unless a row says otherwise.
+func (e *emitter) defaults() {
+	pairs := []string{"exact", "0"}
+	for _, step := range e.Steps {
+		switch s := step.(type) {
+		case *server.Table:
+			if value, ok := s.Else.Literal(); ok && value != "" {
+				pairs = append(pairs, s.Name, literal(value))
+			}
+		case *server.Client:
+			pairs = append(pairs, s.Name, "0")
+		}
+	}
+	e.set(pairs...)
+}
+
+// table writes the rows last first, so that the first that matches has the
+// last word.
+func (e *emitter) table(t *server.Table) {
+	if t.Name == "p0" {
+		return
+	}
+	if value, ok := t.Else.Literal(); !ok || len(t.Rows) == 0 && value != "" {
+		e.set(t.Name, text(t.Else))
+	}
+	source := text(t.Source)
+	var flags []string
+	if t.Fold {
+		flags = []string{"NC"}
+	}
+	where := plan.Cause{}
+	rows := t.Rows
+	for len(rows) > 0 {
+		last := rows[len(rows)-1]
+		rows = rows[:len(rows)-1]
+		if w := last.Where; w.Line > 0 && w != where {
+			e.note(fmt.Sprintf("%s %d", w.File, w.Line))
+			where = w
+		}
+		expression := last.Expression
+		if expression == "" {
+			expression = server.Quote(last.Exact)
+			for len(rows) > 0 && rows[len(rows)-1].Expression == "" && len(expression) < maxLine-1000 && slices.Equal(rows[len(rows)-1].Value, last.Value) {
+				expression += "|" + server.Quote(rows[len(rows)-1].Exact)
+				rows = rows[:len(rows)-1]
+			}
+			expression = "^(?:" + expression + ")$"
+		}
+		e.cond(source, expression, flags...)
+		e.set(t.Name, text(last.Value))
+	}
+}
+
+// mapped reports whether the addresses stand in a table of their own.
+func (e *emitter) mapped() bool { return !e.inFolder && len(e.Entries) > inlineEntries }
+
+// lookup finds what the path means in each of its forms. In the file itself
+// the forms to look up stand in one text, "//o0group:path signature;//o1...;//",
+// so that each known address is one condition; a doubled slash is in no merged
+// path, and a parameter that holds one is given a value that nothing matches.
+func (e *emitter) lookup() {
+	for n := range 3 {
+		s := fmt.Sprint("s", n)
+		if len(e.Groups) > 0 {
+			e.cond(env(s), `//`)
+			e.set(s, "&?")
+		}
+	}
+	key := func(n string) string { return env("x"+n) + env("g"+n) + ":" + env("p"+n) + env("s"+n) + ";//" }
+	mark := env("site")
+	e.set("keys", "//"+mark+"1"+key("1"))
+	e.cond(env("p1c"), "1")
+	e.set("keys", "//"+mark+"0"+key("0")+mark+"1"+key("1"))
+	e.cond(env("p2c"), "1")
+	e.set("keys", env("keys")+mark+"2"+key("2"))
+	e.patterns()
+	if e.mapped() {
+		for n := range 3 {
+			e.find(fmt.Sprint(n))
+		}
+	}
+	e.entries()
+	if len(e.Matchers) > 0 {
+		for _, n := range []string{"0", "1", "2"} {
+			e.cond(env("d"+n), `^$`)
+			e.set("d"+n, env("m"+n))
+		}
+	}
+}
+
+// stages are the forms in which an entry is looked up.
+func (e *emitter) stages(x plan.Entry) string {
+	spelled := server.Spelled(e.Program, x)
+	switch {
+	case e.Site.IsHome(x.Host) && spelled:
+		return "l([12])"
+	case e.Site.IsHome(x.Host):
+		return "l(0)"
+	case spelled && x.Host != "":
+		e.cond(env("p1c"), "0") // the site's own rules lead to the origin
+		return "o(1)"
+	case spelled:
+		return "o([12])"
+	}
+	return "o(0)"
+}
+
+// plain reports whether a server that makes letters small needs no entry.
+func (e *emitter) plain(x plan.Entry) bool { return x.Plain && x.Host == "" }
+
+func (e *emitter) entries() {
+	e.note("known addresses")
+	where := plan.Cause{}
+	for _, x := range e.Entries {
+		if e.plain(x) || e.mapped() && e.pair(x) {
+			continue
+		}
+		if strings.Contains(x.Signature, "//") {
+			e.found = append(e.found, server.NotExpressible(e.target, x.Where, "a parameter whose value holds //", "use another server's form, or the full configuration with more addresses"))
+			continue
+		}
+		if w := x.Where; w.File != where.File || w.Line != where.Line {
+			e.note(fmt.Sprintf("%s %d", w.File, w.Line))
+			where = w
+		}
+		if x.Host != "" {
+			e.cond("%{HTTP_HOST}", hosts([]string{x.Host}), "NC")
+		}
+		stage := e.stages(x)
+		flags := strings.Repeat("[01]", len(e.Excepts))
+		e.cond(env("keys"), `//`+stage+flags+fmt.Sprint(e.group(x.Key))+`:`+server.Letters(e.Plan, server.Quote(x.Key))+server.Quote(x.Signature)+`;//`)
+		e.set("d%1", literal(strings.TrimSuffix(e.Action(x, func(string) string { return "" }), " "))+trail(x))
+		if x.Kind == plan.EntryLive || x.Kind == plan.EntryHold {
+			if x.Host != "" {
+				e.cond("%{HTTP_HOST}", hosts([]string{x.Host}), "NC")
+			}
+			e.cond("%{REQUEST_URI}", `^`+server.Quote(address.Decode(x.Target.Path))+`$`)
+			e.set("exact", "1")
+		}
+	}
+}
+
+// trail stands behind the addresses of live pages, where the steps take them
+// apart.
+func trail(x plan.Entry) string {
+	if x.Kind == plan.EntryLive || x.Kind == plan.EntryHold {
+		return " -"
+	}
+	return ""
+}
+
+// patterns are written last first, so that the first that matches has the
+// last word. %1 is the form looked up.
+func (e *emitter) patterns() {
+	for _, m := range slices.Backward(e.Matchers) {
+		e.note(fmt.Sprintf("%s %d", m.Where.File, m.Where.Line))
+		e.cond(env("keys"), `//o([012])`+m.Expression+`;//`)
+		e.set("m%1", m.Value.Write(literal, env, func(n int) string { return fmt.Sprintf("%%%d", n+1) }))
+	}
+}
+
+// pair writes an entry into the table of addresses, unless it is too long.
+func (e *emitter) pair(x plan.Entry) bool {
+	key := e.key(x)
+	action := e.Action(x, escape)
+	value := strings.ReplaceAll(action, " ", "<") // which no address holds, but perhaps a fragment
+	if len(key)+len(value) > maxPair || strings.Contains(action, "<") {
+		return false
+	}
+	fmt.Fprintf(&e.pairs, "%s %s\n", key, value)
+	return true
+}
+
+// key is what an entry is looked up by: its host, the forms it is looked up in,
+// group, path and signature.
+func (e *emitter) key(x plan.Entry) string {
+	form := "s"
+	if !server.Spelled(e.Program, x) {
+		form = "a"
+	}
+	return fmt.Sprintf("%s/%s%d:%s%s", x.Host, form, e.group(x.Key), escape(x.Key), x.Signature)
+}
+
+// escape encodes a decoded text as httpd's int:escape does.
+func escape(s string) string {
+	var b strings.Builder
+	for i := 0; i < len(s); i++ {
+		if c := s[i]; address.Unreserved(c) || strings.IndexByte("/!$&'()*+,;=:@", c) >= 0 {
+			b.WriteByte(c)
+		} else {
+			fmt.Fprintf(&b, "%%%02x", c)
+		}
+	}
+	return b.String()
+}
+
+// find looks a form of the path up in the table of addresses.
+func (e *emitter) find(n string) {
+	form := map[string]string{"0": "a", "1": "s", "2": "s"}[n]
+	path := env("p" + n)
+	if e.Paths.Lower {
+		path = "${yc_small:" + path + "}"
+	}
+	key := "/" + form + env("g"+n) + ":${yc_escape:" + path + "}" + env("s"+n)
+	ask := func(host string) {
+		e.cond("${yc_addresses:"+host+key+"}", `^([^<]+)(?:<([^<]*)<([^<]*)(?:<(.*))?)?$`)
+		e.set("d"+n, "%1 %2 %3 %4")
+	}
+	e.cond(env("site"), "o")
+	ask("")
+	if slices.ContainsFunc(e.Entries, func(x plan.Entry) bool { return x.Host != "" }) {
+		ask("${yc_small:" + env("host"+n) + "}")
+	}
+}
+
+// same compares the path with that of the entry found in the table.
+func (e *emitter) same() {
+	if e.mapped() {
+		e.cond("${yc_escape:%{REQUEST_URI}} "+env("way"), `^(\S+) . (?:live|hold) \S+ \S+ \1$`)
+		e.set("exact", "1")
+	}
+}
+
+// keep leaves out the parameters that don't travel.
+func (e *emitter) keep() {
+	kept := func(number string, names []string) {
+		captured := ""
+		expression := server.KeptRuns(names, func(n int, s string) string {
+			captured += fmt.Sprintf("%%%d", n)
+			return "(" + s + ")"
+		})
+		e.cond(env("set"), "="+number)
+		e.cond("%{QUERY_STRING}", expression)
+		e.set("kept", captured)
+	}
+	kept("all", nil)
+	for i, names := range e.Sets {
+		kept(fmt.Sprint(i), names)
+	}
+	e.cond(env("kept"), `^&*$`)
+	e.set("kept", "")
+	e.cond(env("kept"), `^(.*[^&])&+$`)
+	e.set("kept", "%1")
+}
+
+// answer writes the rules that act. What stands before and behind the question
+// mark are two texts, since httpd refuses one that brings its own.
+func (e *emitter) answer() {
+	e.note("the answer")
+	for _, code := range []int{404, 410, 503} {
+		if code == 503 && e.Upkeep == nil {
+			continue
+		}
+		e.cond(env("code"), fmt.Sprintf("=%d", code))
+		e.add(fmt.Sprintf(`RewriteRule "^" "-" [R=%d,L]`, code), true)
+	}
+	for _, code := range e.Codes {
+		flags := fmt.Sprintf("[R=%d,L,NE,QSD]", code)
+		e.cond(env("code"), fmt.Sprintf("=%d", code))
+		e.to("location", flags)
+	}
+	if e.Inner {
+		flags := "[L,PT,NE,QSD]"
+		if e.inFolder {
+			flags = "[END,NE,QSD]"
+		}
+		e.to("inside", flags)
+	}
+}
+
+func (e *emitter) to(name, flags string) {
+	code := e.lines[len(e.lines)-1].text
+	e.cond(env(name), `^([^?]*)\?(.+)$`)
+	e.add(`RewriteRule "^" "%1?%2" `+flags, true)
+	if name == "location" {
+		e.add(code, false)
+	}
+	e.cond(env(name), `^([^?]+)$`)
+	e.add(`RewriteRule "^" "%1" `+flags, true)
+}
+
+// example writes a configuration with the piece in its place.
+func (e *emitter) example() string {
+	origin := e.Site.Origin.Host
+	var b strings.Builder
+	b.WriteString("ServerRoot /etc/apache2\nPidFile /run/apache2/young-compass.pid\nListen 80\nServerName " + origin + "\n")
+	for _, module := range []string{"mpm_event", "authz_core", "rewrite", "headers", "dir", "mime"} {
+		fmt.Fprintf(&b, "LoadModule %s_module /usr/lib/apache2/modules/mod_%s.so\n", module, module)
+	}
+	b.WriteString("TypesConfig /etc/mime.types\nErrorLog /var/log/apache2/error.log\nDirectorySlash Off\n<VirtualHost *:80>\n\tServerName " + origin + "\n")
+	if others := slices.Concat(e.Site.Hosts, e.Site.Homes); len(others) > 0 {
+		b.WriteString("\tServerAlias " + strings.Join(others, " ") + "\n")
+	}
+	b.WriteString("\tDocumentRoot /var/www/html\n\tInclude /etc/apache2/" + HostFile + "\n</VirtualHost>\n# and the same in <VirtualHost *:443> with SSLEngine on\n")
+	return b.String()
+}
