@@ -18,8 +18,6 @@ import (
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 	"young-compass/internal/server"
-	"young-compass/internal/server/httpd"
-	"young-compass/internal/server/nginx"
 )
 
 // ask is one request of the comparison.
@@ -262,20 +260,12 @@ func compiled(t *testing.T, p *plan.Plan) *plan.Program {
 	return g
 }
 
-func TestNginxAnswersAsThePlan(t *testing.T) {
+func TestEveryServerAnswersAsThePlan(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
 	g := compiled(t, p)
-	files, found := nginx.Emit(g)
-	require.Empty(t, found)
-	s := startNginx(t, files, append([]string{p.Site.Origin.Host}, p.Site.Hosts...), demoSite(t, p))
-	compareAll(t, "nginx", g, s, demoAsks(t, p), server.Exceptions(false))
-}
-
-func TestApacheAnswersAsThePlan(t *testing.T) {
-	p := demotest.Accepted(t, t.TempDir())
-	g := compiled(t, p)
-	files, found := httpd.Folder(g, true)
-	require.False(t, finding.Worst(found, finding.Error), "%v", found)
-	s := startApache(t, files[0].Data, demoSite(t, p))
-	compareAll(t, "htaccess", g, s, demoAsks(t, p), server.Exceptions(true))
+	for _, target := range targets() {
+		s := target.serve(t, g, demoSite(t, p))
+		compareAll(t, target.name, g, s, demoAsks(t, p), server.Exceptions(target.name))
+		s.stop()
+	}
 }

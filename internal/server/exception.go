@@ -43,19 +43,22 @@ type Exception struct {
 	Reads   func(g *plan.Program, r Asked) plan.Request // what the server takes the request for; nil: what the plan does
 }
 
-// Exceptions returns the differences of a target that matches decoded paths,
-// as nginx and Apache httpd do. foldsLetters says whether it can make letters
-// small that nobody listed.
-func Exceptions(foldsLetters bool) []Exception {
+// Exceptions returns the differences of a target.
+func Exceptions(target string) []Exception {
 	list := []Exception{
-		{Code: "refused", What: "the path climbs above the root or holds %00: the server refuses it before any rule", Applies: refused},
 		{Code: "spelling", What: "an address nobody listed, with bytes other than A-Z a-z 0-9 - . _ ~ that aren't written in normal form: it is redirected as it was sent", Applies: spelling},
-		{Code: "slashes-and-dots", What: "doubled slashes are merged before dot segments are removed", Applies: slashesAndDots, Reads: mergedFirst},
-		{Code: "many-parameters", What: "parameters that are left out stand between more than eight others: those further on stay until the next hop", Applies: manyParameters},
 		{Code: "two-hops", What: "a parameter that travels means something only at the target: it is followed there, with a second hop; or not any more, where the target without it is gone", Applies: twoHops, Reads: withoutTravellers},
 		{Code: "pattern-value", What: "a value that a pattern takes over makes its target an address that is redirected again: it is, with a second hop", Applies: patternValue},
 	}
-	if !foldsLetters {
+	if target != "haproxy" {
+		list = append(list,
+			Exception{Code: "slashes-and-dots", What: "doubled slashes are merged before dot segments are removed", Applies: slashesAndDots, Reads: mergedFirst},
+			Exception{Code: "many-parameters", What: "parameters that are left out stand between more than eight others: those further on stay until the next hop", Applies: manyParameters})
+	}
+	if target != "haproxy" && target != "caddy" {
+		list = append(list, Exception{Code: "refused", What: "the path climbs above the root or holds %00: the server refuses it before any rule", Applies: refused})
+	}
+	if target == "nginx" || target == "caddy" {
 		list = append(list, Exception{Code: "letters", What: "capital letters in an address nobody listed stay", Applies: letters})
 	}
 	return list

@@ -10,11 +10,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"young-compass/internal/finding"
 	"young-compass/internal/plan"
 	"young-compass/internal/server"
-	"young-compass/internal/server/httpd"
-	"young-compass/internal/server/nginx"
 )
 
 // oddPlan keeps slashes, letters and extensions, and has addresses full of
@@ -107,20 +104,17 @@ func TestOddAddressesSurviveEveryServer(t *testing.T) {
 	p := oddPlan(t)
 	g := compiled(t, p)
 	here := site{Pages: []string{"/"}}
-	files, found := nginx.Emit(g)
-	require.Empty(t, found)
-	compare(t, "nginx", g, startNginx(t, files, []string{"skerrywick.example", "www.skerrywick.example"}, here), oddAsks(p), server.Exceptions(false))
-	files, found = httpd.Folder(g, true)
-	require.False(t, finding.Worst(found, finding.Error), "%v", found)
-	compare(t, "htaccess", g, startApache(t, files[0].Data, here), oddAsks(p), server.Exceptions(true))
+	for _, target := range targets() {
+		compare(t, target.name, g, target.serve(t, g, here), oddAsks(p), server.Exceptions(target.name))
+	}
 }
 
 // No byte of a plan's data may appear where it could be read as configuration.
 func TestCommentsHoldNoData(t *testing.T) {
 	g := compiled(t, oddPlan(t))
-	for _, emit := range []func(*plan.Program) ([]server.File, []finding.Finding){nginx.Emit, perFolder} {
-		files, _ := emit(g)
-		again, _ := emit(g)
+	for _, target := range targets() {
+		files, _ := target.emit(g)
+		again, _ := target.emit(g)
 		assert.Equal(t, files, again, "the same plan gives the same bytes")
 		for _, f := range files {
 			for line := range strings.Lines(string(f.Data)) {

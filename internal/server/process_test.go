@@ -3,9 +3,12 @@ package server_test
 import (
 	"fmt"
 	"net"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"syscall"
@@ -14,8 +17,15 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"young-compass/internal/address"
 	"young-compass/internal/demo"
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
 	"young-compass/internal/server"
+	"young-compass/internal/server/caddy"
+	"young-compass/internal/server/haproxy"
+	"young-compass/internal/server/httpd"
+	"young-compass/internal/server/nginx"
 )
 
 // site is what a server is to serve: pages by path, each as a file of its own
@@ -135,13 +145,45 @@ func ports(t *testing.T, dir string) (plain, secure string) {
 	return readText(t, filepath.Join(dir, "http")), readText(t, filepath.Join(dir, "https"))
 }
 
-// Nginx starts nginx with the pieces that were emitted for it.
+// install writes what was emitted into the server's folder, which stands in
+// for the one that the files name.
+func install(t *testing.T, dir, named string, files []server.File) {
+	t.Helper()
+	for _, f := range files {
+		write(t, filepath.Join(dir, f.Name), strings.ReplaceAll(string(f.Data), named, dir))
+	}
+}
+
+// targets are all the servers, each started as an administrator would.
+func targets() []target {
+	return []target{
+		{"htaccess", perFolder, startFolder},
+		{"apache", httpd.Host, startApache},
+		{"nginx", nginx.Emit, startNginx},
+		{"caddy", caddy.Emit, startCaddy},
+		{"haproxy", haproxy.Emit, startHAProxy},
+	}
+}
+
+type target struct {
+	name  string
+	emit  func(*plan.Program) ([]server.File, []finding.Finding)
+	start func(*testing.T, []server.File, []string, site) *realServer
+}
+
+// serve emits a plan and starts the server with it.
+func (target target) serve(t *testing.T, g *plan.Program, site site) *realServer {
+	t.Helper()
+	files, found := target.emit(g)
+	require.False(t, finding.Worst(found, finding.Error), "%s: %v", target.name, found)
+	return target.start(t, files, slices.Concat([]string{g.Site.Origin.Host}, g.Site.Hosts, g.Site.Homes), site)
+}
+
+// startNginx starts nginx with the pieces that were emitted for it.
 func startNginx(t *testing.T, files []server.File, hosts []string, site site) *realServer {
 	t.Helper()
 	dir := siteFolder(t, site)
-	for _, f := range files {
-		write(t, filepath.Join(dir, f.Name), string(f.Data))
-	}
+	install(t, dir, "/etc/nginx", files)
 	plain, secure := ports(t, dir)
 	write(t, filepath.Join(dir, "nginx.conf"), strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure, "HOSTS", strings.Join(hosts, " ")).Replace(`
 daemon off; master_process off; worker_processes 1;
@@ -159,6 +201,7 @@ http {
 		include DIR/young-compass-server.conf;
 		error_page 405 =200 @posted;
 		location @posted { return 200 "ok"; }
+		location /inside/ { return 200 "$uri?$args"; }
 		location / { try_files $uri /.site$uri/page.html =404; }
 	}
 	server {
@@ -170,23 +213,48 @@ http {
 	return run(t, dir, "nginx", "-p", dir, "-e", filepath.Join(dir, "error.log"), "-c", filepath.Join(dir, "nginx.conf"))
 }
 
-// Apache starts Apache httpd with a per-folder file in its document root. The
-// site's own rules for its content stand behind what was emitted.
-func startApache(t *testing.T, htaccess []byte, site site) *realServer {
-	t.Helper()
-	dir := siteFolder(t, site)
-	write(t, filepath.Join(dir, "www", ".htaccess"), string(htaccess)+`
-# what the site itself does: addresses without extension are files
+// siteRules are what a site served by httpd itself does, in its folder:
+// addresses without extension are files.
+const siteRules = `
+RewriteEngine On
 RewriteCond %{DOCUMENT_ROOT}/.site%{REQUEST_URI}/page.html -f
 RewriteRule "^" "/.site%{REQUEST_URI}/page.html" [END]
-`)
+`
+
+// startFolder starts Apache httpd with a per-folder file in its document root.
+// The site's own rules for its content stand behind what was emitted.
+func startFolder(t *testing.T, files []server.File, hosts []string, site site) *realServer {
+	t.Helper()
+	dir := siteFolder(t, site)
+	write(t, filepath.Join(dir, "www", ".htaccess"), string(files[0].Data)+siteRules)
+	return startHTTPD(t, dir, "")
+}
+
+// startApache starts Apache httpd with the pieces that were emitted for its own
+// configuration, and the site's own rules in a per-folder file.
+func startApache(t *testing.T, files []server.File, hosts []string, site site) *realServer {
+	t.Helper()
+	dir := siteFolder(t, site)
+	install(t, dir, "/etc/apache2", files)
+	write(t, filepath.Join(dir, "www", ".htaccess"), siteRules)
+	for _, f := range files {
+		if command := regexp.MustCompile(`(?m)^#   (httxt2dbm .*)$`).FindSubmatch(f.Data); command != nil {
+			output, err := exec.Command("sh", "-c", strings.ReplaceAll(string(command[1]), "/etc/apache2", dir)).CombinedOutput()
+			require.NoError(t, err, string(output))
+		}
+	}
+	return startHTTPD(t, dir, "Include "+dir+"/"+httpd.HostFile)
+}
+
+func startHTTPD(t *testing.T, dir, rules string) *realServer {
+	t.Helper()
 	plain, secure := ports(t, dir)
 	user := ""
 	if os.Geteuid() == 0 { // workers give up root's rights
 		user = "User www-data\nGroup www-data"
 	}
 	write(t, filepath.Join(dir, "mime.types"), "text/html html\n")
-	write(t, filepath.Join(dir, "apache.conf"), strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure, "MODS", "/usr/lib/apache2/modules", "USER", user).Replace(`
+	write(t, filepath.Join(dir, "apache.conf"), strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure, "MODS", "/usr/lib/apache2/modules", "USER", user, "RULES", rules).Replace(`
 ServerRoot "DIR"
 Mutex posixsem
 PidFile "DIR/pid"
@@ -200,6 +268,7 @@ LoadModule rewrite_module MODS/mod_rewrite.so
 LoadModule headers_module MODS/mod_headers.so
 LoadModule dir_module MODS/mod_dir.so
 LoadModule mime_module MODS/mod_mime.so
+LoadModule include_module MODS/mod_include.so
 LoadModule socache_shmcb_module MODS/mod_socache_shmcb.so
 LoadModule ssl_module MODS/mod_ssl.so
 TypesConfig "DIR/mime.types"
@@ -211,16 +280,106 @@ DirectorySlash Off
 DirectoryIndex disabled
 <Directory "DIR/www">
 	Require all granted
-	Options +FollowSymLinks -MultiViews
+	Options +FollowSymLinks +Includes -MultiViews
 	AllowOverride All
 </Directory>
+<VirtualHost PLAIN>
+	RULES
+</VirtualHost>
 <VirtualHost SECURE>
 	SSLEngine on
 	SSLCertificateFile "DIR/cert.pem"
 	SSLCertificateKeyFile "DIR/key.pem"
+	RULES
 </VirtualHost>
 `))
 	return run(t, dir, "apache2", "-D", "FOREGROUND", "-f", filepath.Join(dir, "apache.conf"))
+}
+
+// startCaddy starts Caddy with the pieces that were emitted for it.
+func startCaddy(t *testing.T, files []server.File, hosts []string, site site) *realServer {
+	t.Helper()
+	dir := siteFolder(t, site)
+	install(t, dir, "/etc/caddy", files)
+	plain, secure := ports(t, dir)
+	port := func(at string) string { return at[strings.LastIndexByte(at, ':'):] }
+	write(t, filepath.Join(dir, "Caddyfile"), strings.NewReplacer("DIR", dir, "PLAIN", port(plain), "SECURE", port(secure)).Replace(`
+{
+	admin off
+	auto_https off
+}
+(site) {
+	bind 127.0.0.1
+	root * DIR/www
+	route {
+		import DIR/young-compass-route.caddy
+		@inside path /inside/*
+		respond @inside "{http.request.uri.path}?{http.request.uri.query}"
+		@posted {
+			method POST
+			file {path} /.site{path}/page.html
+		}
+		respond @posted ok
+		try_files {path} /.site{path}/page.html
+		file_server
+	}
+}
+http://PLAIN {
+	import site
+}
+https://SECURE {
+	tls DIR/cert.pem DIR/key.pem
+	import site
+}
+`))
+	t.Setenv("HOME", dir)
+	t.Setenv("XDG_CONFIG_HOME", dir)
+	t.Setenv("XDG_DATA_HOME", dir)
+	return run(t, dir, "caddy", "run", "--config", filepath.Join(dir, "Caddyfile"), "--adapter", "caddyfile")
+}
+
+// startHAProxy starts HAProxy with the lines that were emitted for its frontend,
+// before a server of the site's pages.
+func startHAProxy(t *testing.T, files []server.File, hosts []string, site site) *realServer {
+	t.Helper()
+	dir := siteFolder(t, site)
+	install(t, dir, "/etc/haproxy", files)
+	behind := &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		path := address.Decode(r.URL.EscapedPath())
+		_, page := os.Stat(filepath.Join(dir, "www", ".site", path, "page.html"))
+		file, err := os.Stat(filepath.Join(dir, "www", path))
+		switch {
+		case strings.HasPrefix(path, "/inside/"):
+			fmt.Fprintf(w, "%s?%s", path, r.URL.RawQuery)
+		case page == nil || err == nil && !file.IsDir():
+		default:
+			w.WriteHeader(404)
+		}
+	})}
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	go func() { _ = behind.Serve(listener) }()
+	t.Cleanup(func() { _ = behind.Close() })
+	plain, secure := ports(t, dir)
+	write(t, filepath.Join(dir, "site.pem"), readText(t, filepath.Join(dir, "cert.pem"))+readText(t, filepath.Join(dir, "key.pem")))
+	write(t, filepath.Join(dir, "haproxy.cfg"), strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure, "BEHIND", listener.Addr().String(), "LINES", readText(t, filepath.Join(dir, haproxy.FrontendFile))).Replace(`
+global
+	maxconn 500
+	log stderr local0 warning
+defaults
+	mode http
+	timeout client 60s
+	timeout server 5s
+	timeout connect 5s
+frontend site
+	bind PLAIN
+	bind SECURE ssl crt DIR/site.pem
+LINES
+	default_backend pages
+backend pages
+	server pages BEHIND
+`))
+	return run(t, dir, "haproxy", "-db", "-f", filepath.Join(dir, "haproxy.cfg"))
 }
 
 // Describe returns a reply in words.

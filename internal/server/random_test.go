@@ -17,8 +17,6 @@ import (
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 	"young-compass/internal/server"
-	"young-compass/internal/server/httpd"
-	"young-compass/internal/server/nginx"
 )
 
 // world makes up plans and requests. It knows nothing of the program but the
@@ -164,22 +162,14 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 				hits++
 			}
 		}
-		files, found := nginx.Emit(g)
-		require.False(t, finding.Worst(found, finding.Error), "%v", found)
-		s := startNginx(t, files, []string{"o.example", "www.o.example", "old.example"}, here)
-		s.lenient = true
-		for code, n := range compare(t, fmt.Sprintf("nginx, plan %d in %s", used, dir), g, s, asks, server.Exceptions(false)) {
-			met[code] += n
+		for _, target := range targets() {
+			s := target.serve(t, g, here)
+			s.lenient = true
+			for code, n := range compare(t, fmt.Sprintf("%s, plan %d in %s", target.name, used, dir), g, s, asks, server.Exceptions(target.name)) {
+				met[code] += n
+			}
+			s.stop()
 		}
-		s.stop()
-		files, found = httpd.Folder(g, true)
-		require.False(t, finding.Worst(found, finding.Error), "%v", found)
-		s = startApache(t, files[0].Data, here)
-		s.lenient = true
-		for code, n := range compare(t, fmt.Sprintf("htaccess, plan %d in %s", used, dir), g, s, asks, server.Exceptions(true)) {
-			met[code] += n
-		}
-		s.stop()
 		if t.Failed() {
 			for name := range w.files() {
 				text, _ := os.ReadFile(filepath.Join(dir, name))

@@ -492,14 +492,21 @@ func (e *emitter) find(n string) {
 	}
 	key := "/" + form + env("g"+n) + ":${yc_escape:" + path + "}" + env("s"+n)
 	ask := func(host string) {
-		e.cond("${yc_addresses:"+host+key+"}", `^([^<]+)(?:<([^<]*)<([^<]*)(?:<(.*))?)?$`)
-		e.set("d"+n, "%1 %2 %3 %4")
+		e.cond("${yc_addresses:"+host+key+"}", `^(.+)$`)
+		e.set("found", "%1")
 	}
+	e.set("found", "")
 	e.cond(env("site"), "o")
 	ask("")
 	if slices.ContainsFunc(e.Entries, func(x plan.Entry) bool { return x.Host != "" }) {
 		ask("${yc_small:" + env("host"+n) + "}")
 	}
+	e.cond(env("found"), `^410$`)
+	e.set("d"+n, "410")
+	e.cond(env("found"), `^(m[^<]*)<([^<]*)<(.*)$`)
+	e.set("d"+n, "%1 %2 %3")
+	e.cond(env("found"), `^(live|hold)<([^<]*)<([^<]*)<(.*)$`)
+	e.set("d"+n, "%1 %2 %3 %4")
 }
 
 // same compares the path with that of the entry found in the table.

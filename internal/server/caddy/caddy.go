@@ -1,0 +1,404 @@
+// Package caddy writes a plan for Caddy: lines for a route, and a table with
+// the known addresses.
+//
+// Caddy matches the cleaned, decoded path; its expressions are RE2, which has
+// no look-around. What goes into a Location header comes from the plan, from
+// characters that mean the same encoded and decoded, or from the request line
+// as it was sent.
+package caddy
+
+import (
+	"bytes"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+	"young-compass/internal/server"
+)
+
+// The files that Emit writes.
+const (
+	RouteFile     = "young-compass-route.caddy"
+	AddressesFile = "young-compass-addresses.caddy"
+	SpelledFile   = "young-compass-spelled.caddy"
+	HostsFile     = "young-compass-hosts.caddy"
+	ExampleFile   = "Caddyfile-example"
+)
+
+// manyEntries is the number of addresses from which on the table slows every
+// request down noticeably: Caddy tries its rows one by one.
+const manyEntries = 200
+
+// Emit writes the plan. Findings say what Caddy can't be told.
+func Emit(g *plan.Program) ([]server.File, []finding.Finding) {
+	flow, found := server.Decide(g, "caddy", false)
+	e := &emitter{Flow: flow, group: server.GroupOf(g), found: found}
+	kept := func(which func(plan.Entry) bool) []byte { return e.table(which) }
+	addresses := kept(func(x plan.Entry) bool { return x.Host == "" && server.Spelled(g, x) })
+	spelled := kept(func(x plan.Entry) bool { return x.Host == "" && !server.Spelled(g, x) })
+	hosts := kept(func(x plan.Entry) bool { return x.Host != "" })
+	e.route()
+	if n := len(e.Entries); n > manyEntries {
+		e.found = append(e.found, finding.Finding{Code: "slow-table", Severity: finding.Warning, Where: finding.Place{File: AddressesFile},
+			What:   fmt.Sprintf("%d known addresses, which Caddy tries one by one for each request", n),
+			Why:    "measured: see docs/servers.md",
+			Advice: "put nginx, HAProxy or httpd in front when the site is busy"})
+	}
+	if finding.Worst(e.found, finding.Error) {
+		return nil, e.found
+	}
+	head := "# Written by young-compass from " + g.File + " for Caddy.\n" + server.TrialNote(g, "#")
+	files := []server.File{
+		{Name: ExampleFile, Data: []byte(head + "# A complete configuration that loads: caddy run --config /etc/caddy/" + ExampleFile + " --adapter caddyfile\n" + e.example())},
+		{Name: AddressesFile, Data: append([]byte(head+"# Read by "+RouteFile+".\n"), addresses...)},
+		{Name: RouteFile, Data: append([]byte(head+"# Import this first in the route of each site block of the site, and put the site's own directives behind it:\n#   route {\n#     import /etc/caddy/"+RouteFile+"\n#     file_server\n#   }\n# The other files lie in /etc/caddy.\n"), e.lines.Bytes()...)},
+		{Name: SpelledFile, Data: append([]byte(head+"# Read by "+RouteFile+".\n"), spelled...)},
+	}
+	if e.hasHosts() {
+		files = append(files, server.File{Name: HostsFile, Data: append([]byte(head+"# Read by "+RouteFile+".\n"), hosts...)})
+	}
+	slices.SortFunc(files, func(a, b server.File) int { return strings.Compare(a.Name, b.Name) })
+	return files, e.found
+}
+
+type emitter struct {
+	*server.Flow
+	group    func(string) int
+	lines    bytes.Buffer
+	matchers int
+	found    []finding.Finding
+}
+
+// token quotes a text.
+func token(s string) string {
+	if strings.Contains(s, "`") {
+		return `"` + s + `"` // only in values of classes, which hold no quotation marks then
+	}
+	return "`" + s + "`"
+}
+
+func variable(name string) string {
+	switch name {
+	case "scheme_asked":
+		return "{http.request.scheme}"
+	case "forwarded":
+		return "{http.request.header.X-Forwarded-Proto}"
+	case "args":
+		return "{http.request.uri.query}"
+	case "method":
+		return "{http.request.method}"
+	case "p0":
+		name = "uri"
+	}
+	return "{http.vars.yc_" + name + "}"
+}
+
+// replaced are texts that Caddy replaces wherever they stand in a configuration.
+var replaced = regexp.MustCompile(`\{(?:\$|[a-z][a-z0-9_.]*\})`)
+
+// plainText writes a text without what an expression captured.
+func plainText(t server.Text) string {
+	return t.Write(func(s string) string { return s }, variable, nil)
+}
+
+// captured writes a text that takes over what an expression captured.
+func captured(t server.Text) string {
+	literal := func(s string) string { return strings.ReplaceAll(s, "$", "$$") }
+	return t.Write(literal, nil, func(n int) string { return fmt.Sprintf("${%d}", n) })
+}
+
+// bytesBeyondASCII are runs of bytes in expressions for PCRE.
+var bytesBeyondASCII = regexp.MustCompile(`(?:\\x[89a-f][0-9a-f])+`)
+
+// expression writes an expression, which PCRE takes as bytes, for RE2, which
+// takes characters. It reports false for bytes that are no UTF-8.
+func expression(s string, fold bool) (string, bool) {
+	ok := true
+	s = bytesBeyondASCII.ReplaceAllStringFunc(s, func(run string) string {
+		var raw []byte
+		for i := 0; i < len(run); i += 4 {
+			var c byte
+			_, _ = fmt.Sscanf(run[i+2:i+4], "%02x", &c)
+			raw = append(raw, c)
+		}
+		if ok = ok && utf8.Valid(raw); !ok {
+			return ""
+		}
+		var b strings.Builder
+		for _, r := range string(raw) {
+			fmt.Fprintf(&b, `\x{%x}`, r)
+		}
+		return b.String()
+	})
+	flags := "(?s)"
+	if fold {
+		flags = "(?si)"
+	}
+	return "~" + flags + s, ok
+}
+
+func (e *emitter) line(form string, args ...any) { fmt.Fprintf(&e.lines, form+"\n", args...) }
+
+func (e *emitter) set(name, value string) { e.line("vars yc_%s %s", name, token(value)) }
+
+// setIf sets a variable when a variable, or another one, is filled or has a
+// value.
+func (e *emitter) setIf(name, value, tested, wanted string) {
+	e.line("vars %s yc_%s %s", e.matcher(tested, wanted), name, token(value))
+}
+
+// matcher writes a matcher for a variable that has a value, or any for "*".
+func (e *emitter) matcher(name, wanted string) string {
+	e.matchers++
+	m := fmt.Sprintf("@yc_%d", e.matchers)
+	if wanted == "*" { // which no matcher can tell from an empty value
+		filled := fmt.Sprintf("filled_%d", e.matchers)
+		e.mapping(variable(name), filled, []string{"`~(?s).` 1", "default 0"})
+		e.line("%s vars {yc_%s} 1", m, filled)
+	} else {
+		e.line("%s vars %s %s", m, variable(name), wanted)
+	}
+	return m
+}
+
+// mapping writes a map. Of rows for the same expression the first counts; Caddy
+// takes no second one.
+func (e *emitter) mapping(source, name string, rows []string) {
+	e.line("map %s {yc_%s} {", token(source), name)
+	seen := map[string]bool{}
+	for _, r := range rows {
+		if key, _, ok := strings.Cut(r, "` "); ok && r[0] == '`' {
+			if seen[key] {
+				continue
+			}
+			seen[key] = true
+		}
+		e.line("\t%s", r)
+	}
+	e.line("}")
+}
+
+func (e *emitter) route() {
+	e.line("# what was asked: the path decoded and clean, and as it was sent")
+	e.line("@yc_clean path_regexp yc_clean (?s)^(.*)$")
+	e.line("vars @yc_clean yc_uri {re.yc_clean.1}")
+	e.mapping("{http.request.host}", "host_asked", []string{"`~(?s)^(.*?)\\.?$` `${1}`"})
+	e.set("host", "{yc_host_asked}")
+	e.mapping("{http.request.orig_uri}", "raw_asked", []string{"`~(?s)^(?:https?://[^/?]*)?(/[^?]*)` `${1}`", "default /"})
+	e.set("raw", "{yc_raw_asked}")
+	for _, step := range e.Steps {
+		switch s := step.(type) {
+		case server.Note:
+			e.line("# %s", s)
+		case *server.Table:
+			e.rows(s)
+		case *server.Lookup:
+			for stage := range 3 {
+				e.lookup(fmt.Sprint(stage))
+			}
+		case *server.Same:
+			e.mapping(variable("way"), "live_asked", []string{"`~(?s)^[01] (?:live|hold) \\S+ \\S+ (.*)$` `${1}`", "default -"})
+			e.set("live", "{yc_live_asked}")
+			e.set("exact", "0")
+			e.setIf("exact", "1", "uri", "{http.vars.yc_live}")
+		case *server.Keep:
+			e.keep()
+		case *server.Client:
+			e.set(s.Name, "0")
+			if len(s.Networks) > 0 {
+				var list []string
+				for _, n := range s.Networks {
+					list = append(list, n.String())
+				}
+				e.line("@yc_in_%s remote_ip %s", s.Name, strings.Join(list, " "))
+				e.line("vars @yc_in_%s yc_%s 1", s.Name, s.Name)
+			}
+		}
+	}
+	e.answer()
+}
+
+// rows writes a table. Rows that are expressions take no variables, so that
+// where they should they give a number first.
+func (e *emitter) rows(t *server.Table) {
+	if t.Name == "p0" {
+		return
+	}
+	if len(t.Rows) == 0 {
+		e.set(t.Name, plainText(t.Else))
+		return
+	}
+	numbered := slices.ContainsFunc(t.Rows, func(r server.Row) bool {
+		_, literal := r.Value.Literal()
+		return !literal && !r.Value.Captures()
+	})
+	var rows, values []string
+	for i, r := range t.Rows {
+		wanted, fold := r.Expression, t.Fold
+		if wanted == "" {
+			wanted = "^" + server.Quote(r.Exact) + `\z`
+		}
+		key, ok := expression(wanted, fold)
+		if !ok {
+			e.refuse(r.Where, "an address that is no UTF-8")
+			continue
+		}
+		if r.Where.Line > 0 {
+			rows = append(rows, fmt.Sprintf("# %s %d", r.Where.File, r.Where.Line))
+		}
+		switch {
+		case !numbered:
+			rows = append(rows, token(key)+" "+token(e.value(r.Value, r.Where)))
+		default:
+			rows = append(rows, token(key)+fmt.Sprintf(" %d", i))
+			values = append(values, fmt.Sprintf("%d ", i)+token(plainText(r.Value)))
+		}
+	}
+	if !numbered {
+		e.mapping(plainText(t.Source), t.Name, append(rows, "default "+token(plainText(t.Else))))
+	} else {
+		e.mapping(plainText(t.Source), t.Name+"_row", append(rows, "default -"))
+		e.mapping("{yc_"+t.Name+"_row}", t.Name, append(values, "default "+token(plainText(t.Else))))
+	}
+	e.set(t.Name, "{yc_"+t.Name+"}")
+}
+
+// value writes what an expression leads to, as far as Caddy leaves it alone.
+func (e *emitter) value(t server.Text, where plan.Cause) string {
+	s := captured(t)
+	if plain := t.Write(func(s string) string { return s }, nil, func(int) string { return "" }); replaced.MatchString(plain) || strings.ContainsAny(plain, "`") {
+		e.refuse(where, "an address with braces or backquotes that Caddy replaces")
+	}
+	return s
+}
+
+func (e *emitter) refuse(where plan.Cause, what string) {
+	e.found = append(e.found, server.NotExpressible("caddy", where, what, "encode them, or use another server's form"))
+}
+
+func (e *emitter) hasHosts() bool {
+	return slices.ContainsFunc(e.Entries, func(x plan.Entry) bool { return x.Host != "" })
+}
+
+// table writes the rows of known addresses.
+func (e *emitter) table(which func(plan.Entry) bool) []byte {
+	var b bytes.Buffer
+	where := plan.Cause{}
+	for _, x := range e.Entries {
+		if !which(x) {
+			continue
+		}
+		key := fmt.Sprint(e.group(x.Key)) + ":" + server.Letters(e.Plan, server.Quote(x.Key)) + server.Quote(x.Signature) + `\z`
+		if x.Host != "" {
+			key = "(?i:" + server.Quote(x.Host) + ") " + key
+		}
+		wanted, ok := expression("^"+key, false)
+		if !ok {
+			e.refuse(x.Where, "an address that is no UTF-8")
+			continue
+		}
+		if w := x.Where; w.File != where.File || w.Line != where.Line {
+			fmt.Fprintf(&b, "# %s %d\n", w.File, w.Line)
+			where = w
+		}
+		action := e.Action(x, func(path string) string { return path })
+		fmt.Fprintf(&b, "%s %s\n", token(wanted), token(e.value(server.Text{{Literal: action}}, x.Where)))
+	}
+	return b.Bytes()
+}
+
+// lookup finds what a form of the path means.
+func (e *emitter) lookup(n string) {
+	key := variable("g"+n) + ":" + variable("p"+n) + variable("s"+n)
+	file := AddressesFile
+	if n == "0" {
+		file = SpelledFile
+	}
+	// A stage is looked up only where it can count.
+	asked := map[string][2]string{"0": {"p1c", "1"}, "1": {"site", "o"}, "2": {"p2c", "1"}}[n]
+	e.mapping(key, "e"+n, []string{"import /etc/caddy/" + file, "default ``"})
+	var matchers []string
+	for _, m := range e.Matchers {
+		wanted, ok := expression("^"+m.Expression+`\z`, false)
+		if !ok {
+			e.refuse(m.Where, "a pattern that is no UTF-8")
+			continue
+		}
+		matchers = append(matchers, fmt.Sprintf("# %s %d", m.Where.File, m.Where.Line), token(wanted)+" "+token(e.value(m.Value, m.Where)))
+	}
+	e.set("d"+n, "")
+	if len(matchers) > 0 {
+		e.mapping(variable("x"+n)+key, "m"+n, append(matchers, "default ``"))
+		e.setIf("d"+n, "{yc_m"+n+"}", asked[0], asked[1])
+	}
+	e.set("e"+n, "")
+	e.setIf("e"+n, "{yc_e"+n+"}", asked[0], asked[1])
+	e.setIf("d"+n, variable("e"+n), "e"+n, "*")
+	if len(e.Site.Homes) > 0 {
+		e.setIf("d"+n, "", "site", "l")
+	}
+	if e.hasHosts() {
+		e.mapping(variable("host"+n)+" "+key, "h"+n, []string{"import /etc/caddy/" + HostsFile, "default ``"})
+		e.set("h"+n, "{yc_h"+n+"}")
+		e.setIf("d"+n, variable("h"+n), "h"+n, "*")
+	}
+	e.setIf("d"+n, "", "site", "-")
+}
+
+// keep leaves out the parameters that don't travel: in each step one run of
+// them, and of empty items.
+func (e *emitter) keep() {
+	e.set("kept", "")
+	one := func(number string, names []string) {
+		leave := "&"
+		if len(names) > 0 {
+			leave = server.Names(names) + `(?:=[^&]*)?(?:&|$)|&`
+		}
+		m := e.matcher("set", number)
+		e.line("vars %s yc_kept {http.request.uri.query}", m)
+		e.mapping("{http.vars.yc_kept}", "less"+number, []string{token(`~(?s)^(|.*?&)(?:`+leave+`)+(.*)$`) + " `${1}${2}`", "default {http.vars.yc_kept}"})
+		for range server.Runs + 1 {
+			e.line("vars %s yc_kept {yc_less%s}", m, number)
+		}
+	}
+	one("all", nil)
+	for i, names := range e.Sets {
+		one(fmt.Sprint(i), names)
+	}
+	e.mapping("{http.vars.yc_kept}", "trimmed", []string{"`~(?s)^(.*[^&])&*$` `${1}`", "default ``"})
+	e.set("kept", "{yc_trimmed}")
+}
+
+// answer writes the lines that act.
+func (e *emitter) answer() {
+	e.line("# the answer")
+	for _, h := range e.Headers {
+		e.line("header %s %s %s", e.matcher(h.Variable, "*"), h.Name, variable(h.Variable))
+	}
+	for _, code := range []int{404, 410, 503} {
+		if code != 503 || e.Upkeep != nil {
+			e.line("error %s %d", e.matcher("code", fmt.Sprint(code)), code)
+		}
+	}
+	for _, code := range e.Codes {
+		e.line("redir %s {http.vars.yc_location} %d", e.matcher("code", fmt.Sprint(code)), code)
+	}
+	if e.Inner {
+		e.mapping(variable("inside"), "inside_path", []string{"`~^([^?]+)` `${1}`", "default /"})
+		e.mapping(variable("inside"), "inside_args", []string{"`~(?s)^[^?]*\\?(.*)$` `${1}`", "default ``"})
+		e.line("rewrite %s {yc_inside_path}?{yc_inside_args}", e.matcher("inside", "*"))
+	}
+}
+
+// example writes a configuration with the lines in their place.
+func (e *emitter) example() string {
+	names := []string{}
+	for _, host := range slices.Concat([]string{e.Site.Origin.Host}, e.Site.Hosts, e.Site.Homes) {
+		names = append(names, "http://"+host, "https://"+host)
+	}
+	return "{\n\tauto_https disable_redirects\n}\n" + strings.Join(names, ", ") + " {\n\troot * /var/www/html\n\troute {\n\t\timport /etc/caddy/" + RouteFile + "\n\t\tfile_server\n\t}\n}\n"
+}

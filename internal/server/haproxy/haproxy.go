@@ -1,0 +1,331 @@
+// Package haproxy writes a plan for HAProxy: lines for a frontend, and a map
+// file with the known addresses.
+//
+// HAProxy matches the path as it was sent. The lines work out the decoded path
+// without dot segments and doubled slashes; what goes into a Location header
+// comes from the plan, from characters that mean the same encoded and decoded,
+// or from the request line as it was sent.
+package haproxy
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+	"young-compass/internal/server"
+)
+
+// The files that Emit writes.
+const (
+	FrontendFile = "young-compass-frontend.cfg"
+	MapFile      = "young-compass-addresses.map"
+	ExampleFile  = "haproxy-example.cfg"
+)
+
+// maxPair bounds a line of the map file; a Location must fit HAProxy's buffer.
+const maxPair = 8000
+
+// Emit writes the plan. Findings say what HAProxy can't be told.
+func Emit(g *plan.Program) ([]server.File, []finding.Finding) {
+	flow, found := server.Decide(g, "haproxy", true)
+	e := &emitter{Flow: flow, group: server.GroupOf(g), found: found}
+	e.pairs()
+	e.frontend()
+	if finding.Worst(e.found, finding.Error) {
+		return nil, e.found
+	}
+	head := "# Written by young-compass from " + g.File + " for HAProxy.\n" + server.TrialNote(g, "#")
+	use := "# Put these lines into each frontend that answers for the site, before its own http-request rules.\n# The map file lies in /etc/haproxy.\n"
+	return []server.File{
+		{Name: ExampleFile, Data: []byte(head + "# A complete configuration that loads: haproxy -f /etc/haproxy/" + ExampleFile + "\n" + e.example())},
+		{Name: MapFile, Data: append([]byte(head+"# Read by "+FrontendFile+", from /etc/haproxy.\n"), e.table.Bytes()...)},
+		{Name: FrontendFile, Data: append([]byte(head+use), e.lines.Bytes()...)},
+	}, e.found
+}
+
+type emitter struct {
+	*server.Flow
+	group func(string) int
+	lines bytes.Buffer
+	table bytes.Buffer
+	found []finding.Finding
+}
+
+// word quotes a word of the configuration.
+func word(s string) string {
+	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`, `$`, `\$`).Replace(s) + `"`
+}
+
+// argument quotes an expression as the argument of a converter.
+func argument(expression string) string {
+	return `'` + strings.NewReplacer(`\'`, `\x27`, `'`, `\x27`).Replace(expression) + `'`
+}
+
+func variable(name string) string { return "var(txn.yc_" + name + ")" }
+
+// format writes a text as a format.
+func format(t server.Text) string {
+	literal := func(s string) string { return strings.ReplaceAll(s, "%", "%%") }
+	return word(t.Write(literal, func(name string) string { return "%[" + variable(name) + "]" }, nil))
+}
+
+// replacement writes a text with captures for regsub.
+func replacement(t server.Text) string {
+	literal := func(s string) string {
+		var b strings.Builder
+		for i := 0; i < len(s); i++ {
+			if c := s[i]; address.Unreserved(c) || strings.IndexByte("/:?=& ", c) >= 0 {
+				b.WriteByte(c)
+			} else {
+				fmt.Fprintf(&b, `\x%02x`, c)
+			}
+		}
+		return b.String()
+	}
+	return "'" + t.Write(literal, nil, func(n int) string { return fmt.Sprintf(`\%d`, n) }) + "'"
+}
+
+func (e *emitter) line(form string, args ...any) { fmt.Fprintf(&e.lines, form+"\n", args...) }
+
+// set gives a variable the value of an expression of samples.
+func (e *emitter) set(name, sample string, conditions ...string) {
+	e.line("http-request set-var(txn.yc_%s) %s%s", name, word(sample), when(conditions))
+}
+
+// put gives a variable a text.
+func (e *emitter) put(name string, t server.Text, conditions ...string) {
+	if len(t) == 0 { // an empty format makes HAProxy crash
+		e.line(`http-request set-var(txn.yc_%s) str("")%s`, name, when(conditions))
+		return
+	}
+	e.line("http-request set-var-fmt(txn.yc_%s) %s%s", name, format(t), when(conditions))
+}
+
+func when(conditions []string) string {
+	if len(conditions) == 0 {
+		return ""
+	}
+	return " if { " + strings.Join(conditions, " } { ") + " }"
+}
+
+func equals(name, value string) string { return variable(name) + " -m str " + value }
+
+// matches is a condition on a variable; letters don't count if fold is true.
+func matches(name, expression string, fold bool) string {
+	flag := ""
+	if fold {
+		flag = "-i "
+	}
+	return variable(name) + " -m reg " + flag + word(expression)
+}
+
+// substitute is the text of a variable after an expression on the whole of it
+// has been replaced.
+func substitute(name, expression string, fold bool, t server.Text) string {
+	flags := ""
+	if fold {
+		flags = ",i"
+	}
+	return variable(name) + ",regsub(" + argument(expression) + "," + replacement(t) + flags + ")"
+}
+
+func (e *emitter) frontend() {
+	e.line("# what was asked: the path as sent, and decoded, without dot segments, with single slashes")
+	e.put("scheme_asked", server.T("http"))
+	e.put("scheme_asked", server.T("https"), "ssl_fc")
+	e.set("forwarded", "req.fhdr(X-Forwarded-Proto)")
+	e.set("host", `req.hdr(host),field(1,:),lower,regsub('[.]\z','')`)
+	e.set("raw", "path")
+	e.set("uri", `path,regsub('%2e','.',gi),regsub('(/\.\.?)\z','\1/'),regsub('/\.(?=/)','',g),regsub('(/(?!\.\.(?:/|\z))[^/]*(?1)*/\.\.)(?=/)','',g),regsub('^(?:/\.\.)+(?=/)',''),url_dec,regsub('//+','/',g)`)
+	e.put("args", nil)
+	e.set("args", "query")
+	e.set("method", "method")
+	for _, step := range e.Steps {
+		switch s := step.(type) {
+		case server.Note:
+			e.line("# %s", s)
+		case *server.Table:
+			e.rows(s)
+		case *server.Lookup:
+			for stage := range 3 {
+				e.lookup(fmt.Sprint(stage))
+			}
+		case *server.Same:
+			e.set("identity", variable("uri")+",url_enc")
+			e.put("live", server.T("-"))
+			e.set("live", substitute("way", `^[01] (?:live|hold) \S+ \S+ (.*)\z`, false, server.T("{1}")), matches("way", `^[01] (?:live|hold) `, false))
+			e.put("exact", server.T("0"))
+			e.put("exact", server.T("1"), variable("identity")+",strcmp(txn.yc_live) eq 0")
+		case *server.Lower:
+			e.set(s.Name, variable(s.Source)+",lower")
+		case *server.Keep:
+			e.keep()
+		case *server.Client:
+			e.put(s.Name, server.T("0"))
+			if len(s.Networks) > 0 {
+				var list []string
+				for _, n := range s.Networks {
+					list = append(list, n.String())
+				}
+				e.put(s.Name, server.T("1"), "src "+strings.Join(list, " "))
+			}
+		}
+	}
+	e.answer()
+}
+
+// rows writes a table, last row first, so that the first that matches has the
+// last word.
+func (e *emitter) rows(t *server.Table) {
+	e.put(t.Name, t.Else)
+	if len(t.Rows) == 0 {
+		return
+	}
+	source, alone := t.Source.Variable()
+	if !alone {
+		source = "source"
+		e.put(source, t.Source)
+	}
+	where := plan.Cause{}
+	for _, r := range slices.Backward(t.Rows) {
+		if r.Where.Line > 0 && r.Where != where {
+			where = r.Where
+			e.line("# %s %d", where.File, where.Line)
+		}
+		condition := matches(source, r.Expression, t.Fold)
+		if r.Expression == "" {
+			condition = matches(source, "^"+server.Quote(r.Exact)+`\z`, t.Fold)
+		}
+		if r.Value.Captures() {
+			e.set(t.Name, substitute(source, r.Expression, t.Fold, r.Value), condition)
+		} else {
+			e.put(t.Name, r.Value, condition)
+		}
+	}
+}
+
+// lookup finds what a form of the path means.
+func (e *emitter) lookup(n string) {
+	e.put("d"+n, nil)
+	needed := map[string][]string{"0": {equals("p1c", "1")}, "1": nil, "2": {equals("p2c", "1")}}[n]
+	path := variable("p" + n)
+	if e.Paths.Lower {
+		path += ",lower"
+	}
+	form := map[string]string{"0": "a", "1": "s", "2": "s"}[n]
+	e.line("http-request set-var-fmt(txn.yc_key) %s%s", word("/"+form+"%["+variable("g"+n)+"]:%["+path+",url_enc]%["+variable("s"+n)+"]"), when(needed))
+	find := ",map_str(/etc/haproxy/" + MapFile + ")"
+	onOrigin := append(slices.Clone(needed), equals("site", "o"))
+	e.set("d"+n, variable("key")+find, onOrigin...)
+	if len(e.Matchers) > 0 {
+		e.line("http-request set-var-fmt(txn.yc_source) %s%s", word("%["+variable("x"+n)+"]%["+variable("g"+n)+"]:%["+variable("p"+n)+"]%["+variable("s"+n)+"]"), when(onOrigin))
+	}
+	for _, m := range e.Matchers {
+		e.line("# %s %d", m.Where.File, m.Where.Line)
+		expression := "^" + m.Expression + `\z`
+		open := append(slices.Clone(onOrigin), variable("d"+n)+" -m len 0", matches("source", expression, false))
+		if m.Value.Captures() {
+			e.set("d"+n, substitute("source", expression, false, m.Value), open...)
+		} else {
+			e.put("d"+n, m.Value, open...)
+		}
+	}
+	if e.hasHosts() {
+		e.line("http-request set-var-fmt(txn.yc_key) %s%s", word("%["+variable("host"+n)+"]%["+variable("key")+"]"), when(needed))
+		e.set("d"+n, variable("key")+find, needed...)
+	}
+}
+
+func (e *emitter) hasHosts() bool {
+	return slices.ContainsFunc(e.Entries, func(x plan.Entry) bool { return x.Host != "" })
+}
+
+// pairs writes the map file.
+func (e *emitter) pairs() {
+	where := plan.Cause{}
+	for _, x := range e.Entries {
+		if x.Plain && x.Host == "" {
+			continue
+		}
+		form := "s"
+		if !server.Spelled(e.Program, x) {
+			form = "a"
+		}
+		key := fmt.Sprintf("%s/%s%d:%s%s", x.Host, form, e.group(x.Key), escape(x.Key), x.Signature)
+		value := e.Action(x, escape)
+		if len(key)+len(value) > maxPair {
+			e.found = append(e.found, server.NotExpressible("haproxy", x.Where, "an address longer than HAProxy sends", "shorten the address"))
+			continue
+		}
+		if w := x.Where; w.File != where.File || w.Line != where.Line {
+			fmt.Fprintf(&e.table, "# %s %d\n", w.File, w.Line)
+			where = w
+		}
+		fmt.Fprintf(&e.table, "%s %s\n", key, value)
+	}
+}
+
+// escape encodes a decoded text as HAProxy's url_enc does.
+func escape(s string) string {
+	var b strings.Builder
+	for i := 0; i < len(s); i++ {
+		if c := s[i]; address.Unreserved(c) {
+			b.WriteByte(c)
+		} else {
+			fmt.Fprintf(&b, "%%%02X", c)
+		}
+	}
+	return b.String()
+}
+
+// keep leaves out the parameters that don't travel, and empty items.
+func (e *emitter) keep() {
+	one := func(number string, names []string) {
+		leave := "&"
+		if len(names) > 0 {
+			leave = server.Names(names) + `(?:=[^&]*)?(?:&|\z)|&`
+		}
+		e.set("kept", variable("args")+",regsub("+argument(`(?:^|(?<=&))(?:`+leave+`)+`)+`,'',g),regsub('&+\z','')`, equals("set", number))
+	}
+	e.put("kept", nil)
+	one("all", nil)
+	for i, names := range e.Sets {
+		one(fmt.Sprint(i), names)
+	}
+}
+
+// answer writes the lines that act.
+func (e *emitter) answer() {
+	e.line("# the answer")
+	for _, h := range e.Headers {
+		e.line("http-after-response set-header %s %s if { %s -m len gt 0 }", h.Name, word("%["+variable(h.Variable)+"]"), variable(h.Variable))
+	}
+	for _, code := range []int{404, 410, 503} {
+		if code != 503 || e.Upkeep != nil {
+			e.line("http-request return status %d if { %s }", code, equals("code", fmt.Sprint(code)))
+		}
+	}
+	for _, code := range e.Codes {
+		e.line("http-request redirect location %s code %d if { %s }", word("%["+variable("location")+"]"), code, equals("code", fmt.Sprint(code)))
+	}
+	if e.Inner {
+		inside := variable("inside") + " -m len gt 0"
+		e.line("http-request set-query %s if { %s }", word("%["+variable("inside")+`,regsub('^[^?]*[?]?','')]`), inside)
+		e.line("http-request set-path %s if { %s }", word("%["+variable("inside")+`,regsub('[?].*\z','')]`), inside)
+	}
+}
+
+// example writes a configuration with the lines in their place.
+func (e *emitter) example() string {
+	var b strings.Builder
+	b.WriteString("global\n\tmaxconn 1000\ndefaults\n\tmode http\n\ttimeout client 30s\n\ttimeout server 30s\n\ttimeout connect 5s\nfrontend site\n\tbind :80\n\t# bind :443 ssl crt /etc/haproxy/site.pem\n")
+	for line := range strings.Lines(e.lines.String()) {
+		b.WriteString("\t" + line)
+	}
+	b.WriteString("\tdefault_backend pages\nbackend pages\n\tserver pages 127.0.0.1:8080\n")
+	return b.String()
+}
