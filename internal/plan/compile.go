@@ -332,8 +332,10 @@ func (c *compiler) pattern(rule Rule) Pattern {
 		out.Target, out.Drop = target, out.Drop || next.Drop
 		written = append(written, next.Status)
 	}
-	path, _, _ := strings.Cut(sample(out.Target), "?")
-	out.Strip = append(out.Strip, c.program.LocalNoise(path)...)
+	for _, example := range []string{rule.Example(), sample(out.Target)} {
+		path, _, _ := strings.Cut(example, "?")
+		out.Strip = append(out.Strip, c.program.LocalNoise(path)...)
+	}
 	for _, q := range address.SplitQuery(queryOf(out.Target)) {
 		out.Strip = append(out.Strip, q.Name)
 	}

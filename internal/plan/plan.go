@@ -12,6 +12,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 
 	"young-compass/internal/address"
 	"young-compass/internal/book"
@@ -204,6 +205,25 @@ func (p *Plan) check() []finding.Finding {
 				add("unknown-page", finding.Error, where, fmt.Sprintf("the target %s has no address", row.Page), "name a page of "+PagesFile+" that is in the address book")
 			}
 		}
+	}
+	noisy := func(where finding.Place, path, query string) {
+		for _, q := range address.SplitQuery(query) {
+			if p.ClassOf(q.Name, path) == Noise {
+				add("noise-source", finding.Warning, where, fmt.Sprintf("%s is a noise parameter, which is left out, but this address is told by it", address.Printable(q.Name)), "give the parameter no class there; what only old addresses use needs none")
+			}
+		}
+	}
+	for _, row := range p.Redirects.All() {
+		if row.Pattern == nil {
+			noisy(row.Place(), row.Path, row.Query)
+		}
+	}
+	for _, e := range p.Book.Entries {
+		noisy(finding.Place{File: p.Book.File, Line: e.Line}, e.Address.Path, e.Address.Query)
+	}
+	for _, rule := range p.Rules {
+		path, query, _ := strings.Cut(rule.Example(), "?")
+		noisy(rule.Where, path, query)
 	}
 	orphans := map[inventory.Ref]bool{}
 	for _, e := range p.Book.Entries {

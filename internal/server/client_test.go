@@ -28,10 +28,13 @@ type connection struct {
 type reply struct {
 	Status   int
 	Location string
+	Header   http.Header
+	Body     string
 }
 
 // Ask sends one request for an absolute URL.
-func (c *client) Ask(method, address string) (reply, error) {
+func (c *client) Ask(q ask) (reply, error) {
+	method, address := q.method, q.url
 	scheme, rest, _ := strings.Cut(address, "://")
 	scheme = strings.ToLower(scheme)
 	host, target := rest, "/"
@@ -41,7 +44,7 @@ func (c *client) Ask(method, address string) (reply, error) {
 	var err error
 	for range 2 { // once more when the server closed an idle connection
 		var reply reply
-		if reply, err = c.ask(scheme, method, host, target); err == nil {
+		if reply, err = c.ask(scheme, method, host, target, q.forwarded); err == nil {
 			return reply, nil
 		}
 		c.drop(scheme)
@@ -80,27 +83,30 @@ func (c *client) dial(scheme string) (*connection, error) {
 	return c.conns[scheme], nil
 }
 
-func (c *client) ask(scheme, method, host, target string) (reply, error) {
+func (c *client) ask(scheme, method, host, target, forwarded string) (reply, error) {
 	conn, err := c.dial(scheme)
 	if err != nil {
 		return reply{}, err
 	}
 	_ = conn.SetDeadline(time.Now().Add(10 * time.Second))
-	length := ""
-	if method == "POST" || method == "PUT" {
-		length = "Content-Length: 0\r\n"
+	fields := ""
+	if forwarded != "" {
+		fields = "X-Forwarded-Proto: " + forwarded + "\r\n"
 	}
-	if _, err := fmt.Fprintf(conn, "%s %s HTTP/1.1\r\nHost: %s\r\n%s\r\n", method, target, host, length); err != nil {
+	if method == "POST" || method == "PUT" {
+		fields += "Content-Length: 0\r\n"
+	}
+	if _, err := fmt.Fprintf(conn, "%s %s HTTP/1.1\r\nHost: %s\r\n%s\r\n", method, target, host, fields); err != nil {
 		return reply{}, err
 	}
 	response, err := http.ReadResponse(conn.reader, &http.Request{Method: method, URL: &url.URL{}})
 	if err != nil {
 		return reply{}, err
 	}
-	_, _ = io.Copy(io.Discard, io.LimitReader(response.Body, 1<<20))
+	body, _ := io.ReadAll(io.LimitReader(response.Body, 1<<20))
 	_ = response.Body.Close()
 	if response.Close {
 		c.drop(scheme)
 	}
-	return reply{response.StatusCode, response.Header.Get("Location")}, nil
+	return reply{response.StatusCode, response.Header.Get("Location"), response.Header, strings.TrimSpace(string(body))}, nil
 }

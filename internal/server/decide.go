@@ -154,18 +154,24 @@ func (d *decider) patterns() {
 	}
 }
 
-// scopeUnclear reports whether a pattern leads into a section with noise of its
-// own for some values only.
+// scopeUnclear reports whether a pattern starts or leads in a section with noise
+// of its own for some values only.
 func (d *decider) scopeUnclear(q plan.Pattern) bool {
+	unclear := func(literal string, whole bool) bool {
+		path, _, cut := strings.Cut(literal, "?")
+		return !whole && !cut && slices.ContainsFunc(d.Parameters, func(n plan.Parameter) bool {
+			return n.Class == plan.Noise && strings.HasPrefix(n.For+"/", address.Fold(path))
+		})
+	}
+	from := q.Reader.Elements()
+	if unclear(from[0].Literal, len(from) == 1) {
+		return true
+	}
 	pieces, ok := q.Target.Pieces()
 	if !ok || !strings.HasPrefix(pieces[0].Literal, "/") && !d.OnSite(q) {
 		return false
 	}
-	literal := strings.TrimPrefix(pieces[0].Literal, d.Site.Origin.Base())
-	path, _, whole := strings.Cut(literal, "?")
-	return len(pieces) > 1 && !whole && slices.ContainsFunc(d.Parameters, func(n plan.Parameter) bool {
-		return n.Class == plan.Noise && strings.HasPrefix(n.For+"/", address.Fold(path))
-	})
+	return unclear(strings.TrimPrefix(pieces[0].Literal, d.Site.Origin.Base()), len(pieces) == 1)
 }
 
 // request finds out who asks for what.
@@ -201,7 +207,7 @@ func (d *decider) request() {
 	d.table("doubled", "{raw}", T("0"), on(`//`, "1"))
 	d.table("safe", "{uri}", T("0"), on(`^[A-Za-z0-9._~/-]*\z`, "1"))
 	if d.exempts() {
-		d.exempt("exempt", "{uri}")
+		d.exempt("exempt", "{uri}", "")
 	}
 	if m := d.Upkeep; m != nil {
 		d.add(&Client{"admitted", m.Admit})
@@ -215,14 +221,15 @@ func (d *decider) request() {
 
 func (d *decider) exempts() bool { return len(d.Only.List())+len(d.Except.List()) > 0 }
 
-// exempt says whether the plan leaves a path alone.
-func (d *decider) exempt(name, path string) {
+// exempt says whether the plan leaves a path alone; before is an expression for
+// what stands in front of it.
+func (d *decider) exempt(name, path, before string) {
 	t := &Table{Name: name, Source: T(path), Fold: true, Else: T("0")}
 	if list := d.Except.List(); len(list) > 0 {
-		t.Rows = append(t.Rows, on("^"+Within(list)+`\z`, "1"))
+		t.Rows = append(t.Rows, on("^"+before+Within(list)+`\z`, "1"))
 	}
 	if list := d.Only.List(); len(list) > 0 {
-		t.Rows = append(t.Rows, on("^"+Within(list)+`\z`, "0"))
+		t.Rows = append(t.Rows, on("^"+before+Within(list)+`\z`, "0"))
 		t.Else = T("1")
 	}
 	d.add(t)
@@ -258,7 +265,7 @@ func (d *decider) forms() {
 	file := on("^"+Within(d.FileList())+`\z`, "1")
 	d.add(&Table{Name: "file0", Source: T("{p0}"), Fold: true, Else: T("0"), Rows: []Row{file}})
 	if d.exempts() {
-		d.exempt("exempt1", "{p1}")
+		d.exempt("exempt1", "{p1}", "")
 		d.add(&Table{Name: "file1", Source: T("{exempt1}{p1}"), Fold: true, Else: T("0"), Rows: []Row{on("^1|^."+Within(d.FileList())+`\z`, "1")}})
 	} else {
 		d.add(&Table{Name: "file1", Source: T("{p1}"), Fold: true, Else: T("0"), Rows: []Row{file}})
@@ -420,7 +427,12 @@ func (d *decider) meanings() {
 func (d *decider) way() {
 	d.add(Note("which of them decides: first as asked, then files, then as spelled, then as shaped"))
 	d.table("held", "{s1}:{d1}", T("0"), on(`^.+:\z`, "1"))
-	d.table("way5", "{d2}", T("1 {d2}"), is("", T("1 site2")))
+	if d.exempts() {
+		d.exempt("exempt2", "{p2}", "")
+		d.table("way5", "{exempt2} {d2}", T("1 {d2}"), on(`^1|^0 \z`, "1 site2"))
+	} else {
+		d.table("way5", "{d2}", T("1 {d2}"), is("", T("1 site2")))
+	}
 	d.table("way4", "{held}{file1}{p2c}", T("0 site1"), is("001", T("{way5}")), on("^1", "0 held"))
 	d.table("way3", "{d1}", T("1 {d1}"), is("", T("{way4}")))
 	d.table("way2", "{file0}", T("{way3}"), is("1", T("0 file")))
@@ -442,7 +454,11 @@ func (d *decider) site() {
 		on(`^1. . site2\z`, "{p2}"), on(`^0. . site2\z`, "{r2}"), on(`^0. . (?:site1|held)\z`, "{r1}"))
 	capitals := ""
 	if d.Folds {
-		d.table("capitals", "{safe}{file1} {way} {path_asked}", T("0"), on(`^10 . (?:site1|site2|held) .*[A-Z]`, "1"))
+		shaped := "0"
+		if d.exempts() {
+			shaped = "{exempt2}"
+		}
+		d.table("capitals", "{safe}{file1}"+shaped+" {way} {path_asked}", T("0"), on(`^10. . (?:site1|held) .*[A-Z]|^1.0 . site2 .*[A-Z]`, "1"))
 		d.add(&Lower{"path_small", "path_asked"})
 		d.table("path", "{capitals}", T("{path_asked}"), is("1", T("{path_small}")))
 		capitals = "{capitals}"
@@ -459,14 +475,24 @@ func (d *decider) site() {
 
 // to works out where a redirect leads, but for the parameters that travel.
 func (d *decider) to() {
-	rows := []Row{on(`^. m\S+ \S+ ([^#]*)(?:#.*)?\z`, "{1}"), on(`^. (?:live|hold) \S+ (\S+) .*\z`, "{1}")}
+	source, left, small := "{way}", "", ""
 	if slices.ContainsFunc(d.Matchers, func(m Matcher) bool { return strings.HasPrefix(m.Value[0].Literal, "M") }) {
 		d.table("to_path", "{way}", nil, on(`^. M\S+ \S+ ([^?#]*).*\z`, "{1}"))
 		d.add(&Lower{"to_small", "to_path"})
 		d.table("to_query", "{way}", nil, on(`^. M\S+ \S+ [^?#]*([?][^#]*)(?:#.*)?\z`, "{1}"))
-		rows = append(rows, on(`^. M`, "{to_small}{to_query}"))
+		if d.exempts() { // where the plan leaves addresses alone, letters stay
+			d.exempt("to_exempt", "{to_path}", `https?://[^/]+`)
+			source, left, small = "{to_exempt}{way}", ".", "^0. M"
+		} else {
+			small = "^. M"
+		}
 	}
-	d.table("to", "{way}", T("{base}{path}"), rows...)
+	rows := []Row{on(`^`+left+`. (?:live|hold) \S+ (\S+) .*\z`, "{1}")}
+	if small != "" {
+		rows = append(rows, on(small, "{to_small}{to_query}"))
+	}
+	rows = append(rows, on(`^`+left+`. [mM]\S+ \S+ ([^#]*)(?:#.*)?\z`, "{1}"))
+	d.table("to", source, T("{base}{path}"), rows...)
 	d.table("fragment", "{way}", nil, on(`^. [mM]\S+ \S+ [^#]*(#.*)\z`, "{1}"))
 }
 
@@ -608,7 +634,7 @@ func (d *decider) headers() {
 			key := strings.ToLower(field.Name)
 			t := tables[key]
 			if t == nil {
-				t = &Table{Name: fmt.Sprint("h", len(tables)+1), Source: T("{x0} {site}" + exempt + " " + scheme + " {args} {p0}")}
+				t = &Table{Name: fmt.Sprint("header", len(tables)+1), Source: T("{x0} {site}" + exempt + " " + scheme + " {args} {p0}")}
 				tables[key] = t
 				d.add(t)
 				d.Headers = append(d.Headers, Field{field.Name, t.Name})

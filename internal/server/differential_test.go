@@ -3,6 +3,7 @@ package server_test
 import (
 	"fmt"
 	"math/rand/v2"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"slices"
@@ -21,7 +22,7 @@ import (
 )
 
 // ask is one request of the comparison.
-type ask struct{ method, url string }
+type ask struct{ method, url, forwarded string }
 
 // demoSite returns what the demo's plan says is there.
 func demoSite(t *testing.T, p *plan.Plan) site {
@@ -126,21 +127,21 @@ func unknownPath(random *rand.Rand) string {
 func demoAsks(t *testing.T, p *plan.Plan) []ask {
 	var asks []ask
 	for _, row := range demotest.ReadExpected(t, "../..") {
-		asks = append(asks, ask{row.Method, row.URL})
+		asks = append(asks, ask{row.Method, row.URL, ""})
 	}
 	random := rand.New(rand.NewPCG(7, 2026))
 	for _, url := range knownAddresses(p) {
-		asks = append(asks, ask{"GET", url})
+		asks = append(asks, ask{method: "GET", url: url})
 		for way := range 8 {
 			method := "GET"
 			if random.IntN(8) == 0 {
 				method = "POST"
 			}
-			asks = append(asks, ask{method, mutate(random, url, way)})
+			asks = append(asks, ask{method: method, url: mutate(random, url, way)})
 		}
 	}
 	for range 500 {
-		asks = append(asks, ask{"GET", unknownPath(random)})
+		asks = append(asks, ask{method: "GET", url: unknownPath(random)})
 	}
 	return asks
 }
@@ -152,12 +153,12 @@ func exceptional(code string) []ask {
 		many += fmt.Sprintf("&a%d=1&sid=%d", i, i)
 	}
 	return map[string][]ask{
-		"refused":          {{"GET", "http://www.skerrywick.example/../routes"}, {"GET", "http://www.skerrywick.example/a%00b"}},
-		"spelling":         {{"GET", "http://www.skerrywick.example/caf%c3%a9"}, {"GET", "http://www.skerrywick.example/Caf%C3%A9"}, {"GET", "https://skerrywick.example/caf%C3%A9//x"}},
-		"slashes-and-dots": {{"GET", "https://skerrywick.example/a//../nope"}},
-		"many-parameters":  {{"GET", many}},
-		"two-hops":         {{"GET", "https://skerrywick.example/newsletter?lang=de"}, {"GET", "https://skerrywick.example/feedback.php?lang=nb"}},
-		"letters":          {{"GET", "https://skerrywick.example/Nope"}, {"GET", "http://www.skerrywick.example/Nope"}},
+		"refused":          {{method: "GET", url: "http://www.skerrywick.example/../routes"}, {method: "GET", url: "http://www.skerrywick.example/a%00b"}},
+		"spelling":         {{method: "GET", url: "http://www.skerrywick.example/caf%c3%a9"}, {method: "GET", url: "http://www.skerrywick.example/Caf%C3%A9"}, {method: "GET", url: "https://skerrywick.example/caf%C3%A9//x"}},
+		"slashes-and-dots": {{method: "GET", url: "https://skerrywick.example/a//../nope"}},
+		"many-parameters":  {{method: "GET", url: many}},
+		"two-hops":         {{method: "GET", url: "https://skerrywick.example/newsletter?lang=de"}, {method: "GET", url: "https://skerrywick.example/feedback.php?lang=nb"}},
+		"letters":          {{method: "GET", url: "https://skerrywick.example/Nope"}, {method: "GET", url: "http://www.skerrywick.example/Nope"}},
 	}[code]
 }
 
@@ -187,18 +188,19 @@ func compare(t *testing.T, name string, g *plan.Program, s *realServer, asks []a
 	for _, q := range asks {
 		r, err := server.NewAsked(q.method, q.url)
 		require.NoError(t, err, q.url)
+		r.Client, r.Forwarded = netip.MustParseAddr("127.0.0.1"), q.forwarded
 		want, err := g.Answer(r.Request)
 		require.NoError(t, err, q.url)
-		got, err := s.Ask(q.method, q.url)
+		got, err := s.Ask(q)
 		require.NoError(t, err)
-		if agrees(want, got) || want.Outcome == plan.Served && got.Status == 404 && missingFile(s, want, r) ||
+		if agrees(g, want, got) || want.Outcome == plan.Served && got.Status == 404 && missingFile(s, want, r) ||
 			s.lenient && want.Outcome == plan.Unknown && got.Status == 200 {
 			continue
 		}
 		i := slices.IndexFunc(exceptions, func(e server.Exception) bool { return e.Applies(g, r) })
 		if i < 0 {
 			if different++; different <= 25 {
-				t.Errorf("%s: %s %s\n\tplan:   %s %d %s\n\tserver: %s", name, q.method, q.url, want.Outcome, want.Status, want.To, got)
+				t.Errorf("%s: %s %s\n\tplan:   %s %d %s %s %v\n\tserver: %s %v %.100s", name, q.method, q.url, want.Outcome, want.Status, want.To, want.Internal, want.Headers, got, got.Header, got.Body)
 			}
 			continue
 		}
@@ -211,14 +213,40 @@ func compare(t *testing.T, name string, g *plan.Program, s *realServer, asks []a
 }
 
 // agrees compares an answer of the plan with a server's.
-func agrees(want plan.Answer, got reply) bool {
-	switch want.Outcome {
-	case plan.Foreign:
+func agrees(g *plan.Program, want plan.Answer, got reply) bool {
+	return sameAnswer(want, got) && sameHeaders(g, want, got)
+}
+
+func sameAnswer(want plan.Answer, got reply) bool {
+	switch {
+	case want.Outcome == plan.Foreign || want.Outcome == plan.Exempt:
 		return got.Location == ""
-	case plan.Moved:
+	case want.Outcome == plan.Moved:
 		return got.Status == want.Status && got.Location == want.To
+	case want.Internal != "":
+		return got.Status == 200 && strings.TrimSuffix(got.Body, "?") == want.Internal
+	case want.Outcome == plan.Closed && got.Header.Get("Retry-After") != fmt.Sprint(want.RetryAfter):
+		return false
 	}
 	return got.Status == want.Status && got.Location == ""
+}
+
+// sameHeaders compares the headers that any rule of the plan adds.
+func sameHeaders(g *plan.Program, want plan.Answer, got reply) bool {
+	for _, rule := range g.Headers {
+		for _, header := range rule.Fields {
+			value := ""
+			for _, field := range want.Headers {
+				if strings.EqualFold(field.Name, header.Name) {
+					value = field.Value
+				}
+			}
+			if list := got.Header.Values(header.Name); len(list) > 1 || got.Header.Get(header.Name) != value {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // missingFile reports whether the plan says that a file is served as it is, and

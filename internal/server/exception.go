@@ -107,7 +107,7 @@ func forms(g *plan.Program, path string) []string {
 // the plan knows what they mean together, in any of the path's forms.
 func matched(g *plan.Program, r Asked) ([]address.Param, bool) {
 	for i, form := range forms(g, r.Path) {
-		carried, ok := entryAt(g, form, r.Query)
+		carried, ok := entryAt(g, r.Host, form, r.Query)
 		if ok {
 			return carried, true
 		}
@@ -119,10 +119,12 @@ func matched(g *plan.Program, r Asked) ([]address.Param, bool) {
 }
 
 // entryAt does the same for one form of the path.
-func entryAt(g *plan.Program, form, query string) ([]address.Param, bool) {
+func entryAt(g *plan.Program, host, form, query string) ([]address.Param, bool) {
 	carried := redirect.Carried(address.SplitQuery(query), g.Named(form))
 	signature := redirect.Signature(carried)
-	return carried, slices.ContainsFunc(g.At(g.Key(form)), func(e plan.Entry) bool { return e.Signature == signature })
+	return carried, slices.ContainsFunc(g.At(g.Key(form)), func(e plan.Entry) bool {
+		return e.Signature == signature && (e.Host == host || e.Host == "" && !g.Site.IsHome(host))
+	})
 }
 
 func spelling(g *plan.Program, r Asked) bool {
@@ -190,7 +192,7 @@ func withoutTravellers(g *plan.Program, r Asked) plan.Request {
 // patternValue follows the pattern that the request meets by itself.
 func patternValue(g *plan.Program, r Asked) bool {
 	for _, form := range forms(g, r.Path) {
-		if _, item := entryAt(g, form, r.Query); item {
+		if _, item := entryAt(g, r.Host, form, r.Query); item {
 			return false
 		}
 		path := address.DecodeMarks(address.MergeSlashes(form))

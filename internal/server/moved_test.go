@@ -40,7 +40,7 @@ func TestASectionInFrontLosesNobody(t *testing.T) {
 		if page.State != inventory.Live || !ok {
 			continue
 		}
-		got, err := s.Ask("GET", e.Address.String())
+		got, err := s.Ask(ask{method: "GET", url: e.Address.String()})
 		require.NoError(t, err)
 		asked++
 		if p.Site.Rebase(e.Address) == current && e.Address.Scheme == "https" && e.Address.Host == p.Site.Origin.Host {
@@ -50,7 +50,7 @@ func TestASectionInFrontLosesNobody(t *testing.T) {
 		moved[e.Page]++
 		assert.Equal(t, 301, got.Status, e.Address)
 		if assert.Equal(t, current.String(), got.Location, e.Address) {
-			end, err := s.Ask("GET", got.Location)
+			end, err := s.Ask(ask{method: "GET", url: got.Location})
 			require.NoError(t, err)
 			assert.Equal(t, 200, end.Status, got.Location)
 		}

@@ -82,9 +82,9 @@ func oddAsks(p *plan.Plan) []ask {
 	var asks []ask
 	random := rand.New(rand.NewPCG(11, 2026))
 	add := func(url string) {
-		asks = append(asks, ask{"GET", url}, ask{"POST", url})
+		asks = append(asks, ask{method: "GET", url: url}, ask{method: "POST", url: url})
 		for _, way := range []int{2, 3, 4, 6} {
-			asks = append(asks, ask{"GET", mutate(random, url, way)})
+			asks = append(asks, ask{method: "GET", url: mutate(random, url, way)})
 		}
 	}
 	for _, row := range p.Redirects.All() {

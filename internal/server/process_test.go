@@ -58,6 +58,9 @@ func siteFolder(t *testing.T, site site) string {
 	for _, file := range site.Files {
 		write(t, filepath.Join(root, file), "a file")
 	}
+	for _, script := range []string{"front", "page"} { // what makes pages says how it was asked
+		write(t, filepath.Join(root, "inside", script+".shtml"), `<!--#echo encoding="none" var="DOCUMENT_URI" -->?<!--#echo encoding="none" var="QUERY_STRING" -->`)
+	}
 	certificate, key, err := demo.Certificate(append([]string{demo.Site().Origin.Host}, demo.Site().Hosts...))
 	require.NoError(t, err)
 	write(t, filepath.Join(dir, "cert.pem"), string(certificate))
@@ -278,6 +281,7 @@ KeepAliveTimeout 60
 DocumentRoot "DIR/www"
 DirectorySlash Off
 DirectoryIndex disabled
+AddOutputFilter INCLUDES .shtml
 <Directory "DIR/www">
 	Require all granted
 	Options +FollowSymLinks +Includes -MultiViews

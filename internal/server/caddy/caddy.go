@@ -388,9 +388,40 @@ func (e *emitter) answer() {
 		e.line("redir %s {http.vars.yc_location} %d", e.matcher("code", fmt.Sprint(code)), code)
 	}
 	if e.Inner {
-		e.mapping(variable("inside"), "inside_path", []string{"`~^([^?]+)` `${1}`", "default /"})
-		e.mapping(variable("inside"), "inside_args", []string{"`~(?s)^[^?]*\\?(.*)$` `${1}`", "default ``"})
-		e.line("rewrite %s {yc_inside_path}?{yc_inside_args}", e.matcher("inside", "*"))
+		e.inside()
+	}
+}
+
+// inside writes a rewrite for each internal address: in the query of one, Caddy
+// encodes all that it takes from variables but the request's own query.
+func (e *emitter) inside() {
+	i := slices.IndexFunc(e.Steps, func(s server.Step) bool { t, ok := s.(*server.Table); return ok && t.Name == "internal" })
+	t := e.Steps[i].(*server.Table)
+	filled := e.matcher("inside", "*")
+	var numbers []string
+	for n, r := range t.Rows {
+		key, _ := expression(r.Expression, t.Fold)
+		numbers = append(numbers, fmt.Sprintf("%s %d", token(key), n))
+	}
+	e.mapping(plainText(t.Source), "internal_row", append(numbers, "default -"))
+	e.set("go", "-")
+	e.line("vars %s yc_go {yc_internal_row}", filled)
+	for n, r := range t.Rows {
+		key, _ := expression(r.Expression, t.Fold)
+		name := func(capture int) string { return fmt.Sprintf("yc_inside_%d_%d", n, capture) }
+		for _, part := range r.Value {
+			if part.Capture > 0 {
+				e.mapping(plainText(t.Source), strings.TrimPrefix(name(part.Capture), "yc_"), []string{fmt.Sprintf("%s `${%d}`", token(key), part.Capture), "default ``"})
+			}
+		}
+		to := r.Value.Write(func(s string) string { return s }, nil, func(capture int) string { return "{" + name(capture) + "}" })
+		if strings.Contains(to, "?") {
+			to += "&"
+		} else {
+			to += "?"
+		}
+		e.line("@yc_inside_%d vars {http.vars.yc_go} %d", n, n)
+		e.line("rewrite @yc_inside_%d %s", n, token(to+"{http.request.uri.query}"))
 	}
 }
 
