@@ -306,7 +306,10 @@ func (t *tour) emit() error {
 	if err := t.run("emit nginx --directory out/nginx", "", exitFine); err != nil {
 		return err
 	}
-	return t.run("emit htaccess --directory out/htaccess", "", exitFine)
+	if err := t.run("emit apache --directory out/apache", "", exitFine); err != nil {
+		return err
+	}
+	return t.run("emit htaccess --directory out/htaccess", "", exitFindings)
 }
 
 func (t *tour) check() error {

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
-	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -13,9 +12,6 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
-	"young-compass/internal/server"
-	"young-compass/internal/server/httpd"
-	"young-compass/internal/server/nginx"
 )
 
 // firstPlan is what init writes; %s is the origin.
@@ -89,58 +85,4 @@ func only(list []finding.Finding, code string) []finding.Finding {
 		}
 	}
 	return out
-}
-
-func (a *app) emitCommand() *cobra.Command {
-	var directory string
-	c := &cobra.Command{
-		Use:       "emit FORM",
-		Short:     "Write the plan for a web server: htaccess or nginx",
-		Long:      "Reads files only. Writes the files for a server into a folder: htaccess (Apache's per-folder file) or nginx.",
-		Args:      cobra.ExactArgs(1),
-		ValidArgs: []string{"htaccess", "nginx"},
-		RunE: func(_ *cobra.Command, args []string) error {
-			forms := map[string]func(*plan.Program) ([]server.File, []finding.Finding){"htaccess": func(g *plan.Program) ([]server.File, []finding.Finding) { return httpd.Folder(g, true) }, "nginx": nginx.Emit}
-			emit, ok := forms[args[0]]
-			if !ok {
-				return fmt.Errorf("emit: %s is no form; say htaccess or nginx", address.Printable(args[0]))
-			}
-			p, found, err := a.load()
-			if err != nil {
-				return err
-			}
-			if finding.Worst(found, finding.Error) {
-				a.say("nothing written while there are errors")
-				return a.print(report{findings: found})
-			}
-			program, more, err := p.Compile()
-			if err != nil {
-				return err
-			}
-			found = append(found, more...)
-			if finding.Worst(more, finding.Error) {
-				a.say("nothing written while there are errors")
-				return a.print(report{findings: found})
-			}
-			files, more := emit(program)
-			found = append(found, more...)
-			if directory == "" {
-				directory = filepath.Join(a.project, "out", args[0])
-			}
-			r := report{columns: []string{"file", "bytes"}, name: "files", findings: found, text: told}
-			items := []map[string]any{}
-			for _, f := range files {
-				if err := a.write(filepath.Join(directory, f.Name), f.Data); err != nil {
-					return err
-				}
-				r.rows = append(r.rows, []string{f.Name, fmt.Sprint(len(f.Data))})
-				items = append(items, map[string]any{"file": f.Name, "bytes": len(f.Data)})
-			}
-			r.items = items
-			r.counts = []count{{"addresses", "known addresses", len(program.Entries)}, {"patterns", "patterns", len(program.Patterns)}}
-			return a.print(r)
-		},
-	}
-	c.Flags().StringVar(&directory, "directory", "", "the folder to write to (out/FORM in the project)")
-	return c
 }

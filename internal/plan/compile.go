@@ -248,7 +248,9 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 		return err
 	}
 	for _, a := range append(w.seen, w.at) {
-		w.stripped = append(w.stripped, p.LocalNoise(a.Path)...)
+		if p.Site.Has(a.Host) {
+			w.stripped = append(w.stripped, p.LocalNoise(a.Path)...)
+		}
 	}
 	slices.Sort(w.stripped)
 	e.Kind, e.Target, e.Drop, e.Strip = EntryMove, w.at, w.dropped, slices.Compact(w.stripped)
@@ -333,8 +335,9 @@ func (c *compiler) pattern(rule Rule) Pattern {
 		written = append(written, next.Status)
 	}
 	for _, example := range []string{rule.Example(), sample(out.Target)} {
-		path, _, _ := strings.Cut(example, "?")
-		out.Strip = append(out.Strip, c.program.LocalNoise(path)...)
+		if a, err := address.Resolve(c.program.Site.Origin, example); err == nil && c.program.Site.Has(a.Host) {
+			out.Strip = append(out.Strip, c.program.LocalNoise(a.Path)...)
+		}
 	}
 	for _, q := range address.SplitQuery(queryOf(out.Target)) {
 		out.Strip = append(out.Strip, q.Name)

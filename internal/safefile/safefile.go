@@ -59,3 +59,15 @@ func keep(path string, old []byte, now time.Time) (string, error) {
 		return name, renameio.WriteFile(name, old, 0o644)
 	}
 }
+
+// Replace makes path hold data, without keeping what was there: for files that
+// the program alone writes and can make again.
+func Replace(path string, data []byte) error {
+	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+		return fmt.Errorf("making the folder of %s: %w", path, err)
+	}
+	if err := renameio.WriteFile(path, data, 0o644); err != nil {
+		return fmt.Errorf("writing %s: %w", path, err)
+	}
+	return nil
+}

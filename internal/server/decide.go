@@ -15,6 +15,7 @@ import (
 type decider struct {
 	*Flow
 	target string
+	trial  bool
 	sets   *Sets
 	codes  Codes
 	found  []finding.Finding
@@ -22,8 +23,8 @@ type decider struct {
 
 // Decide returns the steps that answer as the plan does, for a server of that
 // name which can make letters small or not. Findings say what it can't be told.
-func Decide(g *plan.Program, target string, folds bool) (*Flow, []finding.Finding) {
-	d := &decider{Flow: &Flow{Program: g, Folds: folds && g.Paths.Lower}, target: target, sets: NewSets(g.Plan)}
+func Decide(g *plan.Program, target string, folds bool, o Options) (*Flow, []finding.Finding) {
+	d := &decider{Flow: &Flow{Program: g, Folds: folds && g.Paths.Lower}, target: target, trial: o.Trial, sets: NewSets(g.Plan)}
 	d.Inner = len(g.Serves) > 0 || g.Front != nil
 	d.excepts()
 	d.patterns()
@@ -43,6 +44,9 @@ func Decide(g *plan.Program, target string, folds bool) (*Flow, []finding.Findin
 	d.inner()
 	d.headers()
 	d.Codes, d.Sets = d.codes.All(), d.sets.All()
+	if d.trial {
+		d.Codes = []int{302, 303, 307}
+	}
 	return d.Flow, d.found
 }
 
@@ -553,7 +557,12 @@ func (d *decider) status() {
 		closed = "{closed}"
 	}
 	d.table("open", "{site}{refused}"+exempt+closed, T("1"), on("^-|^.01", ""), on("^.1", "404"), on("^...1", "503"))
-	d.table("code", "{open}", T("{open}"), is("1", T("{decided}")))
+	if !d.trial {
+		d.table("code", "{open}", T("{open}"), is("1", T("{decided}")))
+		return
+	}
+	d.table("lasting", "{open}", T("{open}"), is("1", T("{decided}")))
+	d.table("code", "{lasting}", T("{lasting}"), is("301", T("302")), is("308", T("307")))
 }
 
 // location puts the target together.
@@ -608,6 +617,10 @@ func (d *decider) headers() {
 		d.table("retry", "{code}", nil, is("503", T("%", strconv.Itoa(m.RetryAfter))))
 		d.Headers = append(d.Headers, Field{"Retry-After", "retry"})
 	}
+	if d.trial {
+		d.table("caching", "{code}", nil, on("^30", "max-age=60"))
+		d.Headers = append(d.Headers, Field{"Cache-Control", "caching"})
+	}
 	scheme := "{scheme_asked}"
 	if len(d.Proxies) > 0 {
 		scheme = "{scheme}"
@@ -643,7 +656,11 @@ func (d *decider) headers() {
 			if plan.SecureOnly(field.Name) {
 				schemes = "https"
 			}
-			t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(h.Except) + ` [ol]0 ` + schemes + ` ` + arguments + ` ` + paths + `\z`, Value: Variant{Target: field.Value}.Text("", numbers), Where: where})
+			value := Variant{Target: field.Value}.Text("", numbers)
+			if d.trial && plan.SecureOnly(field.Name) {
+				value = T("max-age=60") // browsers would insist on https for as long as it says
+			}
+			t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(h.Except) + ` [ol]0 ` + schemes + ` ` + arguments + ` ` + paths + `\z`, Value: value, Where: where})
 		}
 	}
 }

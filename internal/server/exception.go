@@ -212,3 +212,9 @@ func patternValue(g *plan.Program, r Asked) bool {
 	}
 	return false
 }
+
+// Simple reports whether no exception can concern a known address: its path is
+// in small letters that mean the same encoded and decoded, without parameters.
+func Simple(a address.Address) bool {
+	return a.Query == "" && plan.Reflectable(a.Path) && !address.HasCapitals(a.Path) && !strings.Contains(a.Path, "//")
+}

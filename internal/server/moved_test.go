@@ -31,8 +31,7 @@ func TestASectionInFrontLosesNobody(t *testing.T) {
 	demotest.Accept(t, dir, demotest.Load(t, dir))
 	p := demotest.Load(t, dir)
 
-	files, _ := nginx.Emit(compiled(t, p))
-	s := startNginx(t, files, append([]string{p.Site.Origin.Host}, p.Site.Hosts...), demoSite(t, p))
+	s := target{"nginx", nginx.Emit, startNginx}.serve(t, compiled(t, p), demoSite(t, p))
 	asked, moved := 0, map[inventory.Ref]int{}
 	for _, e := range p.Book.Entries {
 		page := p.Pages.Find(e.Page)

@@ -148,19 +148,10 @@ func ports(t *testing.T, dir string) (plain, secure string) {
 	return readText(t, filepath.Join(dir, "http")), readText(t, filepath.Join(dir, "https"))
 }
 
-// install writes what was emitted into the server's folder, which stands in
-// for the one that the files name.
-func install(t *testing.T, dir, named string, files []server.File) {
-	t.Helper()
-	for _, f := range files {
-		write(t, filepath.Join(dir, f.Name), strings.ReplaceAll(string(f.Data), named, dir))
-	}
-}
-
 // targets are all the servers, each started as an administrator would.
 func targets() []target {
 	return []target{
-		{"htaccess", perFolder, startFolder},
+		{"htaccess", httpd.Folder, startFolder},
 		{"apache", httpd.Host, startApache},
 		{"nginx", nginx.Emit, startNginx},
 		{"caddy", caddy.Emit, startCaddy},
@@ -170,23 +161,42 @@ func targets() []target {
 
 type target struct {
 	name  string
-	emit  func(*plan.Program) ([]server.File, []finding.Finding)
-	start func(*testing.T, []server.File, []string, site) *realServer
+	emit  func(*plan.Program, server.Options) ([]server.File, []finding.Finding)
+	start func(t *testing.T, dir string, hosts []string) *realServer
+}
+
+// try emits a plan, however large.
+func (target target) try(g *plan.Program) ([]server.File, []finding.Finding) {
+	return target.emit(g, server.Options{Anyway: true})
 }
 
 // serve emits a plan and starts the server with it.
 func (target target) serve(t *testing.T, g *plan.Program, site site) *realServer {
 	t.Helper()
-	files, found := target.emit(g)
+	return target.with(t, g, server.Options{}, siteFolder(t, site))
+}
+
+// with starts the server in a folder in which the site lies.
+func (target target) with(t *testing.T, g *plan.Program, o server.Options, dir string) *realServer {
+	t.Helper()
+	o.Folder, o.Anyway = dir, true
+	files, found := target.emit(g, o)
 	require.False(t, finding.Worst(found, finding.Error), "%s: %v", target.name, found)
-	return target.start(t, files, slices.Concat([]string{g.Site.Origin.Host}, g.Site.Hosts, g.Site.Homes), site)
+	for _, f := range files {
+		write(t, filepath.Join(dir, strings.Replace(f.Name, httpd.FolderFile, folderRules, 1)), string(f.Data))
+	}
+	for _, f := range files {
+		if command := regexp.MustCompile(`(?m)^#   (httxt2dbm .*)$`).FindSubmatch(f.Data); command != nil {
+			output, err := exec.Command("sh", "-c", string(command[1])).CombinedOutput()
+			require.NoError(t, err, string(output))
+		}
+	}
+	return target.start(t, dir, slices.Concat([]string{g.Site.Origin.Host}, g.Site.Hosts, g.Site.Homes))
 }
 
 // startNginx starts nginx with the pieces that were emitted for it.
-func startNginx(t *testing.T, files []server.File, hosts []string, site site) *realServer {
+func startNginx(t *testing.T, dir string, hosts []string) *realServer {
 	t.Helper()
-	dir := siteFolder(t, site)
-	install(t, dir, "/etc/nginx", files)
 	plain, secure := ports(t, dir)
 	write(t, filepath.Join(dir, "nginx.conf"), strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure, "HOSTS", strings.Join(hosts, " ")).Replace(`
 daemon off; master_process off; worker_processes 1;
@@ -216,6 +226,9 @@ http {
 	return run(t, dir, "nginx", "-p", dir, "-e", filepath.Join(dir, "error.log"), "-c", filepath.Join(dir, "nginx.conf"))
 }
 
+// folderRules is where the per-folder file waits for its folder.
+const folderRules = "folder-rules"
+
 // siteRules are what a site served by httpd itself does, in its folder:
 // addresses without extension are files.
 const siteRules = `
@@ -226,26 +239,17 @@ RewriteRule "^" "/.site%{REQUEST_URI}/page.html" [END]
 
 // startFolder starts Apache httpd with a per-folder file in its document root.
 // The site's own rules for its content stand behind what was emitted.
-func startFolder(t *testing.T, files []server.File, hosts []string, site site) *realServer {
+func startFolder(t *testing.T, dir string, hosts []string) *realServer {
 	t.Helper()
-	dir := siteFolder(t, site)
-	write(t, filepath.Join(dir, "www", ".htaccess"), string(files[0].Data)+siteRules)
+	write(t, filepath.Join(dir, "www", ".htaccess"), readText(t, filepath.Join(dir, folderRules))+siteRules)
 	return startHTTPD(t, dir, "")
 }
 
 // startApache starts Apache httpd with the pieces that were emitted for its own
 // configuration, and the site's own rules in a per-folder file.
-func startApache(t *testing.T, files []server.File, hosts []string, site site) *realServer {
+func startApache(t *testing.T, dir string, hosts []string) *realServer {
 	t.Helper()
-	dir := siteFolder(t, site)
-	install(t, dir, "/etc/apache2", files)
 	write(t, filepath.Join(dir, "www", ".htaccess"), siteRules)
-	for _, f := range files {
-		if command := regexp.MustCompile(`(?m)^#   (httxt2dbm .*)$`).FindSubmatch(f.Data); command != nil {
-			output, err := exec.Command("sh", "-c", strings.ReplaceAll(string(command[1]), "/etc/apache2", dir)).CombinedOutput()
-			require.NoError(t, err, string(output))
-		}
-	}
 	return startHTTPD(t, dir, "Include "+dir+"/"+httpd.HostFile)
 }
 
@@ -301,10 +305,8 @@ AddOutputFilter INCLUDES .shtml
 }
 
 // startCaddy starts Caddy with the pieces that were emitted for it.
-func startCaddy(t *testing.T, files []server.File, hosts []string, site site) *realServer {
+func startCaddy(t *testing.T, dir string, hosts []string) *realServer {
 	t.Helper()
-	dir := siteFolder(t, site)
-	install(t, dir, "/etc/caddy", files)
 	plain, secure := ports(t, dir)
 	port := func(at string) string { return at[strings.LastIndexByte(at, ':'):] }
 	write(t, filepath.Join(dir, "Caddyfile"), strings.NewReplacer("DIR", dir, "PLAIN", port(plain), "SECURE", port(secure)).Replace(`
@@ -344,10 +346,8 @@ https://SECURE {
 
 // startHAProxy starts HAProxy with the lines that were emitted for its frontend,
 // before a server of the site's pages.
-func startHAProxy(t *testing.T, files []server.File, hosts []string, site site) *realServer {
+func startHAProxy(t *testing.T, dir string, hosts []string) *realServer {
 	t.Helper()
-	dir := siteFolder(t, site)
-	install(t, dir, "/etc/haproxy", files)
 	behind := &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		path := address.Decode(r.URL.EscapedPath())
 		_, page := os.Stat(filepath.Join(dir, "www", ".site", path, "page.html"))

@@ -327,10 +327,26 @@ func GroupOf(g *plan.Program) func(key string) int {
 // so that it is looked up after the site's spelling rules.
 func Spelled(g *plan.Program, e plan.Entry) bool { return g.Spelling(e.Key) == e.Key }
 
-// TrialNote is the line in the head of each file of a trial.
-func TrialNote(g *plan.Program, comment string) string {
-	if !g.Trial {
-		return ""
+// Options are what a person says about the files.
+type Options struct {
+	Folder string // where the server reads them; empty: the server's usual folder
+	Trial  bool   // redirects are temporary and hardly kept
+	Anyway bool   // a file that slows the server down unbearably is wanted all the same
+}
+
+// In returns the folder, or the server's usual one.
+func (o Options) In(usual string) string {
+	if o.Folder == "" {
+		return usual
 	}
-	return comment + " A TRIAL: redirects are temporary and kept for a minute at most. Emit without --trial to make them permanent.\n"
+	return o.Folder
+}
+
+// Head begins a file, with # as comment.
+func (o Options) Head(g *plan.Program, server string) string {
+	head := "# Written by young-compass from " + g.File + " for " + server + ".\n"
+	if o.Trial {
+		head += "# A TRIAL: redirects are temporary, and kept for a minute at most. Emit again without --trial to make them last.\n"
+	}
+	return head
 }

@@ -6,6 +6,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -17,6 +18,8 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
 	"young-compass/internal/server"
+	"young-compass/internal/server/caddy"
+	"young-compass/internal/server/haproxy"
 	"young-compass/internal/server/httpd"
 	"young-compass/internal/server/nginx"
 )
@@ -50,8 +53,8 @@ func TestWhatAServerCannotBeTold(t *testing.T) {
 		"slashes in a parameter": {"", "/go?to=http://a.example/,/b,301\n", false, true},
 	} {
 		g := program(t, c.config, c.redirects)
-		for target, emit := range map[string]func(*plan.Program) ([]server.File, []finding.Finding){"nginx": nginx.Emit, "htaccess": perFolder} {
-			files, found := emit(g)
+		for target, emit := range map[string]func(*plan.Program, server.Options) ([]server.File, []finding.Finding){"nginx": nginx.Emit, "htaccess": httpd.Folder} {
+			files, found := emit(g, server.Options{})
 			refused := map[string]bool{"nginx": c.nginx, "htaccess": c.htaccess}[target]
 			assert.Equal(t, refused, finding.Worst(found, finding.Error), "%s: %s: %v", target, name, found)
 			if refused {
@@ -68,7 +71,7 @@ func TestManyLongPathsWithParameters(t *testing.T) {
 	for i := range 300 {
 		fmt.Fprintf(&rows, "/%s/%d.php?id=1,/new/%d,301\n", strings.Repeat("ø", 30), i, i)
 	}
-	files, found := httpd.Folder(program(t, "", rows.String()), true)
+	files, found := httpd.Folder(program(t, "", rows.String()), server.Options{Anyway: true})
 	require.False(t, finding.Worst(found, finding.Error), "%v", found)
 	for line := range strings.Lines(string(files[0].Data)) {
 		assert.LessOrEqual(t, len(line), 8001)
@@ -77,16 +80,16 @@ func TestManyLongPathsWithParameters(t *testing.T) {
 
 func TestHeadsSayWhatToDo(t *testing.T) {
 	g := compiled(t, demotest.Accepted(t, t.TempDir()))
-	files, _ := nginx.Emit(g)
+	files, _ := nginx.Emit(g, server.Options{})
 	var names []string
 	for _, f := range files {
 		names = append(names, f.Name)
 		assert.True(t, strings.HasPrefix(string(f.Data), "# Written by young-compass from young-compass.yaml for nginx.\n"), f.Name)
 	}
 	assert.Equal(t, []string{nginx.ExampleFile, nginx.AddressesFile, nginx.HostsFile, nginx.HTTPFile, nginx.ServerFile, nginx.SpelledFile}, names)
-	files, _ = nginx.Emit(program(t, "", "/a,/b,301\n"))
+	files, _ = nginx.Emit(program(t, "", "/a,/b,301\n"), server.Options{})
 	assert.Len(t, files, 5, "no table for hosts where all answer alike")
-	files, found := httpd.Folder(g, true)
+	files, found := httpd.Folder(g, server.Options{Anyway: true})
 	assert.Contains(t, string(files[0].Data), "Put it into the site's document root as .htaccess")
 	assert.Equal(t, map[string]int{"slow-folder-file": 1}, finding.Count(found))
 	// every rule that passes over others stays inside the file
@@ -99,17 +102,41 @@ func TestHeadsSayWhatToDo(t *testing.T) {
 	}
 }
 
-func TestTheExampleLoads(t *testing.T) {
-	files, _ := nginx.Emit(compiled(t, demotest.Accepted(t, t.TempDir())))
-	dir := t.TempDir()
-	for _, f := range files {
-		write(t, filepath.Join(dir, f.Name), string(f.Data))
+func TestTheExamplesLoad(t *testing.T) {
+	g := compiled(t, demotest.Accepted(t, t.TempDir()))
+	for name, check := range map[string]struct {
+		file, from, to string
+		command        func(dir string) []string
+	}{
+		"nginx": {nginx.ExampleFile, "events {}", "pid DIR/pid;\nevents {}", func(dir string) []string {
+			return []string{"nginx", "-t", "-p", dir, "-e", dir + "/error.log", "-c", dir + "/" + nginx.ExampleFile}
+		}},
+		"apache": {httpd.ExampleFile, "TypesConfig /etc/mime.types", "TypesConfig DIR/mime.types", func(dir string) []string { return []string{"apache2", "-t", "-f", dir + "/" + httpd.ExampleFile} }},
+		"caddy": {caddy.ExampleFile, "", "", func(dir string) []string {
+			return []string{"caddy", "validate", "--config", dir + "/" + caddy.ExampleFile, "--adapter", "caddyfile"}
+		}},
+		"haproxy": {haproxy.ExampleFile, "", "", func(dir string) []string { return []string{"haproxy", "-c", "-f", dir + "/" + haproxy.ExampleFile} }},
+	} {
+		dir := t.TempDir()
+		write(t, filepath.Join(dir, "mime.types"), "")
+		i := slices.IndexFunc(targets(), func(target target) bool { return target.name == name })
+		files, _ := targets()[i].emit(g, server.Options{Folder: dir})
+		for _, f := range files {
+			// What the administrator has elsewhere, on the test machine perhaps not.
+			text := strings.ReplaceAll(string(f.Data), check.from, strings.ReplaceAll(check.to, "DIR", dir))
+			write(t, filepath.Join(dir, f.Name), text)
+		}
+		write(t, filepath.Join(dir, httpd.DBMFile+".pag"), "")
+		command := check.command(dir)
+		run := exec.Command(command[0], command[1:]...)
+		run.Env = append(os.Environ(), "HOME="+dir, "XDG_CONFIG_HOME="+dir, "XDG_DATA_HOME="+dir, "PATH=/usr/sbin:"+os.Getenv("PATH"))
+		run.Path, _ = exec.LookPath(command[0])
+		if run.Path == "" {
+			run.Path = "/usr/sbin/" + command[0]
+		}
+		output, err := run.CombinedOutput()
+		assert.NoError(t, err, "%s: %s", name, output)
 	}
-	// The port and the process file are the administrator's; only they are changed.
-	example := strings.Replace(readText(t, filepath.Join(dir, nginx.ExampleFile)), "listen 80;", "listen "+freePort(t)+";", 1)
-	write(t, filepath.Join(dir, nginx.ExampleFile), "pid "+dir+"/pid;\n"+example)
-	output, err := exec.Command("/usr/sbin/nginx", "-t", "-p", dir, "-e", filepath.Join(dir, "error.log"), "-c", filepath.Join(dir, nginx.ExampleFile)).CombinedOutput()
-	assert.NoError(t, err, string(output))
 }
 
 func TestQuoteAndNames(t *testing.T) {
@@ -151,9 +178,6 @@ func BenchmarkEmitNginx(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		nginx.Emit(g)
+		nginx.Emit(g, server.Options{})
 	}
 }
-
-// perFolder writes the per-folder file, however long.
-func perFolder(g *plan.Program) ([]server.File, []finding.Finding) { return httpd.Folder(g, true) }

@@ -34,9 +34,9 @@ const (
 const manyEntries = 200
 
 // Emit writes the plan. Findings say what Caddy can't be told.
-func Emit(g *plan.Program) ([]server.File, []finding.Finding) {
-	flow, found := server.Decide(g, "caddy", false)
-	e := &emitter{Flow: flow, group: server.GroupOf(g), found: found}
+func Emit(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) {
+	flow, found := server.Decide(g, "caddy", false, o)
+	e := &emitter{Flow: flow, folder: o.In("/etc/caddy"), group: server.GroupOf(g), found: found}
 	kept := func(which func(plan.Entry) bool) []byte { return e.table(which) }
 	addresses := kept(func(x plan.Entry) bool { return x.Host == "" && server.Spelled(g, x) })
 	spelled := kept(func(x plan.Entry) bool { return x.Host == "" && !server.Spelled(g, x) })
@@ -51,11 +51,11 @@ func Emit(g *plan.Program) ([]server.File, []finding.Finding) {
 	if finding.Worst(e.found, finding.Error) {
 		return nil, e.found
 	}
-	head := "# Written by young-compass from " + g.File + " for Caddy.\n" + server.TrialNote(g, "#")
+	head := o.Head(g, "Caddy")
 	files := []server.File{
-		{Name: ExampleFile, Data: []byte(head + "# A complete configuration that loads: caddy run --config /etc/caddy/" + ExampleFile + " --adapter caddyfile\n" + e.example())},
+		{Name: ExampleFile, Data: []byte(head + "# A complete configuration that loads: caddy run --config " + e.folder + "/" + ExampleFile + " --adapter caddyfile\n" + e.example())},
 		{Name: AddressesFile, Data: append([]byte(head+"# Read by "+RouteFile+".\n"), addresses...)},
-		{Name: RouteFile, Data: append([]byte(head+"# Import this first in the route of each site block of the site, and put the site's own directives behind it:\n#   route {\n#     import /etc/caddy/"+RouteFile+"\n#     file_server\n#   }\n# The other files lie in /etc/caddy.\n"), e.lines.Bytes()...)},
+		{Name: RouteFile, Data: append([]byte(head+"# Import this first in the route of each site block of the site, and put the site's own directives behind it:\n#   route {\n#     import "+e.folder+"/"+RouteFile+"\n#     file_server\n#   }\n# The other files lie in "+e.folder+".\n"), e.lines.Bytes()...)},
 		{Name: SpelledFile, Data: append([]byte(head+"# Read by "+RouteFile+".\n"), spelled...)},
 	}
 	if e.hasHosts() {
@@ -67,6 +67,7 @@ func Emit(g *plan.Program) ([]server.File, []finding.Finding) {
 
 type emitter struct {
 	*server.Flow
+	folder   string
 	group    func(string) int
 	lines    bytes.Buffer
 	matchers int
@@ -320,7 +321,7 @@ func (e *emitter) lookup(n string) {
 	}
 	// A stage is looked up only where it can count.
 	asked := map[string][2]string{"0": {"p1c", "1"}, "1": {"site", "o"}, "2": {"p2c", "1"}}[n]
-	e.mapping(key, "e"+n, []string{"import /etc/caddy/" + file, "default ``"})
+	e.mapping(key, "e"+n, []string{"import " + e.folder + "/" + file, "default ``"})
 	var matchers []string
 	for _, m := range e.Matchers {
 		wanted, ok := expression("^"+m.Expression+`\z`, false)
@@ -342,7 +343,7 @@ func (e *emitter) lookup(n string) {
 		e.setIf("d"+n, "", "site", "l")
 	}
 	if e.hasHosts() {
-		e.mapping(variable("host"+n)+" "+key, "h"+n, []string{"import /etc/caddy/" + HostsFile, "default ``"})
+		e.mapping(variable("host"+n)+" "+key, "h"+n, []string{"import " + e.folder + "/" + HostsFile, "default ``"})
 		e.set("h"+n, "{yc_h"+n+"}")
 		e.setIf("d"+n, variable("h"+n), "h"+n, "*")
 	}
@@ -431,5 +432,5 @@ func (e *emitter) example() string {
 	for _, host := range slices.Concat([]string{e.Site.Origin.Host}, e.Site.Hosts, e.Site.Homes) {
 		names = append(names, "http://"+host, "https://"+host)
 	}
-	return "{\n\tauto_https disable_redirects\n}\n" + strings.Join(names, ", ") + " {\n\troot * /var/www/html\n\troute {\n\t\timport /etc/caddy/" + RouteFile + "\n\t\tfile_server\n\t}\n}\n"
+	return "{\n\tauto_https disable_redirects\n}\n" + strings.Join(names, ", ") + " {\n\troot * /var/www/html\n\troute {\n\t\timport " + e.folder + "/" + RouteFile + "\n\t\tfile_server\n\t}\n}\n"
 }

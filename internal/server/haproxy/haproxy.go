@@ -30,29 +30,30 @@ const (
 const maxPair = 8000
 
 // Emit writes the plan. Findings say what HAProxy can't be told.
-func Emit(g *plan.Program) ([]server.File, []finding.Finding) {
-	flow, found := server.Decide(g, "haproxy", true)
-	e := &emitter{Flow: flow, group: server.GroupOf(g), found: found}
+func Emit(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) {
+	flow, found := server.Decide(g, "haproxy", true, o)
+	e := &emitter{Flow: flow, folder: o.In("/etc/haproxy"), group: server.GroupOf(g), found: found}
 	e.pairs()
 	e.frontend()
 	if finding.Worst(e.found, finding.Error) {
 		return nil, e.found
 	}
-	head := "# Written by young-compass from " + g.File + " for HAProxy.\n" + server.TrialNote(g, "#")
-	use := "# Put these lines into each frontend that answers for the site, before its own http-request rules.\n# The map file lies in /etc/haproxy.\n"
+	head := o.Head(g, "HAProxy")
+	use := "# Put these lines into each frontend that answers for the site, before its own http-request rules.\n# The map file lies in " + e.folder + ".\n"
 	return []server.File{
-		{Name: ExampleFile, Data: []byte(head + "# A complete configuration that loads: haproxy -f /etc/haproxy/" + ExampleFile + "\n" + e.example())},
-		{Name: MapFile, Data: append([]byte(head+"# Read by "+FrontendFile+", from /etc/haproxy.\n"), e.table.Bytes()...)},
+		{Name: ExampleFile, Data: []byte(head + "# A complete configuration that loads: haproxy -f " + e.folder + "/" + ExampleFile + "\n" + e.example())},
+		{Name: MapFile, Data: append([]byte(head+"# Read by "+FrontendFile+", from "+e.folder+".\n"), e.table.Bytes()...)},
 		{Name: FrontendFile, Data: append([]byte(head+use), e.lines.Bytes()...)},
 	}, e.found
 }
 
 type emitter struct {
 	*server.Flow
-	group func(string) int
-	lines bytes.Buffer
-	table bytes.Buffer
-	found []finding.Finding
+	folder string
+	group  func(string) int
+	lines  bytes.Buffer
+	table  bytes.Buffer
+	found  []finding.Finding
 }
 
 // word quotes a word of the configuration.
@@ -218,7 +219,7 @@ func (e *emitter) lookup(n string) {
 	}
 	form := map[string]string{"0": "a", "1": "s", "2": "s"}[n]
 	e.line("http-request set-var-fmt(txn.yc_key) %s%s", word("/"+form+"%["+variable("g"+n)+"]:%["+path+",url_enc]%["+variable("s"+n)+"]"), when(needed))
-	find := ",map_str(/etc/haproxy/" + MapFile + ")"
+	find := ",map_str(" + e.folder + "/" + MapFile + ")"
 	onOrigin := append(slices.Clone(needed), equals("site", "o"))
 	e.set("d"+n, variable("key")+find, onOrigin...)
 	if len(e.Matchers) > 0 {

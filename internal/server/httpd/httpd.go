@@ -49,15 +49,15 @@ const (
 // Folder writes the plan as a per-folder file. Findings say what httpd can't be
 // told in such a file, and what it costs; a file of more than 300 rules is an
 // error, unless it is wanted all the same.
-func Folder(g *plan.Program, anyway bool) ([]server.File, []finding.Finding) {
+func Folder(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) {
 	e := &emitter{target: "htaccess", inFolder: true}
-	text := e.emit(g)
+	text := e.emit(g, o)
 	if n := e.count(); n > manyRules {
 		f := finding.Finding{Code: "slow-folder-file", Severity: finding.Warning, Where: finding.Place{File: FolderFile},
 			What:   fmt.Sprintf("%d rules, which httpd reads and compiles anew for each request to the folder", n),
 			Why:    "measured: 50 rules leave about 18 % of the requests a second, 300 leave 3 %, images included",
 			Advice: "use the server's own configuration (emit apache) where you can"}
-		if n > tooManyRules && !anyway {
+		if n > tooManyRules && !o.Anyway {
 			f.Severity, f.Advice = finding.Error, f.Advice+", or say --force"
 		}
 		e.found = append(e.found, f)
@@ -65,7 +65,7 @@ func Folder(g *plan.Program, anyway bool) ([]server.File, []finding.Finding) {
 	if finding.Worst(e.found, finding.Error) {
 		return nil, e.found
 	}
-	head := "# Written by young-compass from " + g.File + " for Apache httpd.\n" + server.TrialNote(g, "#") +
+	head := o.Head(g, "Apache httpd") +
 		"# Put it into the site's document root as " + FolderFile + ", before rules that send requests to a script.\n" +
 		"# Needs mod_rewrite" + e.needs() + ", and AllowOverride FileInfo for the folder.\n" +
 		"# Where a real sub-folder has a page's name, httpd adds a slash to it that these rules remove again:\n" +
@@ -75,24 +75,24 @@ func Folder(g *plan.Program, anyway bool) ([]server.File, []finding.Finding) {
 
 // Host writes the plan for the server's own configuration: a piece for each
 // virtual host of the site, and the table of addresses.
-func Host(g *plan.Program) ([]server.File, []finding.Finding) {
-	e := &emitter{target: "apache"}
-	text := e.emit(g)
+func Host(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) {
+	e := &emitter{target: "apache", folder: o.In("/etc/apache2")}
+	text := e.emit(g, o)
 	if finding.Worst(e.found, finding.Error) {
 		return nil, e.found
 	}
-	head := "# Written by young-compass from " + g.File + " for Apache httpd.\n" + server.TrialNote(g, "#")
-	use := "# Include this in each virtual host of the site: Include /etc/apache2/" + HostFile + "\n# Needs mod_rewrite" + e.needs() + ".\n"
+	head := o.Head(g, "Apache httpd")
+	use := "# Include this in each virtual host of the site: Include " + e.folder + "/" + HostFile + "\n# Needs mod_rewrite" + e.needs() + ".\n"
 	files := []server.File{}
 	if e.pairs.Len() > 0 {
-		files = append(files, server.File{Name: MapFile, Data: append([]byte(head+"# Read by "+HostFile+", from /etc/apache2.\n"), e.pairs.Bytes()...)})
+		files = append(files, server.File{Name: MapFile, Data: append([]byte(head+"# Read by "+HostFile+", from "+e.folder+".\n"), e.pairs.Bytes()...)})
 		use += "# Put " + MapFile + " beside it"
 		if e.converted() {
-			use += ", and convert it there after each change:\n#   httxt2dbm -f SDBM -i /etc/apache2/" + MapFile + " -o /etc/apache2/" + DBMFile
+			use += ", and convert it there after each change:\n#   httxt2dbm -f SDBM -i " + e.folder + "/" + MapFile + " -o " + e.folder + "/" + DBMFile
 		}
 		use += ".\n"
 	}
-	example := "# A complete configuration that loads, on Debian: apache2 -f /etc/apache2/" + ExampleFile + "\n"
+	example := "# A complete configuration that loads, on Debian: apache2 -f " + e.folder + "/" + ExampleFile + "\n"
 	files = append(files, server.File{Name: HostFile, Data: []byte(head + use + text)}, server.File{Name: ExampleFile, Data: []byte(head + example + e.example())})
 	slices.SortFunc(files, func(a, b server.File) int { return strings.Compare(a.Name, b.Name) })
 	return files, e.found
@@ -112,6 +112,7 @@ func (e *emitter) converted() bool { return len(e.Entries) > textEntries }
 type emitter struct {
 	*server.Flow
 	target   string
+	folder   string
 	inFolder bool // for the per-folder file
 	group    func(string) int
 	lines    []line
@@ -229,14 +230,14 @@ func hosts(names []string) string {
 	return `^(?:` + strings.Join(list, "|") + `)\.?(?::[0-9]*)?$`
 }
 
-func (e *emitter) emit(g *plan.Program) string {
-	e.Flow, e.found = server.Decide(g, e.target, true)
+func (e *emitter) emit(g *plan.Program, o server.Options) string {
+	e.Flow, e.found = server.Decide(g, e.target, true, o)
 	e.group = server.GroupOf(g)
 	e.add("RewriteEngine On", false)
 	if e.mapped() {
-		form := "txt:/etc/apache2/" + MapFile
+		form := "txt:" + e.folder + "/" + MapFile
 		if e.converted() {
-			form = "dbm=sdbm:/etc/apache2/" + DBMFile
+			form = "dbm=sdbm:" + e.folder + "/" + DBMFile
 		}
 		e.add("RewriteMap yc_escape int:escape\nRewriteMap yc_small int:tolower\nRewriteMap yc_addresses \""+form+"\"", false)
 	}
@@ -587,6 +588,6 @@ func (e *emitter) example() string {
 	if others := slices.Concat(e.Site.Hosts, e.Site.Homes); len(others) > 0 {
 		b.WriteString("\tServerAlias " + strings.Join(others, " ") + "\n")
 	}
-	b.WriteString("\tDocumentRoot /var/www/html\n\tInclude /etc/apache2/" + HostFile + "\n</VirtualHost>\n# and the same in <VirtualHost *:443> with SSLEngine on\n")
+	b.WriteString("\tDocumentRoot /var/www/html\n\tInclude " + e.folder + "/" + HostFile + "\n</VirtualHost>\n# and the same in <VirtualHost *:443> with SSLEngine on\n")
 	return b.String()
 }

@@ -34,9 +34,9 @@ const (
 const maxToken = 4095
 
 // Emit writes the plan. Findings say what nginx can't be told.
-func Emit(g *plan.Program) ([]server.File, []finding.Finding) {
-	flow, found := server.Decide(g, "nginx", false)
-	e := &emitter{Flow: flow, group: server.GroupOf(g), bucket: 64, found: found}
+func Emit(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) {
+	flow, found := server.Decide(g, "nginx", false, o)
+	e := &emitter{Flow: flow, folder: o.In("/etc/nginx"), group: server.GroupOf(g), bucket: 64, found: found}
 	e.tables()
 	if finding.Worst(e.found, finding.Error) {
 		return nil, e.found
@@ -52,18 +52,18 @@ func Emit(g *plan.Program) ([]server.File, []finding.Finding) {
 		files = append(files, server.File{Name: HostsFile, Data: e.table(ofOneHost)})
 	}
 	for i, f := range files {
-		head := fmt.Sprintf("# Written by young-compass from %s for nginx.\n", g.File) + server.TrialNote(g, "#")
+		head := o.Head(g, "nginx")
 		switch f.Name {
 		case HTTPFile:
-			head += fmt.Sprintf("# Include this in the http block:       include /etc/nginx/%s;\n# and the other piece in each server:  include /etc/nginx/%s;\n# The files that end in .map lie beside it.\n# An http block can set map_hash_bucket_size and map_hash_max_size once: keep the larger ones.\n",
-				HTTPFile, ServerFile)
+			head += fmt.Sprintf("# Include this in the http block:       include %s/%s;\n# and the other piece in each server:  include %[1]s/%[3]s;\n# The files that end in .map lie beside it.\n# An http block can set map_hash_bucket_size and map_hash_max_size once: keep the larger ones.\n",
+				e.folder, HTTPFile, ServerFile)
 		case ServerFile:
 			head += "# Include this in each server block of the site's hosts, before its locations.\n"
 			if len(e.Headers) > 0 {
 				head += "# A location with an add_header of its own loses those of this file: repeat them there.\n"
 			}
 		case ExampleFile:
-			head += "# A complete configuration that loads: nginx -c /etc/nginx/" + ExampleFile + "\n"
+			head += "# A complete configuration that loads: nginx -c " + e.folder + "/" + ExampleFile + "\n"
 		default:
 			head += "# Read by " + HTTPFile + ".\n"
 		}
@@ -75,6 +75,7 @@ func Emit(g *plan.Program) ([]server.File, []finding.Finding) {
 
 type emitter struct {
 	*server.Flow
+	folder string
 	group  func(string) int
 	rows   []row
 	bucket int
@@ -308,7 +309,7 @@ func (e *emitter) lookup(c *conf, stage int) {
 	if stage == 0 {
 		file = SpelledFile
 	}
-	c.mapping(`"`+key+`"`, "t"+n, otherwise(`""`), "\tinclude "+file+";\n")
+	c.mapping(`"`+key+`"`, "t"+n, otherwise(`""`), "\tinclude "+quote(e.folder+"/"+file)+";\n")
 	checked := expression(`(?s)^(.*?) \1 (?<yc_c1>(?:m[0-9]|live |hold |410).*)\z`)
 	c.mapping(`"`+check+" $yc_t"+n+`"`, "e"+n, otherwise(`""`), line(checked, "$yc_c1"))
 	var matchers []string
@@ -321,7 +322,7 @@ func (e *emitter) lookup(c *conf, stage int) {
 	ofHost := `""`
 	if e.has(ofOneHost) {
 		ofHost = "$yc_h" + n
-		c.mapping(`"$yc_host`+n+` `+key+`"`, "th"+n, otherwise(`""`), "\tinclude "+HostsFile+";\n")
+		c.mapping(`"$yc_host`+n+` `+key+`"`, "th"+n, otherwise(`""`), "\tinclude "+quote(e.folder+"/"+HostsFile)+";\n")
 		c.mapping(`"`+check+" $yc_th"+n+`"`, "h"+n, otherwise(`""`), line(checked, "$yc_c1"))
 		c.mapping(ofHost, "o"+n, otherwise(ofHost), line(`""`, everywhere))
 		everywhere = "$yc_o" + n

@@ -1,0 +1,69 @@
+package deploy
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strings"
+
+	"young-compass/internal/plan"
+)
+
+// Answers lists what the plan answers at each address it knows, one a line: the
+// address, the status (0 where the server decides) and the target.
+func Answers(g *plan.Program) ([]byte, error) {
+	var known []string
+	for _, e := range g.Book.Entries {
+		known = append(known, e.Address.String())
+	}
+	for _, row := range g.Redirects.All() {
+		if row.Pattern == nil {
+			at := g.Site.Origin
+			if row.Host != "" {
+				at.Host = row.Host
+			}
+			at.Path, at.Query = row.Path, row.Query
+			known = append(known, at.String())
+		}
+	}
+	slices.Sort(known)
+	var b bytes.Buffer
+	for _, url := range slices.Compact(known) {
+		r, err := plan.NewRequest("GET", url)
+		if err != nil {
+			return nil, fmt.Errorf("reading %s: %w", url, err)
+		}
+		a, err := g.Answer(r)
+		if err != nil {
+			return nil, fmt.Errorf("answering %s: %w", url, err)
+		}
+		fmt.Fprintf(&b, "%s\t%d\t%s\n", url, a.Status, a.To)
+	}
+	return b.Bytes(), nil
+}
+
+// Changed counts the addresses that are answered otherwise than before, of all
+// that are known now. Without answers of before it counts those that the plan
+// redirects or says to be gone.
+func Changed(before, now []byte) (changed, known int) {
+	was := map[string]string{}
+	for line := range strings.Lines(string(before)) {
+		url, answer, _ := strings.Cut(strings.TrimSuffix(line, "\n"), "\t")
+		was[url] = answer
+	}
+	for line := range strings.Lines(string(now)) {
+		url, answer, _ := strings.Cut(strings.TrimSuffix(line, "\n"), "\t")
+		known++
+		old, have := was[url]
+		if !have {
+			old = "200\t"
+			if strings.HasPrefix(answer, "404\t") || strings.HasPrefix(answer, "0\t") {
+				old = answer
+			}
+		}
+		if old != answer {
+			changed++
+		}
+	}
+	return changed, known
+}
