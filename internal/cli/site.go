@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"net/netip"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -27,32 +28,80 @@ type traced struct {
 	Final       string     `json:"final,omitempty"`
 	FinalStatus int        `json:"final_status,omitempty"`
 	Canonical   string     `json:"canonical,omitempty"`
-	Headers     struct{}   `json:"headers"`
+	Internal    string     `json:"internal,omitempty"`
+	RetryAfter  int        `json:"retry_after,omitempty"`
+	Headers     headers    `json:"headers"`
+	Near        []near     `json:"near,omitempty"`
 
 	trace plan.Trace
 }
 
+// headers are the fields of an answer.
+type headers []plan.Field
+
+// MarshalJSON writes an object with a member for each field, in the order in
+// which the rules stand.
+func (h headers) MarshalJSON() ([]byte, error) {
+	b := []byte{'{'}
+	for i, f := range h {
+		if i > 0 {
+			b = append(b, ',')
+		}
+		name, err := json.Marshal(f.Name)
+		if err != nil {
+			return nil, err
+		}
+		value, err := json.Marshal(f.Value)
+		if err != nil {
+			return nil, err
+		}
+		b = append(append(append(b, name...), ':'), value...)
+	}
+	return append(b, '}'), nil
+}
+
+// near is a rule that nearly decided on the request of a hop.
+type near struct {
+	Request string `json:"request"`
+	plan.Near
+}
+
+// tracing is how requests are made.
+type tracing struct {
+	method, forwarded string
+	client            netip.Addr
+	explain           bool
+}
+
 func (a *app) traceCommand() *cobra.Command {
-	var method string
+	var how tracing
+	var client string
 	c := &cobra.Command{
 		Use:   "trace URL...|-",
 		Short: "Say what the plan answers, hop by hop, and why",
 		Long: `Reads files only. Follows each URL through the plan and names the line behind
 every hop. A path stands for itself on the site's origin. With - the URLs are read
-from standard input, one a line; --format ndjson writes a line for each.`,
+from standard input, one a line; --format ndjson writes a line for each.
+--explain also lists the rules that nearly matched, and why they did not.`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, urls []string) error {
+			if client != "" {
+				var err error
+				if how.client, err = netip.ParseAddr(client); err != nil {
+					return fmt.Errorf("--client: %s is no IP address", address.Printable(client))
+				}
+			}
 			p, found, err := a.load()
 			if err != nil {
 				return err
 			}
 			if urls[0] == "-" && len(urls) == 1 {
-				return a.traceLines(p, method)
+				return a.traceLines(p, how)
 			}
 			r := report{findings: only(found, "bad-row"), name: "traces"}
 			var items []traced
 			for _, url := range urls {
-				t := follow(p, method, url)
+				t := follow(p, how, url)
 				if t.Error != "" {
 					r.findings = append(r.findings, finding.Finding{Code: "untraceable", Severity: finding.Error, Where: finding.Place{URL: url}, What: t.Error, Advice: "write an http(s) URL, or a path"})
 				}
@@ -79,19 +128,22 @@ from standard input, one a line; --format ndjson writes a line for each.`,
 			return a.print(r)
 		},
 	}
-	c.Flags().StringVar(&method, "method", "GET", "the request's method")
+	c.Flags().StringVar(&how.method, "method", "GET", "the request's method")
+	c.Flags().StringVar(&client, "client", "", "the visitor's `IP` address, for maintenance and trusted proxies")
+	c.Flags().StringVar(&how.forwarded, "forwarded", "", "the scheme that a proxy says it was asked by (X-Forwarded-Proto)")
+	c.Flags().BoolVar(&how.explain, "explain", false, "list the rules that nearly matched, and why they did not")
 	return c
 }
 
 // traceLines follows a URL for each line of standard input.
-func (a *app) traceLines(p *plan.Plan, method string) error {
+func (a *app) traceLines(p *plan.Plan, how tracing) error {
 	out := bufio.NewWriter(a.stdout)
 	encoder := json.NewEncoder(out)
 	encoder.SetEscapeHTML(false)
 	lines := bufio.NewScanner(a.stdin)
 	lines.Buffer(make([]byte, 64<<10), 2*address.MaxLength)
 	for lines.Scan() {
-		t := follow(p, method, lines.Text())
+		t := follow(p, how, lines.Text())
 		var err error
 		if a.format == "ndjson" || a.format == "json" {
 			err = encoder.Encode(t)
@@ -111,13 +163,14 @@ func (a *app) traceLines(p *plan.Plan, method string) error {
 	return nil
 }
 
-func follow(p *plan.Plan, method, url string) traced {
+func follow(p *plan.Plan, how tracing, url string) traced {
 	t := traced{Input: url, Hops: []plan.Hop{}}
 	full := url
 	if strings.HasPrefix(url, "/") && !strings.HasPrefix(url, "//") {
 		full = p.Site.Origin.Base() + url
 	}
-	r, err := plan.NewRequest(method, full)
+	r, err := plan.NewRequest(how.method, full)
+	r.Client, r.Forwarded = how.client, how.forwarded
 	if err == nil {
 		t.Request = r.Address.String()
 		t.trace, err = p.Trace(r)
@@ -128,11 +181,29 @@ func follow(p *plan.Plan, method, url string) traced {
 	}
 	final := t.trace.Answer
 	t.Answer, t.Final, t.FinalStatus, t.Canonical = string(final.Outcome), t.trace.Final.Address.String(), final.Status, final.Canonical
+	t.Internal, t.RetryAfter, t.Headers = final.Internal, final.RetryAfter, final.Headers
+	if how.explain {
+		t.explain(p, r)
+	}
 	if len(t.trace.Hops) > 0 {
 		t.Hops, t.Answer = t.trace.Hops, string(plan.Moved)
 		t.Final = t.Hops[len(t.Hops)-1].To
 	}
 	return t
+}
+
+// explain lists what nearly decided: on what was asked, and, where no page is at
+// the end, there.
+func (t *traced) explain(p *plan.Plan, r plan.Request) {
+	asked := []plan.Request{r}
+	if t.trace.Answer.Outcome == plan.Unknown && p.SiteForm(t.trace.Final.Path) != p.SiteForm(r.Path) {
+		asked = append(asked, t.trace.Final)
+	}
+	for _, r := range asked {
+		for _, n := range p.Explain(r) {
+			t.Near = append(t.Near, near{r.Address.String(), n})
+		}
+	}
 }
 
 func (t traced) row() []string {
@@ -171,8 +242,26 @@ func (t traced) print(w io.Writer, paint term.Paint) error {
 	if final.Canonical != "" && final.Canonical != t.trace.Final.Address.String() {
 		line("       canonical %s", address.Printable(final.Canonical))
 	}
+	for _, f := range t.Headers {
+		line("       %s", address.Printable(f.Name+": "+f.Value))
+	}
+	if t.RetryAfter > 0 {
+		line("       Retry-After: %d", t.RetryAfter)
+	}
+	if t.Internal != "" {
+		line("       made by %s", address.Printable(t.Internal))
+	}
 	for _, name := range final.Unclassified {
 		line("       the plan gives the parameter %q no class", address.Printable(name))
+	}
+	asked := ""
+	for _, n := range t.Near {
+		if n.Request != asked {
+			asked = n.Request
+			line("  nearly, for %s", address.Printable(asked))
+		}
+		line("       %s", address.Printable(fmt.Sprintf("%s:%d: %s", n.File, n.Line, n.Rule)))
+		line("         %s", paint.Dim("not: "+address.Printable(n.Why)))
 	}
 	_, err := io.WriteString(w, b.String()+"\n")
 	return err

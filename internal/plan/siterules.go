@@ -208,3 +208,17 @@ func (p *Config) Spelling(path string) string {
 	}
 	return path
 }
+
+// Forms returns a path as it is looked up on a host: as asked, as the site
+// spells it, and without extension and index file. The prefix of the default
+// language is no matter of a language's own host.
+func (c *Config) Forms(host, path string) []string {
+	if !c.Site.IsHome(host) {
+		return []string{path, c.Spelling(path), c.SiteForm(path)}
+	}
+	spelled := c.slashed(address.MergeSlashes(path))
+	if c.Paths.Lower {
+		spelled = address.Fold(spelled)
+	}
+	return []string{path, spelled, c.Shape(spelled)}
+}

@@ -37,9 +37,12 @@ func (p *Plan) Trace(r Request) (Trace, error) {
 		if a.Status != 307 && a.Status != 308 && method != "HEAD" {
 			method = "GET" // as browsers do
 		}
-		if t.Final, err = NewRequest(method, a.To); err != nil {
+		next, err := NewRequest(method, a.To)
+		if err != nil {
 			return t, err
 		}
+		next.Client = r.Client
+		t.Final = next
 	}
 	return t, errors.New("this never ends")
 }

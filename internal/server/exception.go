@@ -86,27 +86,21 @@ func refused(_ *plan.Program, r Asked) bool {
 
 // listed reports whether the path, or what the site's own rules make of it, is
 // in the plan.
-func listed(g *plan.Program, path string) bool {
-	return slices.ContainsFunc(forms(g, path), func(form string) bool {
+func listed(g *plan.Program, host, path string) bool {
+	return slices.ContainsFunc(g.Forms(host, path), func(form string) bool {
 		return len(g.At(g.Key(form))) > 0
 	})
 }
 
 func letters(g *plan.Program, r Asked) bool {
 	_, item := matched(g, r)
-	return g.Paths.Lower && address.HasCapitals(r.Path) && (!listed(g, r.Path) || !item)
-}
-
-// forms returns a path as it is looked up: as asked, as the site spells it, and
-// without extension and index file.
-func forms(g *plan.Program, path string) []string {
-	return []string{path, g.Spelling(path), g.SiteForm(path)}
+	return g.Paths.Lower && address.HasCapitals(r.Path) && (!listed(g, r.Host, r.Path) || !item)
 }
 
 // matched returns the parameters that give the path a meaning, and whether
 // the plan knows what they mean together, in any of the path's forms.
 func matched(g *plan.Program, r Asked) ([]address.Param, bool) {
-	for i, form := range forms(g, r.Path) {
+	for i, form := range g.Forms(r.Host, r.Path) {
 		carried, ok := entryAt(g, r.Host, form, r.Query)
 		if ok {
 			return carried, true
@@ -191,7 +185,7 @@ func withoutTravellers(g *plan.Program, r Asked) plan.Request {
 
 // patternValue follows the pattern that the request meets by itself.
 func patternValue(g *plan.Program, r Asked) bool {
-	for _, form := range forms(g, r.Path) {
+	for _, form := range g.Forms(r.Host, r.Path) {
 		if _, item := entryAt(g, r.Host, form, r.Query); item {
 			return false
 		}

@@ -92,6 +92,7 @@ func run(t *testing.T, dir string, name string, args ...string) *realServer {
 		path = filepath.Join("/usr/sbin", name)
 	}
 	command := exec.Command(path, args...)
+	command.Env = append(os.Environ(), "HOME="+dir, "XDG_CONFIG_HOME="+dir, "XDG_DATA_HOME="+dir)
 	var output strings.Builder
 	command.Stdout, command.Stderr = &output, &output
 	command.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
@@ -338,9 +339,6 @@ https://SECURE {
 	import site
 }
 `))
-	t.Setenv("HOME", dir)
-	t.Setenv("XDG_CONFIG_HOME", dir)
-	t.Setenv("XDG_DATA_HOME", dir)
 	return run(t, dir, "caddy", "run", "--config", filepath.Join(dir, "Caddyfile"), "--adapter", "caddyfile")
 }
 

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -209,14 +210,23 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 				hits++
 			}
 		}
-		for _, target := range targets() {
-			s := target.serve(t, g, here)
-			s.lenient = true
-			for code, n := range compare(t, fmt.Sprintf("%s, plan %d in %s", target.name, used, dir), g, s, asks, server.Exceptions(target.name)) {
-				met[code] += n
+		var lock sync.Mutex
+		t.Run(fmt.Sprint("plan ", used), func(t *testing.T) {
+			for _, target := range targets() {
+				t.Run(target.name, func(t *testing.T) {
+					t.Parallel()
+					s := target.serve(t, g, here)
+					s.lenient = true
+					more := compare(t, fmt.Sprintf("%s, plan %d", target.name, used), g, s, asks, server.Exceptions(target.name))
+					s.stop()
+					lock.Lock()
+					defer lock.Unlock()
+					for code, n := range more {
+						met[code] += n
+					}
+				})
 			}
-			s.stop()
-		}
+		})
 		if t.Failed() {
 			for name := range w.files() {
 				text, _ := os.ReadFile(filepath.Join(dir, name))

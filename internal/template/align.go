@@ -2,6 +2,7 @@ package template
 
 import (
 	"maps"
+	"slices"
 	"strings"
 
 	"young-compass/internal/address"
@@ -93,4 +94,21 @@ func Disjoint(a, b *Reader, fold bool) bool {
 	}
 	p, q = literal(a.elements[len(a.elements)-1]), literal(b.elements[len(b.elements)-1])
 	return !strings.HasSuffix(p, q) && !strings.HasSuffix(q, p)
+}
+
+// Loose returns a reader of the same form that takes anything but a slash for
+// its variables.
+func (r *Reader) Loose() *Reader {
+	anything := Class{name: "anything", min: 1}
+	for b := range anything.set {
+		anything.set[b] = b != '/'
+	}
+	loose := &Reader{elements: slices.Clone(r.elements), query: slices.Clone(r.query)}
+	for i := range loose.elements {
+		loose.elements[i].Class = anything
+	}
+	for i := range loose.query {
+		loose.query[i].Class = anything
+	}
+	return loose
 }
