@@ -14,6 +14,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/plan"
+	"young-compass/internal/preview"
 	"young-compass/internal/table"
 )
 
@@ -28,7 +29,7 @@ type StandIn struct {
 // Start serves a site. The preferred ports are taken if they are free, others
 // if not.
 func Start(handler http.Handler, preferHTTP, preferHTTPS string) (*StandIn, error) {
-	certificate, key, err := Certificate(append([]string{Site().Origin.Host}, Site().Hosts...))
+	certificate, key, err := preview.Certificate(append([]string{Site().Origin.Host}, Site().Hosts...))
 	if err != nil {
 		return nil, err
 	}

@@ -3,12 +3,14 @@ package server_test
 import (
 	"fmt"
 	"math/rand/v2"
+	"net/http/httptest"
 	"net/netip"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -18,6 +20,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
+	"young-compass/internal/preview"
 	"young-compass/internal/server"
 )
 
@@ -296,4 +299,17 @@ func TestEveryServerAnswersAsThePlan(t *testing.T) {
 		compareAll(t, target.name, g, s, demoAsks(t, p), server.Exceptions(target.name))
 		s.stop()
 	}
+}
+
+// serve answers the same over http and https, without any exception.
+func TestServeAnswersAsThePlan(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	handler := preview.NewServer(p, nil, time.Now, nil)
+	plain, secure := httptest.NewServer(handler), httptest.NewTLSServer(handler)
+	defer plain.Close()
+	defer secure.Close()
+	s := &realServer{client: client{HTTP: plain.Listener.Addr().String(), HTTPS: secure.Listener.Addr().String()}}
+	asks := demoAsks(t, p)
+	require.Greater(t, len(asks), 2000)
+	assert.Empty(t, compare(t, "serve", compiled(t, p), s, asks, nil))
 }

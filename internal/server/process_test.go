@@ -21,6 +21,7 @@ import (
 	"young-compass/internal/demo"
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
+	"young-compass/internal/preview"
 	"young-compass/internal/server"
 	"young-compass/internal/server/caddy"
 	"young-compass/internal/server/haproxy"
@@ -61,7 +62,7 @@ func siteFolder(t *testing.T, site site) string {
 	for _, script := range []string{"front", "page"} { // what makes pages says how it was asked
 		write(t, filepath.Join(root, "inside", script+".shtml"), `<!--#echo encoding="none" var="DOCUMENT_URI" -->?<!--#echo encoding="none" var="QUERY_STRING" -->`)
 	}
-	certificate, key, err := demo.Certificate(append([]string{demo.Site().Origin.Host}, demo.Site().Hosts...))
+	certificate, key, err := preview.Certificate(append([]string{demo.Site().Origin.Host}, demo.Site().Hosts...))
 	require.NoError(t, err)
 	write(t, filepath.Join(dir, "cert.pem"), string(certificate))
 	write(t, filepath.Join(dir, "key.pem"), string(key))

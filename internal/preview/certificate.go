@@ -1,4 +1,5 @@
-package demo
+// Package preview serves a plan on loopback ports: what it answers, and why.
+package preview
 
 import (
 	"crypto/ecdsa"
@@ -21,7 +22,7 @@ func Certificate(hosts []string) (certificate, key []byte, err error) {
 	}
 	now := time.Now()
 	description := &x509.Certificate{
-		SerialNumber: big.NewInt(now.UnixNano()), Subject: pkix.Name{CommonName: "Skerrywick demo"},
+		SerialNumber: big.NewInt(now.UnixNano()), Subject: pkix.Name{CommonName: "Young Compass, for testing"},
 		NotBefore: now.Add(-time.Hour), NotAfter: now.Add(24 * time.Hour), DNSNames: hosts,
 		KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
 		BasicConstraintsValid: true, IsCA: true,
