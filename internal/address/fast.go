@@ -256,3 +256,30 @@ func appendPath(b []byte, s string, i int) ([]byte, int, bool) {
 }
 
 func isLetter(c byte) bool { return (c|0x20)-'a' < 26 }
+
+// Settled reports whether a path is its own form in every respect that looking
+// it up knows: single slashes, small letters, nothing encoded.
+func Settled(path string) bool {
+	slash := false
+	for i := 0; i < len(path); i++ {
+		c := path[i]
+		if settled[c] {
+			slash = false
+			continue
+		}
+		if c != '/' || slash {
+			return false
+		}
+		slash = true
+	}
+	return true
+}
+
+// settled are the characters other than the slash that no form changes.
+var settled = func() (set [256]bool) {
+	for c := range set {
+		b := byte(c)
+		set[c] = Unreserved(b) && (b < 'A' || b > 'Z')
+	}
+	return set
+}()

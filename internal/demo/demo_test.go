@@ -66,7 +66,7 @@ func TestNewSiteAnswersAsThePlan(t *testing.T) {
 	require.NoError(t, err)
 	defer func() { require.NoError(t, s.Close()) }()
 	c := client(t, s)
-	for _, row := range demotest.ReadExpected(t, "../..") {
+	for _, row := range demotest.ReadExpected(t, "../..", "") {
 		r, err := plan.NewRequest(row.Method, row.URL)
 		require.NoError(t, err)
 		if row.Method != "GET" || row.Outcome == "foreign" {

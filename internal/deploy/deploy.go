@@ -81,7 +81,7 @@ func Features() []Feature {
 	add("noise between more than 8 parameters", map[string]string{"htaccess": "two hops", "apache": "two hops", "nginx": "two hops", "caddy": "two hops"})
 	add("other bytes in addresses nobody listed", map[string]string{"htaccess": "as sent", "apache": "as sent", "nginx": "as sent", "caddy": "as sent", "haproxy": "as sent"})
 	add("response headers", nil)
-	add("internal addresses, front controller", nil)
+	add("internal addresses, front controller", map[string]string{"htaccess": "a last & is lost", "apache": "a last & is lost"})
 	add("maintenance (503)", nil)
 	add("trusted proxies", nil)
 	add("except: and only:", nil)

@@ -326,7 +326,7 @@ func (h *Headers) reads(r Request, fold bool) (values template.Values, ok bool) 
 	}
 	if ok && len(h.Having) > 0 {
 		ok = slices.ContainsFunc(address.SplitQuery(r.Query), func(q address.Param) bool {
-			return q.Raw != "" && slices.ContainsFunc(h.Having, func(name string) bool { return (Parameter{Name: name}).Matches(q.Name, "") })
+			return q.Raw != "" && slices.ContainsFunc(h.Having, func(name string) bool { return (&Parameter{Name: name}).Matches(q.Name, "") })
 		})
 	}
 	return values, ok

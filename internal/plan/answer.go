@@ -11,6 +11,7 @@ import (
 	"young-compass/internal/book"
 	"young-compass/internal/inventory"
 	"young-compass/internal/redirect"
+	"young-compass/internal/template"
 )
 
 // Request is what a visitor asks: a method and an address without fragment.
@@ -79,6 +80,9 @@ type Answer struct {
 	Causes       []Cause
 }
 
+// noPage is the rule that decides where no other does.
+const noPage = "no page has this address"
+
 // maxRounds is how often a pattern's target may meet a pattern again.
 const maxRounds = 5
 
@@ -87,6 +91,8 @@ const maxSteps = 64
 
 // way is a request on its way through the plan, with the steps taken so far.
 type way struct {
+	rules     *template.Automaton
+	plain     bool // see Answerer
 	method    string
 	at        address.Address
 	seen      []address.Address
@@ -97,25 +103,20 @@ type way struct {
 	travelled bool     // a redirect was taken, not only rules about spelling
 	stripped  []string // parameters that steps took away or gave a value of their own
 	dropped   bool     // a step took all parameters away
+	query     string   // that was split last
+	split     []address.Param
 }
 
-// Answer composes redirects and the site's own rules until nothing changes, so
-// that a visitor makes one hop. An error means that the plan contradicts
-// itself: it says which addresses lead in a circle.
-func (p *Plan) Answer(r Request) (Answer, error) {
-	r = p.trusted(r)
-	if !p.Site.Has(r.Host) {
-		return Answer{Outcome: Foreign, Causes: []Cause{p.cause("hosts", r.Host+" is not one of the site's hosts")}}, nil
+// params returns the parameters where the way stands.
+func (w *way) params() []address.Param {
+	if w.query != w.at.Query {
+		w.query, w.split = w.at.Query, address.SplitQuery(w.at.Query)
 	}
-	a, err := p.answer(r)
-	if a.Outcome != Exempt && len(p.Headers) > 0 {
-		a.Headers = p.fields(r)
-	}
-	return a, err
+	return w.split
 }
 
 // answer answers on the site's hosts.
-func (p *Plan) answer(r Request) (Answer, error) {
+func (p *Plan) answer(r Request, w *way) (Answer, error) {
 	if address.Unsafe(r.Path) {
 		return Answer{Outcome: Unknown, Status: 404, Causes: []Cause{p.cause("site", "an encoded slash, backslash or control character matches no rule")}}, nil
 	}
@@ -129,7 +130,7 @@ func (p *Plan) answer(r Request) (Answer, error) {
 	if m := p.Upkeep; m != nil && !m.Admits(r.Client) && !m.Except.Has(r.Path) {
 		return Answer{Outcome: Closed, Status: 503, RetryAfter: m.RetryAfter, Causes: []Cause{{File: p.File, Line: m.Where.Line, Rule: "the site is closed for maintenance"}}}, nil
 	}
-	a, err := p.walk(&way{method: r.Method, at: r.Address})
+	a, err := p.walk(w)
 	if err != nil || a.Outcome != Unknown && (a.Outcome != Served || p.IsFile(r.Path) && a.Page == inventory.Ref{}) {
 		return a, err
 	}
@@ -149,7 +150,7 @@ func (p *Plan) walk(w *way) (Answer, error) {
 		if done || err != nil {
 			return a, err
 		}
-		if !p.Site.Has(w.at.Host) || p.IsExempt(w.at.Path) {
+		if !p.Site.Has(w.at.Host) || p.IsExempt(w.at.Path) || w.ends(p) {
 			return w.moved(), nil
 		}
 		if slices.Contains(w.seen, w.at) || len(w.seen) > maxSteps {
@@ -213,8 +214,9 @@ func (w *way) unknown(cause Cause) Answer {
 // advance takes one step, or ends the way. Exact entries decide first, then
 // patterns, then the site's own rules.
 func (p *Plan) advance(w *way) (a Answer, done bool, err error) {
-	params := address.SplitQuery(w.at.Query)
-	named := p.Named(w.at.Path)
+	params := w.params()
+	reading := w.reading()
+	named := p.named(w.at.Path, reading)
 	carried := redirect.Carried(params, named)
 	known := len(carried) > 0 // an unknown item must not slide to another page
 	for _, n := range p.index.Match(w.at.Host, w.at.Path, params, named) {
@@ -250,7 +252,7 @@ func (p *Plan) advance(w *way) (a Answer, done bool, err error) {
 		known = true
 		break
 	}
-	if moved, err := p.pattern(w, params, named); moved || err != nil {
+	if moved, err := p.pattern(w, reading, params, named); moved || err != nil {
 		return a, false, err
 	}
 	if p.IsFile(w.at.Path) {
@@ -271,25 +273,29 @@ func (p *Plan) advance(w *way) (a Answer, done bool, err error) {
 	if len(carried) > 0 {
 		return w.unknown(p.cause("site", "no page has this item: the path is known with other values of "+strings.Join(named, ", "))), true, nil
 	}
-	return w.unknown(p.cause("site", "no page has this address")), true, nil
+	return w.unknown(p.cause("site", noPage)), true, nil
 }
+
+// reading returns the rules whose paths read where the way stands.
+func (w *way) reading() []int32 { return w.rules.Find(redirect.PatternPath(w.at.Path)) }
 
 // Named returns the parameters, sorted, that give the path a meaning: those
 // that any redirect, address of the book or pattern for it names.
 func (p *Plan) Named(path string) []string {
+	p.reader.Lock()
+	defer p.reader.Unlock()
+	return p.named(path, p.reader.rules.Find(redirect.PatternPath(path)))
+}
+
+// named does the same; reading are the rules that read the path.
+func (p *Plan) named(path string, reading []int32) []string {
 	names := p.index.Named(path)
 	shared := true
-	for _, rule := range p.Rules {
-		if len(rule.Reader.Query()) == 0 {
-			continue
-		}
-		if _, ok := rule.Reader.ReadPath(redirect.PatternPath(path), p.Paths.Lower); !ok {
-			continue
-		}
-		if shared {
-			names, shared = slices.Clone(names), false
-		}
-		for _, q := range rule.Reader.Query() {
+	for _, n := range reading {
+		for _, q := range p.Rules[n].Reader.Query() {
+			if shared {
+				names, shared = slices.Clone(names), false
+			}
 			if i, ok := slices.BinarySearch(names, q.Name); !ok {
 				names = slices.Insert(names, i, q.Name)
 			}
@@ -375,7 +381,7 @@ func (p *Plan) meet(w *way, e book.Entry) (a Answer, done bool, err error) {
 	if e.State == book.Shown {
 		path = e.Address.Path
 	}
-	params := address.SplitQuery(w.at.Query)
+	params := w.params()
 	if address.Decode(w.at.Path) != address.Decode(path) {
 		to := p.Site.Rebase(w.at)
 		to.Path, to.Query = path, joinParams(params, p.noiseAt(w.at.Path))
@@ -393,22 +399,31 @@ func (p *Plan) meet(w *way, e book.Entry) (a Answer, done bool, err error) {
 }
 
 // pattern takes the first pattern that matches.
-func (p *Plan) pattern(w *way, params []address.Param, named []string) (bool, error) {
+func (p *Plan) pattern(w *way, reading []int32, params []address.Param, named []string) (bool, error) {
 	if p.Site.IsHome(w.at.Host) {
 		return false, nil // patterns name no host
 	}
-	for _, rule := range p.Rules {
-		values, ok := rule.Reads(w.at.Path, params, named, p.Paths.Lower)
-		if !ok || rule.Except.Has(w.at.Path) {
+	for _, n := range reading {
+		rule := p.Rules[n]
+		if rule.Except.Has(w.at.Path) {
 			continue
 		}
-		target, err := rule.Leads(values, p.Site)
-		if err != nil {
-			continue // a value that makes no address
+		target, ok := address.Address{}, false
+		if len(named) == 0 && address.Settled(w.at.Path) {
+			target, ok = rule.Direct(w.at.Path, p.Paths.Lower)
 		}
-		cause := Cause{File: rule.Where.File, Line: rule.Where.Line, Rule: fmt.Sprintf("pattern %s to %s", rule.From, rule.To)}
+		if !ok {
+			values, ok := rule.Reads(w.at.Path, params, named, p.Paths.Lower)
+			if !ok {
+				continue
+			}
+			var err error
+			if target, err = rule.Leads(values, p.Site); err != nil {
+				continue // a value that makes no address
+			}
+		}
 		first := len(w.seen) == 0
-		if !w.step(p.travel(w, target, rule.Names(), rule.Drop), w.written(rule.Status), cause) {
+		if !w.step(p.travel(w, target, rule.Names(), rule.Drop), w.written(rule.Status), p.ruleCauses[n]) {
 			continue
 		}
 		w.byPattern = w.byPattern || first
@@ -432,6 +447,9 @@ func (p *Plan) travel(w *way, to address.Address, named []string, drop bool) add
 		w.dropped = true
 		return to
 	}
+	if w.at.Query == "" && len(named) == 0 && to.Query == "" {
+		return to
+	}
 	own := address.SplitQuery(to.Query)
 	leave := slices.Clone(named)
 	for _, q := range own {
@@ -439,7 +457,7 @@ func (p *Plan) travel(w *way, to address.Address, named []string, drop bool) add
 	}
 	w.stripped = append(w.stripped, leave...)
 	noise := p.noiseAt(w.at.Path)
-	rest := slices.DeleteFunc(address.SplitQuery(w.at.Query), func(q address.Param) bool {
+	rest := slices.DeleteFunc(slices.Clone(w.params()), func(q address.Param) bool {
 		return slices.Contains(leave, q.Name) || noise(q)
 	})
 	to.Query = address.JoinQuery(append(own, rest...))

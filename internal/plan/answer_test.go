@@ -2,6 +2,8 @@ package plan_test
 
 import (
 	"fmt"
+	"net/netip"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -12,26 +14,30 @@ import (
 )
 
 func TestAnswerAgreesWithWhatWasWorkedOutByHand(t *testing.T) {
-	p := demotest.Accepted(t, t.TempDir())
-	for _, row := range demotest.ReadExpected(t, "../..") {
-		r, err := plan.NewRequest(row.Method, row.URL)
-		require.NoError(t, err, "line %d", row.Line)
-		a, err := p.Answer(r)
-		require.NoError(t, err, "line %d", row.Line)
-		or := func(s string) string {
-			if s == "" || s == "0" {
-				return "-"
+	for name, p := range map[string]*plan.Plan{"": demotest.Accepted(t, t.TempDir()), "rules": demotest.Plan(t, "../..", "rules"), "closed": demotest.Plan(t, "../..", "closed")} {
+		for _, row := range demotest.ReadExpected(t, "../..", name) {
+			r, err := plan.NewRequest(row.Method, row.URL)
+			require.NoError(t, err, "line %d", row.Line)
+			r.Client, r.Forwarded = netip.MustParseAddr("127.0.0.1"), row.Forwarded
+			a, err := p.Answer(r)
+			require.NoError(t, err, "line %d", row.Line)
+			or := func(s string) string {
+				if s == "" || s == "0" {
+					return "-"
+				}
+				return s
 			}
-			return s
+			var headers []string
+			for _, f := range a.Headers {
+				headers = append(headers, f.Name+": "+f.Value)
+			}
+			got := fmt.Sprintf("%s %s %s %s %s %s", a.Outcome, or(fmt.Sprint(a.Status)), or(a.To), or(a.Canonical), or(a.Internal), or(strings.Join(headers, "; ")))
+			want := fmt.Sprintf("%s %s %s %s %s %s", row.Outcome, row.Status, row.Location, row.Canonical, row.Internal, row.Headers)
+			if row.Outcome == "served" {
+				assert.Equal(t, "200", row.Status, "testdata/expected.tsv:%d", row.Line)
+			}
+			assert.Equal(t, want, got, "testdata/expected.tsv:%d: %s %s", row.Line, row.Method, row.URL)
+			assert.NotEmpty(t, a.Causes, "line %d", row.Line)
 		}
-		status := or(fmt.Sprint(a.Status))
-		got := fmt.Sprintf("%s %s %s %s", a.Outcome, status, or(a.To), or(a.Canonical))
-		want := fmt.Sprintf("%s %s %s %s", row.Outcome, row.Status, row.Location, row.Canonical)
-		if row.Outcome == "served" {
-			want = fmt.Sprintf("served 200 - %s", row.Canonical)
-			assert.Equal(t, "200", row.Status, "testdata/expected.tsv:%d", row.Line)
-		}
-		assert.Equal(t, want, got, "testdata/expected.tsv:%d: %s %s", row.Line, row.Method, row.URL)
-		assert.NotEmpty(t, a.Causes, "line %d", row.Line)
 	}
 }

@@ -97,7 +97,7 @@ func (p *Plan) Key(path string) string { return p.index.Key(path) }
 // Compile works the plan out for every address it knows.
 func (p *Plan) Compile() (*Program, []finding.Finding, error) {
 	g := &Program{Plan: p}
-	c := compiler{program: g, seen: map[entryKey]Entry{}}
+	c := compiler{program: g, rules: p.automaton(), seen: map[entryKey]Entry{}}
 	for _, rule := range p.Rules {
 		g.Patterns = append(g.Patterns, c.pattern(rule))
 	}
@@ -120,6 +120,7 @@ type entryKey struct{ host, key, signature string }
 
 type compiler struct {
 	program *Program
+	rules   *template.Automaton
 	seen    map[entryKey]Entry // what was worked out; of no kind where no entry is needed
 	known   []address.Address
 	found   []finding.Finding
@@ -202,6 +203,11 @@ func (c *compiler) enter(host string, s redirect.Source, named []string, others 
 	return e, nil
 }
 
+// way is a request at its beginning.
+func (c *compiler) way(method string, at address.Address) *way {
+	return &way{rules: c.rules, method: method, at: at}
+}
+
 // answersAs reports whether two entries do the same.
 func (e Entry) answersAs(o Entry) bool {
 	return e.Kind == o.Kind && e.Target == o.Target && e.Status == o.Status && slices.Equal(e.Strip, o.Strip) && e.Drop == o.Drop
@@ -211,7 +217,7 @@ func (e Entry) answersAs(o Entry) bool {
 // own rules alone say the same.
 func (c *compiler) work(e *Entry, at address.Address) error {
 	p := c.program.Plan
-	w := &way{method: "GET", at: at}
+	w := c.way("GET", at)
 	a, err := p.walk(w)
 	if err != nil {
 		return err
@@ -243,7 +249,7 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 			What: "this leads to another spelling of itself, which no server is asked to do", Advice: "delete the row; the site's own rules do the same"})
 		return nil
 	}
-	other := &way{method: "POST", at: at}
+	other := c.way("POST", at)
 	if _, err := p.walk(other); err != nil {
 		return err
 	}

@@ -107,7 +107,7 @@ type Parameter struct {
 }
 
 // Matches reports whether a parameter of that name on that path is meant.
-func (p Parameter) Matches(name, path string) bool {
+func (p *Parameter) Matches(name, path string) bool {
 	if start, ok := strings.CutSuffix(p.Name, "*"); ok {
 		if !strings.HasPrefix(name, start) {
 			return false
@@ -452,11 +452,12 @@ func sample(t *template.Template) string {
 // ClassOf returns the class of a parameter on a path in normal form; empty
 // when it has none. A class scoped to the path goes before one that isn't.
 func (c *Config) ClassOf(name, path string) Class {
-	if c.Paths.Lower {
+	if c.Paths.Lower && !address.Settled(path) {
 		path = address.Fold(path)
 	}
 	found := Class("")
-	for _, p := range c.Parameters {
+	for i := range c.Parameters {
+		p := &c.Parameters[i]
 		if p.Matches(name, path) {
 			if p.For != "" {
 				return p.Class

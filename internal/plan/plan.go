@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"young-compass/internal/address"
 	"young-compass/internal/book"
@@ -40,6 +41,10 @@ type Plan struct {
 	current map[inventory.Ref]int // position in Book.Entries
 	index   *redirect.Index       // numbers: the redirects, then the book's entries
 	ignored []bool                // redirects from a live page's current address
+
+	ruleCauses []Cause // by rule
+	reader     *reader
+	answerers  *sync.Pool
 }
 
 // Load reads a project folder. A file that can't be read as what it should be
@@ -123,6 +128,12 @@ func (p *Plan) Reindex() {
 	for _, e := range p.Book.Entries {
 		p.index.Add(p.bookSource(e))
 	}
+	p.ruleCauses = make([]Cause, len(p.Rules))
+	for i, rule := range p.Rules {
+		p.ruleCauses[i] = Cause{File: rule.Where.File, Line: rule.Where.Line, Rule: fmt.Sprintf("pattern %s to %s", rule.From, rule.To)}
+	}
+	p.reader = &reader{rules: p.automaton()}
+	p.answerers = &sync.Pool{}
 	p.ignored = make([]bool, rows)
 	for i, row := range p.Redirects.All() {
 		p.ignored[i] = p.liveSource(row) != nil

@@ -85,6 +85,9 @@ func NewIndex(site address.Site, fold bool, source func(number int) Source) *Ind
 // Key returns what a path in normal form is looked up by: repeated slashes
 // and, with Fold, letters don't count, nor does how a byte is written.
 func (x *Index) Key(path string) string {
+	if address.Settled(path) {
+		return path
+	}
 	path = address.MergeSlashes(path)
 	if x.Fold {
 		path = address.Fold(path)
@@ -264,25 +267,40 @@ func (x *Index) First(host, path string, params []address.Param, named []string)
 	return int(best)
 }
 
+// FirstBare returns what First does for a request without parameters, by the
+// key of its path.
+func (x *Index) FirstBare(host, key string) int {
+	best, rank := int32(-1), 0
+	for _, entry := range x.hosts {
+		if !x.Site.Hears(entry, host) {
+			continue
+		}
+		if _, first := x.find(x.hash(entry, key, ""), entry, key, "", nil); first >= 0 {
+			if r := x.Site.Rank(entry, host); best < 0 || cmp.Or(cmp.Compare(r, rank), cmp.Compare(first, best)) < 0 {
+				best, rank = first, r
+			}
+		}
+	}
+	return int(best)
+}
+
+// NamedAt returns what Named does, by the key of a path.
+func (x *Index) NamedAt(key string) []string { return x.names[key] }
+
 // Match returns the numbers of the sources that a request meets: the path is
 // theirs, the parameters they name are there with these values, and the
 // request carries no other of the parameters in named. The best host comes
 // first, then what was added first.
 func (x *Index) Match(host, path string, params []address.Param, named []string) []int {
-	type hit struct{ rank, number int }
-	var hits []hit
-	x.firsts(host, path, params, named, func(entry string, first int32) {
-		rank := x.Site.Rank(entry, host)
+	var numbers []int
+	x.firsts(host, path, params, named, func(_ string, first int32) {
 		for n := first; n >= 0; n = x.next[n] {
-			hits = append(hits, hit{rank, int(n)})
+			numbers = append(numbers, int(n))
 		}
 	})
-	if len(hits) > 1 {
-		slices.SortFunc(hits, func(a, b hit) int { return cmp.Or(a.rank-b.rank, a.number-b.number) })
-	}
-	numbers := make([]int, len(hits))
-	for i, h := range hits {
-		numbers[i] = h.number
+	if len(numbers) > 1 {
+		rank := func(n int) int { return x.Site.Rank(x.source(n).Host, host) }
+		slices.SortFunc(numbers, func(a, b int) int { return cmp.Or(rank(a)-rank(b), a-b) })
 	}
 	return numbers
 }

@@ -15,6 +15,16 @@ type Pattern struct {
 	From, To string // as written
 	Reader   *template.Reader
 	Target   *template.Template
+
+	base   address.Address // of a target that is put together from direct
+	direct []directPiece
+}
+
+// directPiece is a stretch of a target's path: a literal, or what an element of
+// the source read.
+type directPiece struct {
+	literal string
+	element int
 }
 
 // PatternError says what is wrong with a pattern, in which part of it (from, to
@@ -71,7 +81,78 @@ func NewPattern(from, to string, classes map[string]template.Class, site address
 	if text := normal.String(); !slices.Contains([]string{text, normal.Local(), strings.Replace(text, normal.Host+"/", normal.Host, 1)}, example) {
 		return bad("to", "write it as in "+text, "the target is not in normal form")
 	}
+	p.prepare(normal)
 	return p, nil
+}
+
+// prepare makes direct, where the variables of the target are all in its path
+// and hold nothing that is written otherwise there.
+func (p *Pattern) prepare(example address.Address) {
+	pieces, ok := p.Target.Pieces()
+	if !ok || len(p.Reader.Query()) > 0 {
+		return
+	}
+	p.base = example
+	elements := p.Reader.Elements()
+	var list []directPiece
+	for i, piece := range pieces {
+		literal := piece.Literal
+		if i == 0 {
+			literal = strings.TrimPrefix(literal, example.Base())
+		}
+		if cut := strings.IndexAny(literal, "?#"); cut >= 0 {
+			if i < len(pieces)-1 {
+				return // variables behind the path
+			}
+			literal = literal[:cut]
+		}
+		at := slices.IndexFunc(elements, func(e template.Element) bool { return piece.Name != "" && e.Name == piece.Name })
+		switch {
+		case piece.Name == "":
+			list = append(list, directPiece{literal, -1})
+		case at < 0 || elements[at].List || !elements[at].Class.Reflectable():
+			return
+		default:
+			list = append(list, directPiece{"", at})
+		}
+	}
+	if list[0].element < 0 && strings.HasPrefix(list[0].literal, "/") {
+		p.direct = list
+	}
+}
+
+// Direct returns where the pattern leads a settled path, as Reads and Leads do for one
+// without parameters of a meaning, when that needs no more than putting texts
+// together. It reports false when it can't tell.
+func (p *Pattern) Direct(path string, fold bool) (address.Address, bool) {
+	if p.direct == nil {
+		return address.Address{}, false
+	}
+	var room [16]int
+	ends, ok := p.Reader.Ends(path, fold, room[:0])
+	if !ok {
+		return address.Address{}, false
+	}
+	var text [256]byte
+	b := text[:0]
+	for _, piece := range p.direct {
+		if piece.element < 0 {
+			b = append(b, piece.literal...)
+			continue
+		}
+		from := 0
+		if piece.element > 0 {
+			from = ends[piece.element-1]
+		}
+		value := path[from:ends[piece.element]]
+		if strings.IndexByte(value, '.') >= 0 {
+			return address.Address{}, false // perhaps a dot segment
+		}
+		b = append(b, value...)
+	}
+	to := p.base
+	to.Path = string(b)
+	return to, true
 }
 
 // literalHost returns the host of a target up to its first slash, "{/" or "?".
@@ -128,7 +209,12 @@ func (p *Pattern) Reads(path string, params []address.Param, named []string, fol
 
 // PatternPath is a path as patterns read it: like in looking up, repeated slashes
 // don't count, nor whether a mark such as ( is encoded.
-func PatternPath(path string) string { return address.DecodeMarks(address.MergeSlashes(path)) }
+func PatternPath(path string) string {
+	if address.Settled(path) {
+		return path
+	}
+	return address.DecodeMarks(address.MergeSlashes(path))
+}
 
 // Names returns the parameters, sorted, that the pattern's from names.
 func (p *Pattern) Names() []string {

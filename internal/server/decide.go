@@ -164,7 +164,7 @@ func (d *decider) scopeUnclear(q plan.Pattern) bool {
 	unclear := func(literal string, whole bool) bool {
 		path, _, cut := strings.Cut(literal, "?")
 		return !whole && !cut && slices.ContainsFunc(d.Parameters, func(n plan.Parameter) bool {
-			return n.Class == plan.Noise && strings.HasPrefix(n.For+"/", address.Fold(path))
+			return n.Class == plan.Noise && address.Fold(path) != n.For+"/" && strings.HasPrefix(n.For+"/", address.Fold(path))
 		})
 	}
 	from := q.Reader.Elements()
@@ -438,7 +438,11 @@ func (d *decider) way() {
 		d.table("way5", "{d2}", T("1 {d2}"), is("", T("1 site2")))
 	}
 	d.table("way4", "{held}{file1}{p2c}", T("0 site1"), is("001", T("{way5}")), on("^1", "0 held"))
-	d.table("way3", "{d1}", T("1 {d1}"), is("", T("{way4}")))
+	if d.exempts() { // what leads into places that the plan leaves alone ends there
+		d.table("way3", "{exempt1} {d1}", T("1 {d1}"), on(`^1|^0 \z`, "{way4}"))
+	} else {
+		d.table("way3", "{d1}", T("1 {d1}"), is("", T("{way4}")))
+	}
 	d.table("way2", "{file0}", T("{way3}"), is("1", T("0 file")))
 	d.table("first", "{p1c}", T("{d1}"), is("1", T("{d0}")))
 	d.table("way", "{first}", T("0 {first}"), is("", T("{way2}")))

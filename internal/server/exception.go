@@ -58,6 +58,9 @@ func Exceptions(target string) []Exception {
 	if target != "haproxy" && target != "caddy" {
 		list = append(list, Exception{Code: "refused", What: "the path climbs above the root or holds %00: the server refuses it before any rule", Applies: refused})
 	}
+	if target == "htaccess" || target == "apache" {
+		list = append(list, Exception{Code: "last-ampersand", What: "an & at the end of the query doesn't reach the internal address", Applies: lastAmpersand})
+	}
 	if target == "nginx" || target == "caddy" {
 		list = append(list, Exception{Code: "letters", What: "capital letters in an address nobody listed stay", Applies: letters})
 	}
@@ -90,6 +93,11 @@ func listed(g *plan.Program, host, path string) bool {
 	return slices.ContainsFunc(g.Forms(host, path), func(form string) bool {
 		return len(g.At(g.Key(form))) > 0
 	})
+}
+
+func lastAmpersand(g *plan.Program, r Asked) bool {
+	a, err := g.Answer(r.Request)
+	return err == nil && a.Internal != "" && strings.HasSuffix(r.Query, "&")
 }
 
 func letters(g *plan.Program, r Asked) bool {

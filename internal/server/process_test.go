@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"testing"
 	"time"
@@ -75,13 +76,26 @@ func write(t *testing.T, path, text string) {
 	require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
 }
 
-// freePort returns a loopback port that nothing listens on.
+// nextPort counts the ports that the tests have chosen: none is chosen twice, and
+// none is of those that clients get.
+var nextPort = func() *atomic.Int64 {
+	var n atomic.Int64
+	n.Store(int64(20_000 + os.Getpid()*37%9_000))
+	return &n
+}()
+
+// freePort returns a loopback address that nothing listens at.
 func freePort(t *testing.T) string {
 	t.Helper()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	defer func() { require.NoError(t, l.Close()) }()
-	return l.Addr().String()
+	for range 1000 {
+		at := fmt.Sprintf("127.0.0.1:%d", 20_000+nextPort.Add(1)%12_000)
+		if l, err := net.Listen("tcp", at); err == nil {
+			require.NoError(t, l.Close())
+			return at
+		}
+	}
+	t.Fatal("no port is free")
+	return ""
 }
 
 // run starts a server and waits until both ports answer. The test fails, and
@@ -142,10 +156,7 @@ func readText(t *testing.T, path string) string {
 func ports(t *testing.T, dir string) (plain, secure string) {
 	t.Helper()
 	for _, name := range []string{"http", "https"} {
-		l, err := net.Listen("tcp", "127.0.0.1:0")
-		require.NoError(t, err)
-		defer func() { require.NoError(t, l.Close()) }() // both at the end, so that they differ
-		write(t, filepath.Join(dir, name), l.Addr().String())
+		write(t, filepath.Join(dir, name), freePort(t))
 	}
 	return readText(t, filepath.Join(dir, "http")), readText(t, filepath.Join(dir, "https"))
 }

@@ -163,9 +163,9 @@ func writeSetByte(b *strings.Builder, c byte) {
 }
 
 // Holds reports whether s is a value of the class; s must not be empty.
-func (c Class) Holds(s string) bool {
+func (c *Class) Holds(s string) bool {
 	if c.several {
-		single := c
+		single := *c
 		single.several = false
 		for _, segment := range strings.Split(s, "/") {
 			if !single.Holds(segment) {

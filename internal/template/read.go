@@ -172,65 +172,80 @@ func (r *Reader) LiteralPath() (string, bool) {
 // ReadPath matches a path in normal form with single slashes. With fold,
 // letters don't count, but the values returned keep theirs.
 func (r *Reader) ReadPath(path string, fold bool) (Values, bool) {
+	var room [16]int
 	key := path
 	if fold {
 		key = address.Fold(path)
 	}
-	values := Values{}
-	if !match(r.elements, key, path, 0, fold, values) {
+	ends, ok := r.Ends(key, fold, room[:0])
+	if !ok {
 		return nil, false
+	}
+	values := Values{}
+	at := 0
+	for i, e := range r.elements {
+		switch end := ends[i]; {
+		case e.Name == "":
+		case !e.List:
+			values[e.Name] = []string{path[at:end]}
+		case end > at:
+			values[e.Name] = strings.Split(path[at+1:end], "/")
+		}
+		at = ends[i]
 	}
 	return values, true
 }
 
-func match(elements []Element, key, path string, at int, fold bool, values Values) bool {
+// Ends matches a path as ReadPath does, with small letters where these don't
+// count. It appends to ends where each of the reader's elements ends.
+func (r *Reader) Ends(path string, fold bool, ends []int) ([]int, bool) {
+	ends = slices.Grow(ends, len(r.elements))[:len(r.elements)]
+	return ends, match(r.elements, path, 0, fold, ends)
+}
+
+func match(elements []Element, key string, at int, fold bool, ends []int) bool {
 	if len(elements) == 0 {
 		return at == len(key)
 	}
-	e, rest := elements[0], elements[1:]
+	e, rest := &elements[0], elements[1:]
 	switch {
 	case e.Name == "":
 		literal := e.Literal
 		if fold {
 			literal = address.Fold(literal)
 		}
-		return strings.HasPrefix(key[at:], literal) && match(rest, key, path, at+len(literal), fold, values)
+		ends[0] = at + len(literal)
+		return strings.HasPrefix(key[at:], literal) && match(rest, key, at+len(literal), fold, ends[1:])
 	case e.List:
-		for end := listEnd(e.Class, key, at); end >= at; end-- {
-			if end > at && (key[end-1] == '/' || !listHolds(e.Class, key[at:end])) {
+		for end := listEnd(&e.Class, key, at); end >= at; end-- {
+			if end > at && (key[end-1] == '/' || !listHolds(&e.Class, key[at:end])) {
 				continue
 			}
-			delete(values, e.Name)
-			if end > at {
-				values[e.Name] = strings.Split(path[at+1:end], "/")
-			}
-			if match(rest, key, path, end, fold, values) {
+			if ends[0] = end; match(rest, key, end, fold, ends[1:]) {
 				return true
 			}
 		}
 	default:
-		for end := runEnd(e.Class, key, at); end > at; end-- {
+		for end := runEnd(&e.Class, key, at); end > at; end-- {
 			if !e.Class.Holds(key[at:end]) {
 				continue
 			}
-			values[e.Name] = []string{path[at:end]}
-			if match(rest, key, path, end, fold, values) {
+			if ends[0] = end; match(rest, key, end, fold, ends[1:]) {
 				return true
 			}
 		}
 	}
-	delete(values, e.Name)
 	return false
 }
 
-func runEnd(c Class, s string, at int) int {
+func runEnd(c *Class, s string, at int) int {
 	for at < len(s) && (c.set[s[at]] || c.several && s[at] == '/') {
 		at++
 	}
 	return at
 }
 
-func listEnd(c Class, s string, at int) int {
+func listEnd(c *Class, s string, at int) int {
 	if at == len(s) || s[at] != '/' {
 		return at
 	}
@@ -241,7 +256,7 @@ func listEnd(c Class, s string, at int) int {
 }
 
 // listHolds reports whether s is slashes and values in turn.
-func listHolds(c Class, s string) bool {
+func listHolds(c *Class, s string) bool {
 	for _, segment := range strings.Split(s[1:], "/") {
 		if segment == "" || !c.Holds(segment) {
 			return false

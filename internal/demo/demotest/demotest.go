@@ -80,31 +80,54 @@ func Write(t testing.TB, path string, data []byte) {
 // Expected is a row of testdata/expected.tsv.
 type Expected struct {
 	Line                                              int
+	Plan                                              string // a folder of testdata; empty: the demo's
 	Method, URL, Outcome, Status, Location, Canonical string
+	Internal, Headers, Forwarded                      string
 }
 
-// ReadExpected reads testdata/expected.tsv; root is the way to the repository.
-func ReadExpected(t testing.TB, root string) []Expected {
+// ReadExpected reads the rows of testdata/expected.tsv for a plan; root is the
+// way to the repository.
+func ReadExpected(t testing.TB, root, plan string) []Expected {
 	t.Helper()
 	data, err := os.ReadFile(filepath.Join(root, "testdata", "expected.tsv"))
 	require.NoError(t, err)
 	var rows []Expected
+	all, at := 0, ""
 	for i, line := range strings.Split(string(data), "\n") {
 		if line == "" || line[0] == '#' {
 			continue
 		}
+		if name, ok := strings.CutPrefix(line, "@ "); ok {
+			at = name
+			continue
+		}
 		f := strings.Split(line, "\t")
-		require.Len(t, f, 6, "testdata/expected.tsv:%d", i+1)
-		rows = append(rows, Expected{i + 1, f[0], full(f[1]), f[2], f[3], full(f[4]), full(f[5])})
+		require.GreaterOrEqual(t, len(f), 6, "testdata/expected.tsv:%d", i+1)
+		all++
+		if at != plan {
+			continue
+		}
+		for len(f) < 9 {
+			f = append(f, "-")
+		}
+		headers := strings.Replace(f[7], "+", "Strict-Transport-Security: max-age=31536000", 1)
+		rows = append(rows, Expected{i + 1, at, f[0], full(f[1]), f[2], f[3], full(f[4]), full(f[5]), strings.Replace(f[6], "~", "/inside/front.shtml", 1), headers, strings.TrimPrefix(f[8], "-")})
 	}
-	require.GreaterOrEqual(t, len(rows), 200)
+	require.GreaterOrEqual(t, all, 400)
 	return rows
+}
+
+// Plan loads one of the plans in testdata.
+func Plan(t testing.TB, root, name string) *plan.Plan {
+	t.Helper()
+	return Load(t, filepath.Join(root, "testdata", name))
 }
 
 // full writes out the abbreviated origins.
 func full(s string) string {
 	origins := map[string]string{"O": "https://skerrywick.example", "W": "http://www.skerrywick.example", "S": "https://www.skerrywick.example",
-		"H": "http://skerrywick.example", "F": "http://ferries.skerrywick.example", "G": "https://ferries.skerrywick.example"}
+		"H": "http://skerrywick.example", "F": "http://ferries.skerrywick.example", "G": "https://ferries.skerrywick.example",
+		"C": "https://skerrywick-ch.example", "D": "http://skerrywick-ch.example"}
 	if s != "" && origins[s[:1]] != "" && (len(s) == 1 || s[1] == '/') {
 		return origins[s[:1]] + s[1:]
 	}

@@ -1,0 +1,198 @@
+package template
+
+import (
+	"encoding/binary"
+	"slices"
+)
+
+// Automaton reads a path by many templates at once, in a time that hardly grows
+// with their number: it keeps sets of positions (see machine) as states, which
+// it works out when a path first leads there. It must not be used by two at a
+// time.
+type Automaton struct {
+	positions []position
+	reader    []int32 // by position: the template it belongs to
+	last      []bool  // by position: the template's path may end behind it
+	first     []int32 // positions that a path may begin with
+	empty     []int32 // templates that read an empty path
+	class     [256]uint8
+	classes   int
+	states    []state
+	byKey     map[string]int32
+}
+
+// state is a set of positions that may have been read last.
+type state struct {
+	members []int32
+	reads   []int32 // templates that may end here, in order
+	class   uint8   // the one class of characters that was met here,
+	to      int32   // and 1 + the state behind it; 0: none yet
+	more    []int32 // when there were several: by class, 1 + the state behind it
+}
+
+// The first two states.
+const (
+	atBegin = 0
+	nowhere = 1
+)
+
+// maxKept bounds the states that are kept, of some hundred bytes each.
+const maxKept = 400_000
+
+// NewAutomaton returns an automaton of templates, known by their positions in
+// the list. With fold, letters don't count.
+func NewAutomaton(readers []*Reader, fold bool) *Automaton {
+	a := &Automaton{}
+	sets := map[[256]bool]*[256]bool{}
+	for n, r := range readers {
+		if fold {
+			r = r.folded()
+		}
+		m := r.machine()
+		base := len(a.positions)
+		for _, p := range m.positions {
+			if have, ok := sets[*p.set]; ok {
+				p.set = have
+			} else {
+				sets[*p.set] = p.set
+			}
+			for i := range p.follow {
+				p.follow[i] += base
+			}
+			a.positions, a.reader, a.last = append(a.positions, p), append(a.reader, int32(n)), append(a.last, false)
+		}
+		for _, i := range m.last {
+			a.last[base+i] = true
+		}
+		for _, i := range m.first {
+			a.first = append(a.first, int32(base+i))
+		}
+		if m.empty {
+			a.empty = append(a.empty, int32(n))
+		}
+	}
+	a.classify(sets, fold)
+	a.reset()
+	return a
+}
+
+// classify puts characters that no template tells apart into one class.
+func (a *Automaton) classify(sets map[[256]bool]*[256]bool, fold bool) {
+	splits := map[[2]int]int{}
+	group := [256]int{}
+	count := 1
+	for _, set := range sets {
+		clear(splits)
+		for c := range group {
+			in := 0
+			if set[c] {
+				in = 1
+			}
+			k := [2]int{group[c], in}
+			if _, ok := splits[k]; !ok {
+				splits[k] = len(splits)
+			}
+			group[c] = splits[k]
+		}
+		count = len(splits)
+	}
+	for c, g := range group {
+		a.class[c] = uint8(g)
+	}
+	if fold {
+		for c := 'A'; c <= 'Z'; c++ {
+			a.class[c] = a.class[c|0x20]
+		}
+	}
+	a.classes = count
+}
+
+// reset forgets the states that were worked out.
+func (a *Automaton) reset() {
+	a.states, a.byKey = a.states[:0], map[string]int32{}
+	a.states = append(a.states, state{reads: a.empty}, state{})
+	a.byKey[""] = nowhere
+}
+
+// Find returns the templates that read a path in normal form with single
+// slashes, in order. The result must not be changed.
+func (a *Automaton) Find(path string) []int32 {
+	if len(a.states) > maxKept {
+		a.reset()
+	}
+	at := int32(atBegin)
+	for i := 0; i < len(path); i++ {
+		class := a.class[path[i]]
+		s := &a.states[at]
+		switch {
+		case s.to != 0 && s.class == class:
+			at = s.to - 1
+		case s.more != nil && s.more[class] != 0:
+			at = s.more[class] - 1
+		default:
+			at = a.step(at, path[i])
+		}
+		if at == nowhere {
+			return nil
+		}
+	}
+	return a.states[at].reads
+}
+
+// step works out the state behind a character.
+func (a *Automaton) step(at int32, c byte) int32 {
+	class := a.class[c]
+	if 'A' <= c && c <= 'Z' && class == a.class[c|0x20] {
+		c |= 0x20 // letters don't count
+	}
+	var members []int32
+	read := func(i int32) {
+		if a.positions[i].set[c] {
+			members = append(members, i)
+		}
+	}
+	if at == atBegin {
+		for _, i := range a.first {
+			read(i)
+		}
+	}
+	for _, m := range a.states[at].members {
+		for _, i := range a.positions[m].follow {
+			read(int32(i))
+		}
+	}
+	slices.Sort(members)
+	to := a.enter(slices.Compact(members))
+	s := &a.states[at]
+	if s.to == 0 {
+		s.class, s.to = class, to+1
+		return to
+	}
+	if s.more == nil {
+		s.more = make([]int32, a.classes)
+	}
+	s.more[class] = to + 1
+	return to
+}
+
+// enter returns the number of the state of a set of positions.
+func (a *Automaton) enter(members []int32) int32 {
+	key := make([]byte, 0, 4*len(members))
+	for _, m := range members {
+		key = binary.LittleEndian.AppendUint32(key, uint32(m))
+	}
+	if n, ok := a.byKey[string(key)]; ok {
+		return n
+	}
+	s := state{members: members}
+	for _, m := range members {
+		if a.last[m] {
+			s.reads = append(s.reads, a.reader[m])
+		}
+	}
+	slices.Sort(s.reads)
+	s.reads = slices.Compact(s.reads)
+	n := int32(len(a.states))
+	a.states, a.byKey[string(key)] = append(a.states, s), n
+	return n
+}
