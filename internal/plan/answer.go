@@ -91,20 +91,21 @@ const maxSteps = 64
 
 // way is a request on its way through the plan, with the steps taken so far.
 type way struct {
-	rules     *template.Automaton
-	plain     bool // see Answerer
-	method    string
-	at        address.Address
-	seen      []address.Address
-	causes    []Cause
-	statuses  []int // of the steps
-	patterns  int
-	byPattern bool     // the first step was a pattern's
-	travelled bool     // a redirect was taken, not only rules about spelling
-	stripped  []string // parameters that steps took away or gave a value of their own
-	dropped   bool     // a step took all parameters away
-	query     string   // that was split last
-	split     []address.Param
+	rules        *template.Automaton
+	plain        bool // see Answerer
+	method       string
+	at           address.Address
+	seen         []address.Address
+	causes       []Cause
+	statuses     []int  // of the steps
+	derivedSteps []bool // whether nobody wrote the step's status
+	patterns     int
+	byPattern    bool     // the first step was a pattern's
+	travelled    bool     // a redirect was taken, not only rules about spelling
+	stripped     []string // parameters that steps took away or gave a value of their own
+	dropped      bool     // a step took all parameters away
+	query        string   // that was split last
+	split        []address.Param
 }
 
 // params returns the parameters where the way stands.
@@ -172,6 +173,11 @@ func (w *way) step(to address.Address, status int, cause Cause) bool {
 	if to == w.at {
 		return false
 	}
+	derived := status == 0
+	if derived {
+		status = w.derived()
+	}
+	w.derivedSteps = append(w.derivedSteps, derived)
 	w.seen = append(w.seen, w.at)
 	w.at = to
 	w.statuses = append(w.statuses, status)
@@ -315,7 +321,7 @@ func (p *Plan) follow(w *way, row redirect.Row) bool {
 		current.Fragment = row.Target.Fragment
 		target = current
 	}
-	return w.step(p.travel(w, target, row.Names(), row.Drop), w.written(row.Status), rowCause(row))
+	return w.step(p.travel(w, target, row.Names(), row.Drop), row.Status, rowCause(row))
 }
 
 // followFormer answers at a former address of a page that isn't live what the
@@ -326,7 +332,7 @@ func (p *Plan) followFormer(w *way, e book.Entry, row redirect.Row) bool {
 		return false
 	}
 	cause := p.entryCause(e, "was an address of "+e.Page.String())
-	if !w.step(p.travel(w, current, redirect.SourceOf(e.Address).Names(), false), w.derived(), cause) {
+	if !w.step(p.travel(w, current, redirect.SourceOf(e.Address).Names(), false), 0, cause) {
 		return false
 	}
 	return p.follow(w, row)
@@ -337,7 +343,7 @@ func rowCause(row redirect.Row) Cause {
 	if !row.Gone() {
 		to = "to " + row.To
 	}
-	return Cause{File: row.File, Line: row.Line, Rule: fmt.Sprintf("redirect from %s %s", row.From, to)}
+	return Cause{File: row.File, Line: row.Line, Rule: "redirect from " + row.From + " " + to}
 }
 
 func (p *Plan) entryCause(e book.Entry, rule string) Cause {
@@ -373,7 +379,7 @@ func (p *Plan) meet(w *way, e book.Entry) (a Answer, done bool, err error) {
 			what = "is another address of "
 		}
 		names := redirect.SourceOf(e.Address).Names()
-		if w.step(p.travel(w, current, names, false), w.derived(), p.entryCause(e, what+e.Page.String())) {
+		if w.step(p.travel(w, current, names, false), 0, p.entryCause(e, what+e.Page.String())) {
 			return a, false, nil
 		}
 	}
@@ -385,7 +391,7 @@ func (p *Plan) meet(w *way, e book.Entry) (a Answer, done bool, err error) {
 	if address.Decode(w.at.Path) != address.Decode(path) {
 		to := p.Site.Rebase(w.at)
 		to.Path, to.Query = path, joinParams(params, p.noiseAt(w.at.Path))
-		w.step(to, w.derived(), p.entryCause(e, "the address of "+e.Page.String()+" is spelled "+path))
+		w.step(to, 0, p.entryCause(e, "the address of "+e.Page.String()+" is spelled "+path))
 		return a, false, nil
 	}
 	if p.home(w, path, joinParams(params, p.noiseAt(w.at.Path))) || p.quiet(w, params) {
@@ -423,7 +429,7 @@ func (p *Plan) pattern(w *way, reading []int32, params []address.Param, named []
 			}
 		}
 		first := len(w.seen) == 0
-		if !w.step(p.travel(w, target, rule.Names(), rule.Drop), w.written(rule.Status), p.ruleCauses[n]) {
+		if !w.step(p.travel(w, target, rule.Names(), rule.Drop), rule.Status, p.ruleCauses[n]) {
 			continue
 		}
 		w.byPattern = w.byPattern || first

@@ -28,9 +28,14 @@ type known struct {
 
 // Answerer returns a new one, for as long as the plan doesn't change.
 func (p *Plan) Answerer() *Answerer {
+	return &Answerer{plan: p, rules: p.automaton(), plain: p.plain(), known: make([]*known, p.Redirects.Len()+len(p.Book.Entries))}
+}
+
+// plain reports whether nothing but entries and patterns decides about plain
+// paths.
+func (p *Plan) plain() bool {
 	dotted := !slices.ContainsFunc(p.Paths.Index, func(name string) bool { return !strings.Contains(name, ".") })
-	return &Answerer{plan: p, rules: p.automaton(), known: make([]*known, p.Redirects.Len()+len(p.Book.Entries)),
-		plain: dotted && !p.files.dotless && p.Paths.Slash != SlashAlways && p.Upkeep == nil && len(p.Serves) == 0 && p.Front == nil && len(p.Only.list)+len(p.Except.list)+len(p.Site.Homes) == 0}
+	return dotted && !p.files.dotless && p.Paths.Slash != SlashAlways && p.Upkeep == nil && len(p.Serves) == 0 && p.Front == nil && len(p.Only.list)+len(p.Except.list)+len(p.Site.Homes) == 0
 }
 
 // automaton returns one that reads the patterns of the plan.
@@ -189,5 +194,5 @@ func (a *Answerer) keep(entry int, r Request, answer Answer) {
 
 // start puts a way to its beginning, and keeps the room it has.
 func (w *way) start(rules *template.Automaton, plain bool, method string, at address.Address) {
-	*w = way{rules: rules, plain: plain, method: method, at: at, query: w.query, split: w.split, seen: w.seen[:0], causes: w.causes[:0], statuses: w.statuses[:0], stripped: w.stripped[:0]}
+	*w = way{rules: rules, plain: plain, method: method, at: at, query: w.query, split: w.split, seen: w.seen[:0], causes: w.causes[:0], statuses: w.statuses[:0], derivedSteps: w.derivedSteps[:0], stripped: w.stripped[:0]}
 }

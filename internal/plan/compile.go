@@ -2,8 +2,10 @@ package plan
 
 import (
 	"cmp"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"young-compass/internal/address"
 	"young-compass/internal/book"
@@ -97,23 +99,47 @@ func (p *Plan) Key(path string) string { return p.index.Key(path) }
 // Compile works the plan out for every address it knows.
 func (p *Plan) Compile() (*Program, []finding.Finding, error) {
 	g := &Program{Plan: p}
-	c := compiler{program: g, rules: p.automaton(), seen: map[entryKey]Entry{}}
+	sources := len(p.Book.Entries) + p.Redirects.Len()
+	c := compiler{program: g, rules: p.automaton(), plain: p.plain(), seen: make(map[entryKey]int32, sources)}
+	g.Entries = make([]Entry, 0, sources)
 	for _, rule := range p.Rules {
 		g.Patterns = append(g.Patterns, c.pattern(rule))
 	}
-	for _, s := range c.sources() {
+	list := c.sources()
+	c.workAhead(list)
+	for i, s := range list {
+		c.at = i
 		if err := c.add(s); err != nil {
 			return nil, nil, err
 		}
 	}
+	c.ahead = nil
 	if err := c.preimages(); err != nil {
 		return nil, nil, err
 	}
-	slices.SortFunc(g.Entries, func(a, b Entry) int {
-		return cmp.Or(strings.Compare(a.Key, b.Key), strings.Compare(a.Signature, b.Signature), strings.Compare(a.Host, b.Host))
-	})
+	g.sort()
 	c.groups()
 	return g, c.found, nil
+}
+
+// sort puts the entries in order, each moved once.
+func (g *Program) sort() {
+	order := make([]int32, len(g.Entries))
+	for i := range order {
+		order[i] = int32(i)
+	}
+	slices.SortFunc(order, func(i, j int32) int {
+		a, b := &g.Entries[i], &g.Entries[j]
+		if d := strings.Compare(a.Key, b.Key); d != 0 {
+			return d
+		}
+		return cmp.Or(strings.Compare(a.Signature, b.Signature), strings.Compare(a.Host, b.Host))
+	})
+	sorted := make([]Entry, len(order))
+	for i, from := range order {
+		sorted[i] = g.Entries[from]
+	}
+	g.Entries = sorted
 }
 
 type entryKey struct{ host, key, signature string }
@@ -121,7 +147,10 @@ type entryKey struct{ host, key, signature string }
 type compiler struct {
 	program *Program
 	rules   *template.Automaton
-	seen    map[entryKey]Entry // what was worked out; of no kind where no entry is needed
+	plain   bool               // see Answerer
+	ahead   []worked           // by source: what it answers on the origin
+	at      int                // the source in work
+	seen    map[entryKey]int32 // the entries; -1 where none is needed
 	known   []address.Address
 	found   []finding.Finding
 }
@@ -144,14 +173,14 @@ func (c *compiler) sources() []redirect.Source {
 // host on which another entry of the plan decides, if it decides otherwise.
 func (c *compiler) add(s redirect.Source) error {
 	p := c.program.Plan
-	named := p.Named(s.Path)
+	named := c.named(s.Path)
 	params := address.SplitQuery(s.Query)
 	if p.Site.IsHome(s.Host) {
 		_, err := c.enter(s.Host, s, named)
 		return err
 	}
 	generic, err := c.enter("", s, named)
-	if err != nil {
+	if err != nil || p.index.OneHost() {
 		return err
 	}
 	decides := p.decides(p.Site.Origin.Host, s.Path, params, named)
@@ -183,29 +212,80 @@ func (c *compiler) enter(host string, s redirect.Source, named []string, others 
 	carried := redirect.Carried(address.SplitQuery(s.Query), named)
 	e := Entry{Host: host, Key: p.index.Key(s.Path), Signature: redirect.Signature(carried)}
 	k := entryKey{host, e.Key, e.Signature}
-	if have, ok := c.seen[k]; ok {
-		return have, nil
+	if n, ok := c.seen[k]; ok {
+		if n < 0 {
+			return e, nil
+		}
+		return c.program.Entries[n], nil
 	}
-	at := p.Site.Origin
-	at.Host = cmp.Or(host, at.Host)
-	at.Path, at.Query = address.MergeSlashes(s.Path), address.JoinQuery(carried)
-	if p.Paths.Lower {
-		at.Path = address.Fold(at.Path)
-	}
-	if err := c.work(&e, at); err != nil {
+	at := p.where(host, s.Path, carried)
+	if host == "" && c.ahead != nil && c.ahead[c.at].done {
+		e = c.ahead[c.at].entry
+	} else if err := c.work(&e, at); err != nil {
 		return e, err
 	}
-	c.seen[k] = e
-	c.known = append(c.known, at)
+	c.seen[k] = -1
+	if len(named) > 0 || len(p.Rules) > 0 {
+		c.known = append(c.known, at)
+	}
 	if e.Kind != "" && !slices.ContainsFunc(others, e.answersAs) {
+		c.seen[k] = int32(len(c.program.Entries))
 		c.program.Entries = append(c.program.Entries, e)
 	}
 	return e, nil
 }
 
+// where returns the address to work out for a path and its parameters.
+func (p *Plan) where(host, path string, carried []address.Param) address.Address {
+	at := p.Site.Origin
+	at.Host = cmp.Or(host, at.Host)
+	at.Path, at.Query = address.MergeSlashes(path), address.JoinQuery(carried)
+	if p.Paths.Lower {
+		at.Path = address.Fold(at.Path)
+	}
+	return at
+}
+
+// worked is a source that was worked out ahead.
+type worked struct {
+	entry Entry
+	done  bool
+}
+
+// workAhead works sources without parameters out, on all processors. What
+// comes with findings or errors is left for its turn.
+func (c *compiler) workAhead(list []redirect.Source) {
+	p := c.program.Plan
+	c.ahead = make([]worked, len(list))
+	workers := runtime.GOMAXPROCS(0)
+	var all sync.WaitGroup
+	for worker := range workers {
+		all.Go(func() {
+			own := compiler{program: c.program, rules: p.automaton(), plain: c.plain}
+			for i := len(list) * worker / workers; i < len(list)*(worker+1)/workers; i++ {
+				s := list[i]
+				if s.Query != "" || p.Site.IsHome(s.Host) || len(own.named(s.Path)) > 0 {
+					continue
+				}
+				e := Entry{Key: p.index.Key(s.Path)}
+				if own.work(&e, p.where("", s.Path, nil)) == nil && len(own.found) == 0 {
+					c.ahead[i] = worked{e, true}
+				}
+				own.found = nil
+			}
+		})
+	}
+	all.Wait()
+}
+
+// named returns the parameters that give a path a meaning.
+func (c *compiler) named(path string) []string {
+	return c.program.named(path, c.rules.Find(redirect.PatternPath(path)))
+}
+
 // way is a request at its beginning.
 func (c *compiler) way(method string, at address.Address) *way {
-	return &way{rules: c.rules, method: method, at: at}
+	return &way{rules: c.rules, plain: c.plain, method: method, at: at}
 }
 
 // answersAs reports whether two entries do the same.
@@ -222,7 +302,7 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 	if err != nil {
 		return err
 	}
-	e.Where = a.Causes[0]
+	e.Where = Cause{File: a.Causes[0].File, Line: a.Causes[0].Line}
 	itself := w.at.Host == p.Site.Rebase(at).Host && p.index.Key(w.at.Path) == e.Key && c.signature(w.at) == e.Signature
 	switch page := c.livePage(at); {
 	case a.Outcome == Gone:
@@ -249,10 +329,6 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 			What: "this leads to another spelling of itself, which no server is asked to do", Advice: "delete the row; the site's own rules do the same"})
 		return nil
 	}
-	other := c.way("POST", at)
-	if _, err := p.walk(other); err != nil {
-		return err
-	}
 	for _, a := range append(w.seen, w.at) {
 		if p.Site.Has(a.Host) {
 			w.stripped = append(w.stripped, p.LocalNoise(a.Path)...)
@@ -266,13 +342,28 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 			return brought && !slices.Contains(e.Strip, q.Name)
 		})
 	}
-	e.Status = Statuses{redirect.Compose(w.statuses), redirect.Compose(other.statuses)}
+	e.Status = w.both()
 	return nil
+}
+
+// both returns the statuses of a way that was made with GET, for both methods.
+func (w *way) both() Statuses {
+	s := Statuses{Get: redirect.Compose(w.statuses)}
+	for i, derived := range w.derivedSteps {
+		if derived {
+			w.statuses[i] = 308
+		}
+	}
+	s.Other = redirect.Compose(w.statuses)
+	return s
 }
 
 // LocalNoise returns the names of parameters that are noise on a path, but not
 // everywhere.
 func (p *Plan) LocalNoise(path string) []string {
+	if !slices.ContainsFunc(p.Parameters, func(q Parameter) bool { return q.Class == Noise && q.For != "" }) {
+		return nil
+	}
 	if p.Paths.Lower {
 		path = address.Fold(path)
 	}
@@ -288,20 +379,23 @@ func (p *Plan) LocalNoise(path string) []string {
 // signature is that of an address's parameters, as far as they give its path a
 // meaning.
 func (c *compiler) signature(a address.Address) string {
-	return redirect.Signature(redirect.Carried(address.SplitQuery(a.Query), c.program.Named(a.Path)))
+	return redirect.Signature(redirect.Carried(address.SplitQuery(a.Query), c.named(a.Path)))
 }
 
 // live makes an entry that of a live page.
 func (c *compiler) live(e *Entry, at book.Entry) {
 	e.Kind, e.Target = EntryLive, c.program.Site.Rebase(at.Address)
-	e.Plain = e.Signature == "" && c.plain(e.Target.Path)
+	e.Plain = e.Signature == "" && c.plainPath(e.Target.Path)
 }
 
 // livePage returns the entry of the live page that is served at an address but
 // for its spelling, or nil.
 func (c *compiler) livePage(at address.Address) *book.Entry {
 	p := c.program.Plan
-	n := p.decides(at.Host, at.Path, address.SplitQuery(at.Query), p.Named(at.Path))
+	if len(p.Book.Entries) == 0 {
+		return nil
+	}
+	n := p.decides(at.Host, at.Path, address.SplitQuery(at.Query), c.named(at.Path))
 	if n < 0 {
 		return nil
 	}
@@ -311,9 +405,9 @@ func (c *compiler) livePage(at address.Address) *book.Entry {
 	return nil
 }
 
-// plain reports whether a path is what the site's own rules make of it, and no
+// plainPath reports whether a path is what the site's own rules make of it, and no
 // pattern takes it.
-func (c *compiler) plain(path string) bool {
+func (c *compiler) plainPath(path string) bool {
 	p := c.program.Plan
 	if p.SiteForm(path) != path || p.IsFile(path) || !Reflectable(path) {
 		return false

@@ -265,14 +265,19 @@ func (p *Plan) check() []finding.Finding {
 // endless finds requests that the plan never answers.
 func (p *Plan) endless() []finding.Finding {
 	var found []finding.Finding
+	all := p.Answerer()
 	try := func(where finding.Place, a address.Address) {
+		all.way.start(all.rules, all.plain, "GET", a)
+		if all.way.ends(p) {
+			return
+		}
 		if _, err := p.Answer(Request{Method: "GET", Address: a}); err != nil {
 			where.URL = a.String()
 			found = append(found, finding.Finding{Code: "loop", Severity: finding.Error, Where: where, What: err.Error(), Advice: "let the last of these lead somewhere else"})
 		}
 	}
 	for _, row := range p.Redirects.All() {
-		if row.Pattern == nil {
+		if row.Pattern == nil && !p.leadsToTheEnd(all, row) {
 			try(row.Place(), p.onOrigin(row.Source))
 		}
 	}
@@ -285,6 +290,15 @@ func (p *Plan) endless() []finding.Finding {
 		}
 	}
 	return found
+}
+
+// leadsToTheEnd reports whether a redirect leads to where nothing leads on.
+func (p *Plan) leadsToTheEnd(a *Answerer, row redirect.Row) bool {
+	if row.Gone() || row.ToPage() || row.Target.Query != "" {
+		return row.Gone()
+	}
+	a.way.start(a.rules, a.plain, "GET", p.Site.Rebase(row.Target))
+	return a.way.ends(p)
 }
 
 // onOrigin returns the address that a source is on its host, or on the origin.

@@ -22,7 +22,7 @@ func (p *Plan) home(w *way, path, query string) bool {
 		return false
 	}
 	to.Path, to.Query = path, query
-	return w.step(to, w.derived(), p.cause("origin", "everything is on "+to.Base()))
+	return w.step(to, 0, p.cause("origin", "everything is on "+to.Base()))
 }
 
 // quiet takes the step to an address without noise parameters.
@@ -33,7 +33,7 @@ func (p *Plan) quiet(w *way, params []address.Param) bool {
 	}
 	to := w.at
 	to.Query = joinParams(params, noise)
-	return w.step(to, w.derived(), p.cause("noise", "noise parameters are left out"))
+	return w.step(to, 0, p.cause("noise", "noise parameters are left out"))
 }
 
 // spell takes the step to the spelling of the site: its scheme and host, no
@@ -63,7 +63,7 @@ func (p *Plan) spell(w *way, params []address.Param) bool {
 	}
 	to := w.at
 	to.Path, to.Query = path, joinParams(params, p.noiseAt(w.at.Path))
-	return w.step(to, w.derived(), cause)
+	return w.step(to, 0, cause)
 }
 
 // small takes the step to small letters. It comes last: letters don't count in
@@ -74,7 +74,7 @@ func (p *Plan) small(w *way, params []address.Param) bool {
 	}
 	to := w.at
 	to.Path, to.Query = address.Fold(to.Path), joinParams(params, p.noiseAt(w.at.Path))
-	return to.Path != w.at.Path && w.step(to, w.derived(), p.cause("letters", "addresses are in small letters"))
+	return to.Path != w.at.Path && w.step(to, 0, p.cause("letters", "addresses are in small letters"))
 }
 
 func (p *Config) slashRule() string {
@@ -134,7 +134,7 @@ func (p *Plan) shape(w *way) bool {
 	if strings.HasSuffix(path, "/") || p.indexName(w.at.Path[strings.LastIndexByte(w.at.Path, '/')+1:]) {
 		key, rule = "index", "index files don't show"
 	}
-	return w.step(to, w.derived(), p.cause(key, rule))
+	return w.step(to, 0, p.cause(key, rule))
 }
 
 // Shape removes extensions and index files from the end of a path, as long as

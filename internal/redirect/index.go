@@ -284,6 +284,10 @@ func (x *Index) FirstBare(host, key string) int {
 	return int(best)
 }
 
+// OneHost reports whether all sources are for one host, or for all, so that a
+// request is met alike on all hosts of a site without homes.
+func (x *Index) OneHost() bool { return len(x.hosts) <= 1 && len(x.Site.Homes) == 0 }
+
 // NamedAt returns what Named does, by the key of a path.
 func (x *Index) NamedAt(key string) []string { return x.names[key] }
 

@@ -86,7 +86,7 @@ func (f *Flow) Action(x plan.Entry, identity func(path string) string) string {
 }
 
 func move(kind string, s plan.Statuses, set string) string {
-	return fmt.Sprintf("%s%d/%d %s ", kind, s.Get, s.Other, set)
+	return kind + strconv.Itoa(s.Get) + "/" + strconv.Itoa(s.Other) + " " + set + " "
 }
 
 // excepts numbers the places that some rules leave out.

@@ -41,13 +41,14 @@ type Exception struct {
 	What    string
 	Applies func(g *plan.Program, r Asked) bool
 	Reads   func(g *plan.Program, r Asked) plan.Request // what the server takes the request for; nil: what the plan does
+	Instead func(g *plan.Program, r Asked) string       // a path to which the server may lead for good; nil: none
 }
 
 // Exceptions returns the differences of a target.
 func Exceptions(target string) []Exception {
 	list := []Exception{
 		{Code: "spelling", What: "an address nobody listed, with bytes other than A-Z a-z 0-9 - . _ ~ that aren't written in normal form: it is redirected as it was sent", Applies: spelling},
-		{Code: "two-hops", What: "a parameter that travels means something only at the target: it is followed there, with a second hop; or not any more, where the target without it is gone", Applies: twoHops, Reads: withoutTravellers},
+		{Code: "two-hops", What: "a parameter that travels means something only at the target: it is followed there, with a second hop; or not any more, where the target without it is gone or leads on", Applies: twoHops, Reads: withoutTravellers, Instead: barePath},
 		{Code: "pattern-value", What: "a value that a pattern takes over makes its target an address that is redirected again: it is, with a second hop", Applies: patternValue},
 	}
 	if target != "haproxy" {
@@ -181,6 +182,17 @@ func bare(g *plan.Program, r Asked) (plan.Answer, bool) {
 	r.Query = address.JoinQuery(carried)
 	a, err := g.Answer(r.Request)
 	return a, ok && err == nil
+}
+
+// barePath returns the path to which the request leads without the parameters
+// that travel.
+func barePath(g *plan.Program, r Asked) string {
+	a, ok := bare(g, r)
+	to, err := address.Parse(a.To)
+	if !ok || err != nil {
+		return ""
+	}
+	return to.Path
 }
 
 func withoutTravellers(g *plan.Program, r Asked) plan.Request {

@@ -6,6 +6,7 @@ package server
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"young-compass/internal/address"
@@ -125,6 +126,9 @@ func (s *Sets) Number(strip []string, drop bool) string {
 	if drop {
 		return "drop"
 	}
+	if len(strip) == 0 {
+		return "0"
+	}
 	names := slices.Clone(s.noise)
 	for _, name := range strip {
 		if !slices.Contains(names, name) {
@@ -136,7 +140,7 @@ func (s *Sets) Number(strip []string, drop bool) string {
 		i = len(s.sets)
 		s.sets = append(s.sets, names)
 	}
-	return fmt.Sprint(i)
+	return strconv.Itoa(i)
 }
 
 // All returns the sets by number.
@@ -325,7 +329,12 @@ func GroupOf(g *plan.Program) func(key string) int {
 
 // Spelled reports whether an entry's path is spelled as the site spells paths,
 // so that it is looked up after the site's spelling rules.
-func Spelled(g *plan.Program, e plan.Entry) bool { return g.Spelling(e.Key) == e.Key }
+func Spelled(g *plan.Program, e plan.Entry) bool {
+	if g.Site.IsHome(e.Host) {
+		return g.Forms(e.Host, e.Key)[1] == e.Key
+	}
+	return g.Spelling(e.Key) == e.Key
+}
 
 // Options are what a person says about the files.
 type Options struct {

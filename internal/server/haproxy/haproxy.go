@@ -11,6 +11,7 @@ import (
 	"bytes"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"young-compass/internal/address"
@@ -256,7 +257,7 @@ func (e *emitter) pairs() {
 		if !server.Spelled(e.Program, x) {
 			form = "a"
 		}
-		key := fmt.Sprintf("%s/%s%d:%s%s", x.Host, form, e.group(x.Key), escape(x.Key), x.Signature)
+		key := x.Host + "/" + form + strconv.Itoa(e.group(x.Key)) + ":" + escape(x.Key) + x.Signature
 		value := e.Action(x, escape)
 		if len(key)+len(value) > maxPair {
 			e.found = append(e.found, server.NotExpressible("haproxy", x.Where, "an address longer than HAProxy sends", "shorten the address"))
@@ -266,21 +267,22 @@ func (e *emitter) pairs() {
 			fmt.Fprintf(&e.table, "# %s %d\n", w.File, w.Line)
 			where = w
 		}
-		fmt.Fprintf(&e.table, "%s %s\n", key, value)
+		e.table.WriteString(key + " " + value + "\n")
 	}
 }
 
 // escape encodes a decoded text as HAProxy's url_enc does.
 func escape(s string) string {
-	var b strings.Builder
+	const hex = "0123456789ABCDEF"
+	b := make([]byte, 0, len(s)+len(s)/2)
 	for i := 0; i < len(s); i++ {
 		if c := s[i]; address.Unreserved(c) {
-			b.WriteByte(c)
+			b = append(b, c)
 		} else {
-			fmt.Fprintf(&b, "%%%02X", c)
+			b = append(b, '%', hex[c>>4], hex[c&15])
 		}
 	}
-	return b.String()
+	return string(b)
 }
 
 // keep leaves out the parameters that don't travel, and empty items.

@@ -13,6 +13,7 @@ import (
 	"fmt"
 	"math/bits"
 	"slices"
+	"strconv"
 	"strings"
 
 	"young-compass/internal/finding"
@@ -43,8 +44,8 @@ func Emit(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) 
 	}
 	files := []server.File{
 		{Name: HTTPFile, Data: e.http()},
-		{Name: AddressesFile, Data: e.table(func(x plan.Entry) bool { return x.Host == "" && server.Spelled(g, x) })},
-		{Name: SpelledFile, Data: e.table(func(x plan.Entry) bool { return x.Host == "" && !server.Spelled(g, x) })},
+		{Name: AddressesFile, Data: e.table(func(x *plan.Entry) bool { return x.Host == "" && server.Spelled(g, *x) })},
+		{Name: SpelledFile, Data: e.table(func(x *plan.Entry) bool { return x.Host == "" && !server.Spelled(g, *x) })},
 		{Name: ServerFile, Data: e.server()},
 		{Name: ExampleFile, Data: e.example()},
 	}
@@ -84,51 +85,61 @@ type emitter struct {
 
 // row is a line of a lookup table.
 type row struct {
-	entry      plan.Entry
+	entry      *plan.Entry
 	key, value string // key: plain text, or an expression when it begins with "~"
 	length     int
 }
 
 // quote writes a text in nginx's double quotes.
 func quote(s string) string {
-	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(s) + `"`
+	if strings.ContainsAny(s, `\"`) {
+		s = strings.ReplaceAll(strings.ReplaceAll(s, `\`, `\\`), `"`, `\"`)
+	}
+	return `"` + s + `"`
 }
 
 // value writes a text in which no variable is meant.
 func value(s string) string { return strings.ReplaceAll(s, "$", "${yc_dollar}") }
 
 func (e *emitter) tables() {
-	folded := map[string]int{}
+	folded := map[string]int{} // where letters may make keys alike
 	identity := func(path string) string { return path }
 	for _, x := range e.Entries {
-		folded[strings.ToLower(e.key(x))]++
+		if x.Signature != "" || !e.Paths.Lower {
+			folded[strings.ToLower(e.key(&x))]++
+		}
 	}
-	for _, x := range e.Entries {
-		r := row{entry: x, key: e.key(x), value: e.check(x) + " " + e.Action(x, identity)}
+	e.rows = make([]row, 0, len(e.Entries))
+	for i := range e.Entries {
+		x := &e.Entries[i]
+		r := row{entry: x, key: e.key(x), value: e.check(x) + " " + e.Action(*x, identity)}
 		r.length = len(r.key)
-		if folded[strings.ToLower(r.key)] > 1 {
+		if len(folded) > 0 && folded[strings.ToLower(r.key)] > 1 {
 			host := ""
 			if x.Host != "" {
 				host = server.Quote(x.Host) + " "
 			}
-			r.key = "~^" + host + fmt.Sprint(e.group(x.Key)) + ":" + server.Letters(e.Plan, server.Quote(x.Key)) + server.Quote(x.Signature) + `\z`
+			r.key = "~^" + host + strconv.Itoa(e.group(x.Key)) + ":" + server.Letters(e.Plan, server.Quote(x.Key)) + server.Quote(x.Signature) + `\z`
 		}
-		if len(quote(r.key)) > maxToken || len(quote(value(r.value))) > maxToken {
+		if long(r.key) || long(r.value) {
 			e.found = append(e.found, server.NotExpressible("nginx", x.Where, "an address longer than nginx reads in one piece", "shorten the address"))
 			continue
 		}
 		e.rows = append(e.rows, r)
-	}
-	for _, r := range e.rows {
 		if need := 1 << bits.Len(uint(r.length+18-1)); need > e.bucket {
 			e.bucket = need
 		}
 	}
 }
 
+// long reports whether a text is more than nginx reads in one piece.
+func long(s string) bool {
+	return len(s) > maxToken/16 && len(quote(value(s))) > maxToken
+}
+
 // key is what an entry is looked up by.
-func (e *emitter) key(x plan.Entry) string {
-	key := fmt.Sprintf("%d:%s%s", e.group(x.Key), x.Key, x.Signature)
+func (e *emitter) key(x *plan.Entry) string {
+	key := strconv.Itoa(e.group(x.Key)) + ":" + x.Key + x.Signature
 	if x.Host != "" {
 		return x.Host + " " + key
 	}
@@ -137,17 +148,18 @@ func (e *emitter) key(x plan.Entry) string {
 
 // check is what must be in the request letter by letter, since nginx doesn't
 // look: the parameters, and the path too unless the plan folds it.
-func (e *emitter) check(x plan.Entry) string {
+func (e *emitter) check(x *plan.Entry) string {
 	if e.Paths.Lower {
 		return x.Signature
 	}
-	return fmt.Sprintf("%d:%s%s", e.group(x.Key), x.Key, x.Signature)
+	return strconv.Itoa(e.group(x.Key)) + ":" + x.Key + x.Signature
 }
 
-func (e *emitter) table(which func(plan.Entry) bool) []byte {
+func (e *emitter) table(which func(*plan.Entry) bool) []byte {
 	var b bytes.Buffer
 	where := plan.Cause{}
-	for _, r := range e.rows {
+	for i := range e.rows {
+		r := &e.rows[i]
 		if !which(r.entry) {
 			continue
 		}
@@ -155,15 +167,15 @@ func (e *emitter) table(which func(plan.Entry) bool) []byte {
 			fmt.Fprintf(&b, "# %s %d\n", w.File, w.Line)
 			where = w
 		}
-		fmt.Fprintf(&b, "%s %s;\n", quote(r.key), quote(value(r.value)))
+		b.WriteString(quote(r.key) + " " + quote(value(r.value)) + ";\n")
 	}
 	return b.Bytes()
 }
 
 // ofOneHost tells the entries that only one host has.
-func ofOneHost(x plan.Entry) bool { return x.Host != "" }
+func ofOneHost(x *plan.Entry) bool { return x.Host != "" }
 
-func (e *emitter) has(which func(plan.Entry) bool) bool {
+func (e *emitter) has(which func(*plan.Entry) bool) bool {
 	return slices.ContainsFunc(e.rows, func(r row) bool { return which(r.entry) })
 }
 
