@@ -452,8 +452,10 @@ func sample(t *template.Template) string {
 // ClassOf returns the class of a parameter on a path in normal form; empty
 // when it has none. A class scoped to the path goes before one that isn't.
 func (c *Config) ClassOf(name, path string) Class {
-	if c.Paths.Lower && !address.Settled(path) {
-		path = address.Fold(path)
+	if !address.Settled(path) {
+		if path = address.MergeSlashes(path); c.Paths.Lower {
+			path = address.Fold(path)
+		}
 	}
 	found := Class("")
 	for i := range c.Parameters {

@@ -34,6 +34,7 @@ func Decide(g *plan.Program, target string, folds bool, o Options) (*Flow, []fin
 			d.sets.Number(x.Strip, x.Drop)
 		}
 	}
+	d.quick(o)
 	d.request()
 	d.forms()
 	d.meanings()
@@ -176,6 +177,30 @@ func (d *decider) scopeUnclear(q plan.Pattern) bool {
 		return false
 	}
 	return unclear(strings.TrimPrefix(pieces[0].Literal, d.Site.Origin.Base()), len(pieces) == 1)
+}
+
+// maxGroups bounds the paths that are told apart one by one in a short way.
+const maxGroups = 50
+
+// quick finds the requests that can be spared most steps.
+func (d *decider) quick(o Options) {
+	dotless := func(list []string) bool {
+		return slices.ContainsFunc(list, func(s string) bool { return !strings.Contains(s, ".") })
+	}
+	if o.Trial || d.Upkeep != nil || d.Inner || d.exempts() || len(d.Site.Homes)+len(d.Proxies) > 0 || d.Paths.Slash == plan.SlashAlways || dotless(d.Paths.Index) || dotless(d.FileList()) {
+		return
+	}
+	q := &Quick{Path: `^/(?!` + Quote(d.Languages.Default) + `(?:/|\z))(?:[a-z0-9_~-]+(?:/[a-z0-9_~-]+)*)?\z`}
+	for _, g := range d.Groups {
+		for _, path := range g.Paths {
+			if !strings.Contains(path, ".") {
+				q.Groups = append(q.Groups, path)
+			}
+		}
+	}
+	if len(q.Groups) <= maxGroups {
+		d.Quick = q
+	}
 }
 
 // request finds out who asks for what.

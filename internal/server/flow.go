@@ -29,6 +29,15 @@ type Flow struct {
 	Excepts  []plan.Places // whose flags, 0 or 1, are in x0, x1 and x2, one after the other
 	Folds    bool          // the server can make letters small
 	Inner    bool          // some addresses are made by internal ones
+	Quick    *Quick        // nil: every request takes all steps
+}
+
+// Quick tells requests about which nothing but an entry or a pattern can decide,
+// so that a server can spare them the other steps: those for the origin, with a
+// path that is found by Path in what was sent, and that is none of Groups.
+type Quick struct {
+	Path   string   // an expression (PCRE); no parameters
+	Groups []string // look-up keys of paths that parameters give a meaning
 }
 
 // Step is one of Note, *Table, *Lookup, *Same, *Lower, *Keep and *Client.

@@ -238,5 +238,8 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 	t.Logf("%d plans, %d more refused for their own errors; %d of %d requests met a rule", used, refused, hits, plans*requests)
 	t.Logf("exceptions met: %v", met)
 	assert.Greater(t, hits, plans*requests/2)
+	if testing.Short() {
+		return
+	}
 	assert.NotZero(t, met["pattern-value"], "no request of the demo meets this one, so it must be met here")
 }

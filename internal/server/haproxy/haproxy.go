@@ -50,11 +50,12 @@ func Emit(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) 
 
 type emitter struct {
 	*server.Flow
-	folder string
-	group  func(string) int
-	lines  bytes.Buffer
-	table  bytes.Buffer
-	found  []finding.Finding
+	folder  string
+	group   func(string) int
+	lines   bytes.Buffer
+	table   bytes.Buffer
+	guarded bool // requests may have been spared the steps
+	found   []finding.Finding
 }
 
 // word quotes a word of the configuration.
@@ -95,23 +96,32 @@ func (e *emitter) line(form string, args ...any) { fmt.Fprintf(&e.lines, form+"\
 
 // set gives a variable the value of an expression of samples.
 func (e *emitter) set(name, sample string, conditions ...string) {
-	e.line("http-request set-var(txn.yc_%s) %s%s", name, word(sample), when(conditions))
+	e.line("http-request set-var(txn.yc_%s) %s%s", name, word(sample), e.when(conditions))
 }
 
 // put gives a variable a text.
 func (e *emitter) put(name string, t server.Text, conditions ...string) {
 	if len(t) == 0 { // an empty format makes HAProxy crash
-		e.line(`http-request set-var(txn.yc_%s) str("")%s`, name, when(conditions))
+		e.line(`http-request set-var(txn.yc_%s) str("")%s`, name, e.when(conditions))
 		return
 	}
-	e.line("http-request set-var-fmt(txn.yc_%s) %s%s", name, format(t), when(conditions))
+	e.line("http-request set-var-fmt(txn.yc_%s) %s%s", name, format(t), e.when(conditions))
 }
 
-func when(conditions []string) string {
-	if len(conditions) == 0 {
+// when writes the conditions of a line. Requests that were spared the steps take
+// none of them.
+func (e *emitter) when(conditions []string) string {
+	text := ""
+	if e.guarded {
+		text = " !{ var(txn.yc_quick) -m found }"
+	}
+	for _, c := range conditions {
+		text += " { " + c + " }"
+	}
+	if text == "" {
 		return ""
 	}
-	return " if { " + strings.Join(conditions, " } { ") + " }"
+	return " if" + text
 }
 
 func equals(name, value string) string { return variable(name) + " -m str " + value }
@@ -136,6 +146,9 @@ func substitute(name, expression string, fold bool, t server.Text) string {
 }
 
 func (e *emitter) frontend() {
+	if e.Quick != nil {
+		e.quick()
+	}
 	e.line("# what was asked: the path as sent, and decoded, without dot segments, with single slashes")
 	e.put("scheme_asked", server.T("http"))
 	e.put("scheme_asked", server.T("https"), "ssl_fc")
@@ -180,6 +193,41 @@ func (e *emitter) frontend() {
 	e.answer()
 }
 
+// quick spares requests for plain addresses all steps but the look-up.
+func (e *emitter) quick() {
+	e.line("# plain addresses: what an entry says, and nothing else")
+	scheme := "!{ ssl_fc }"
+	if e.Site.Origin.Scheme == "https" {
+		scheme = "{ ssl_fc }"
+	}
+	conditions := []string{scheme, "{ req.hdr(host) -m reg -i " + word("^"+server.Quote(e.Site.Origin.Host)+`(?::[0-9]*)?\z`) + " }", "{ pathq -m reg " + word(e.Quick.Path) + " }"}
+	if len(e.Quick.Groups) > 0 {
+		var list []string
+		for _, path := range e.Quick.Groups {
+			list = append(list, server.Quote(path))
+		}
+		conditions = append(conditions, "!{ path -m reg "+word("^(?:"+strings.Join(list, "|")+`)\z`)+" }")
+	}
+	for _, m := range e.Matchers {
+		conditions = append(conditions, "!{ var(txn.yc_key) -m reg "+word("^"+m.Expression+`\z`)+" }")
+	}
+	e.line("http-request set-var-fmt(txn.yc_key) %s", word(strings.Repeat("0", len(e.Excepts))+"0:%[path]"))
+	e.line("http-request set-var(txn.yc_quick) str(1) if %s", strings.Join(conditions, " "))
+	e.line("http-request set-var-fmt(txn.yc_key) %s if { var(txn.yc_quick) -m found }", word("/s0:%[path,url_enc]"))
+	e.line("http-request set-var(txn.yc_found) %s if { var(txn.yc_quick) -m found }", word(variable("key")+",map_str("+e.folder+"/"+MapFile+")"))
+	for _, code := range e.Codes {
+		for _, method := range []string{"{ method GET HEAD }", "!{ method GET HEAD }"} {
+			statuses := fmt.Sprintf("^m%d/", code)
+			if method[0] == '!' {
+				statuses = fmt.Sprintf("^m[0-9]+/%d ", code)
+			}
+			e.line("http-request redirect location %s code %d if { var(txn.yc_found) -m reg %s } %s", word("%["+variable("found")+`,regsub('^\S+ \S+ ','')]`), code, word(statuses), method)
+		}
+	}
+	e.line("http-request unset-var(txn.yc_quick) if { var(txn.yc_found) -m found }")
+	e.guarded = true
+}
+
 // rows writes a table, last row first, so that the first that matches has the
 // last word.
 func (e *emitter) rows(t *server.Table) {
@@ -219,12 +267,12 @@ func (e *emitter) lookup(n string) {
 		path += ",lower"
 	}
 	form := map[string]string{"0": "a", "1": "s", "2": "s"}[n]
-	e.line("http-request set-var-fmt(txn.yc_key) %s%s", word("/"+form+"%["+variable("g"+n)+"]:%["+path+",url_enc]%["+variable("s"+n)+"]"), when(needed))
+	e.line("http-request set-var-fmt(txn.yc_key) %s%s", word("/"+form+"%["+variable("g"+n)+"]:%["+path+",url_enc]%["+variable("s"+n)+"]"), e.when(needed))
 	find := ",map_str(" + e.folder + "/" + MapFile + ")"
 	onOrigin := append(slices.Clone(needed), equals("site", "o"))
 	e.set("d"+n, variable("key")+find, onOrigin...)
 	if len(e.Matchers) > 0 {
-		e.line("http-request set-var-fmt(txn.yc_source) %s%s", word("%["+variable("x"+n)+"]%["+variable("g"+n)+"]:%["+variable("p"+n)+"]%["+variable("s"+n)+"]"), when(onOrigin))
+		e.line("http-request set-var-fmt(txn.yc_source) %s%s", word("%["+variable("x"+n)+"]%["+variable("g"+n)+"]:%["+variable("p"+n)+"]%["+variable("s"+n)+"]"), e.when(onOrigin))
 	}
 	for _, m := range e.Matchers {
 		e.line("# %s %d", m.Where.File, m.Where.Line)
@@ -237,7 +285,7 @@ func (e *emitter) lookup(n string) {
 		}
 	}
 	if e.hasHosts() {
-		e.line("http-request set-var-fmt(txn.yc_key) %s%s", word("%["+variable("host"+n)+"]%["+variable("key")+"]"), when(needed))
+		e.line("http-request set-var-fmt(txn.yc_key) %s%s", word("%["+variable("host"+n)+"]%["+variable("key")+"]"), e.when(needed))
 		e.set("d"+n, variable("key")+find, needed...)
 	}
 }
@@ -309,11 +357,11 @@ func (e *emitter) answer() {
 	}
 	for _, code := range []int{404, 410, 503} {
 		if code != 503 || e.Upkeep != nil {
-			e.line("http-request return status %d if { %s }", code, equals("code", fmt.Sprint(code)))
+			e.line("http-request return status %d%s", code, e.when([]string{equals("code", fmt.Sprint(code))}))
 		}
 	}
 	for _, code := range e.Codes {
-		e.line("http-request redirect location %s code %d if { %s }", word("%["+variable("location")+"]"), code, equals("code", fmt.Sprint(code)))
+		e.line("http-request redirect location %s code %d%s", word("%["+variable("location")+"]"), code, e.when([]string{equals("code", fmt.Sprint(code))}))
 	}
 	if e.Inner {
 		inside := variable("inside") + " -m len gt 0"

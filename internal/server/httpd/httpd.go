@@ -86,11 +86,10 @@ func Host(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) 
 	files := []server.File{}
 	if e.pairs.Len() > 0 {
 		files = append(files, server.File{Name: MapFile, Data: append([]byte(head+"# Read by "+HostFile+", from "+e.folder+".\n"), e.pairs.Bytes()...)})
-		use += "# Put " + MapFile + " beside it"
+		use += "# Put " + MapFile + " beside it.\n"
 		if e.converted() {
-			use += ", and convert it there after each change:\n#   httxt2dbm -f SDBM -i " + e.folder + "/" + MapFile + " -o " + e.folder + "/" + DBMFile
+			use += "# Convert it there after each change:\n#   httxt2dbm -f SDBM -i " + e.folder + "/" + MapFile + " -o " + e.folder + "/" + DBMFile + "\n"
 		}
-		use += ".\n"
 	}
 	example := "# A complete configuration that loads, on Debian: apache2 -f " + e.folder + "/" + ExampleFile + "\n"
 	files = append(files, server.File{Name: HostFile, Data: []byte(head + use + text)}, server.File{Name: ExampleFile, Data: []byte(head + example + e.example())})
@@ -246,6 +245,9 @@ func (e *emitter) emit(g *plan.Program, o server.Options) string {
 	e.skip()
 	e.cond("%{HTTP_HOST}", "!"+hosts(slices.Concat([]string{g.Site.Origin.Host}, g.Site.Hosts, g.Site.Homes)), "NC")
 	e.skip()
+	if e.Quick != nil && e.mapped() {
+		e.quick()
+	}
 	e.note("what was asked; a comma and a quotation mark by names, since they part flags")
 	e.add("RewriteCond ',' '^(,)$'", false)
 	e.set("comma", "%1")
@@ -286,6 +288,51 @@ func (e *emitter) emit(g *plan.Program, o server.Options) string {
 	}
 	e.answer()
 	return e.text()
+}
+
+// quick spares requests for plain addresses all rules but the look-up: what an
+// entry says is answered, and what has none is left to the site.
+func (e *emitter) quick() {
+	e.note("plain addresses: what an entry says, and nothing else")
+	plain := func() {
+		e.cond("%{REQUEST_SCHEME}", "="+e.Site.Origin.Scheme)
+		e.cond("%{HTTP_HOST}", `^`+server.Quote(e.Site.Origin.Host)+`(?::[0-9]*)?$`, "NC")
+		e.cond("%{THE_REQUEST}", `^\S+ `+strings.TrimSuffix(strings.TrimPrefix(e.Quick.Path, "^"), `\z`)+` `)
+		for start := 0; start < len(e.Quick.Groups); start += 20 {
+			var list []string
+			for _, path := range e.Quick.Groups[start:min(start+20, len(e.Quick.Groups))] {
+				list = append(list, server.Quote(path))
+			}
+			e.cond("%{REQUEST_URI}", `!^(?:`+strings.Join(list, "|")+`)$`)
+		}
+		for _, m := range e.Matchers {
+			e.cond(strings.Repeat("0", len(e.Excepts))+"0:%{REQUEST_URI}", "!^"+m.Expression+"$")
+		}
+	}
+	plain()
+	e.set("plain", "1")
+	e.cond(env("plain"), "1")
+	e.cond("${yc_addresses:/s0:%{REQUEST_URI}|-}", `^(.*)$`)
+	e.set("found", "%1")
+	e.cond(env("found"), "=-")
+	e.skip()
+	for _, code := range e.Codes {
+		for _, get := range []bool{true, false} {
+			method, statuses := `^(?:GET|HEAD)$`, fmt.Sprintf("m%d/[0-9]+", code)
+			if !get {
+				method, statuses = "!"+method, fmt.Sprintf("m[0-9]+/%d", code)
+			}
+			for _, form := range []string{`<([^?]*)\?(.+)$`, `<([^?]+)$`} {
+				e.cond("%{REQUEST_METHOD}", method)
+				e.cond(env("found"), `^`+statuses+`<[^<]*`+form)
+				to := "%1"
+				if strings.Contains(form, `\?`) {
+					to = "%1?%2"
+				}
+				e.add(fmt.Sprintf(`RewriteRule "^" "%s" [R=%d,L,NE,QSD]`, to, code), true)
+			}
+		}
+	}
 }
 
 // defaults writes in one rule what variables are unless a row says otherwise.

@@ -249,10 +249,15 @@ func (e *emitter) http() []byte {
 			c.WriteString("}\n")
 		}
 	}
+	code := "$yc_code"
+	if e.Quick != nil {
+		e.quick(c)
+		code = "$yc_final"
+	}
 	c.note("inside the server, on the way to a page of its own, nothing is decided again")
 	c.WriteString("map $uri $yc_now {\n\tvolatile;\n\tdefault $uri;\n}\n")
 	c.WriteString("map \"$yc_now $yc_uri\" $yc_first_time {\n\tvolatile;\n\tdefault 0;\n\t\"~^(.*) \\1\\z\" 1;\n}\n")
-	c.WriteString("map $yc_first_time $yc_act {\n\tvolatile;\n\tdefault \"\";\n\t1 $yc_code;\n}\n")
+	c.WriteString("map $yc_first_time $yc_act {\n\tvolatile;\n\tdefault \"\";\n\t1 " + code + ";\n}\n")
 	if e.Inner {
 		c.WriteString("map $yc_first_time $yc_go {\n\tvolatile;\n\tdefault \"\";\n\t1 $yc_inside;\n}\n")
 		c.mapping("$yc_inside", "inside_path", otherwise(`""`), line(expression(`^(?<yc_c1>[^?]+)`), "$yc_c1"))
@@ -261,8 +266,29 @@ func (e *emitter) http() []byte {
 	return c.Bytes()
 }
 
+// quick writes maps that spare requests for plain addresses most of the others.
+func (e *emitter) quick(c *conf) {
+	c.note("plain addresses: what an entry or a pattern says, and nothing else")
+	path := strings.TrimPrefix(e.Quick.Path, "^")
+	c.mapping(`"$scheme://$host$request_uri"`, "plain", otherwise("0"), line(expression("^"+server.Quote(e.Site.Origin.Base())+path), "1"))
+	c.mapping(`"$yc_plain$yc_d1 $yc_uri"`, "quick", otherwise(`""`), line(expression(`^1 `), "pass"), line(expression(`^1live 0 \S+ (\S+) \1\z`), "pass"), line(expression(`^1m`), "move"))
+	c.mapping(`"$request_method $yc_d1"`, "quick_code", otherwise("0"), line(expression(`^(?:GET|HEAD) m(?<yc_c1>[0-9]+)`), "$yc_c1"), line(expression(`^\S+ m[0-9]+/(?<yc_c1>[0-9]+)`), "$yc_c1"))
+	c.mapping("$yc_d1", "quick_to", otherwise(`""`), line(expression(`^m\S+ \S+ (?<yc_c1>.*)\z`), "$yc_c1"))
+	c.mapping("$yc_quick", "final", otherwise("$yc_code"), line("pass", `""`), line("move", "$yc_quick_code"))
+	c.mapping("$yc_quick", "where", otherwise("$yc_location"), line("move", "$yc_quick_to"))
+}
+
 // mapping writes a table.
 func (e *emitter) mapping(c *conf, t *server.Table) {
+	name := t.Name
+	if e.Quick != nil && (name == "p1" || name == "s1") {
+		value := "$yc_uri"
+		if name == "s1" {
+			value = `""`
+		}
+		name += "_worked"
+		c.mapping("$yc_plain", t.Name, otherwise("$yc_"+name), line("1", value))
+	}
 	lines := []string{otherwise(text(t.Else))}
 	where := plan.Cause{}
 	for _, r := range t.Rows {
@@ -282,7 +308,7 @@ func (e *emitter) mapping(c *conf, t *server.Table) {
 			lines = append(lines, line(quote(sign+named(r.Expression)), text(r.Value)))
 		}
 	}
-	c.mapping(text(t.Source), t.Name, lines...)
+	c.mapping(text(t.Source), name, lines...)
 }
 
 // named gives the groups of an expression the names yc_c1, yc_c2 and so on:
@@ -367,17 +393,21 @@ func (e *emitter) keep(c *conf) {
 // server writes the lines that act.
 func (e *emitter) server() []byte {
 	var b bytes.Buffer
-	b.WriteString("set $yc_asked $yc_uri$yc_raw$yc_args; # before nginx changes them\n")
+	b.WriteString("set $yc_asked $yc_uri; # before nginx changes it\nset $yc_do $yc_act;\n")
 	for _, h := range e.Headers {
 		fmt.Fprintf(&b, "add_header %s $yc_%s always;\n", h.Name, h.Variable)
 	}
 	for _, code := range []int{404, 410, 503} {
 		if code != 503 || e.Upkeep != nil {
-			fmt.Fprintf(&b, "if ($yc_act = %d) { return %d; }\n", code, code)
+			fmt.Fprintf(&b, "if ($yc_do = %d) { return %d; }\n", code, code)
 		}
 	}
+	location := "$yc_location"
+	if e.Quick != nil {
+		location = "$yc_where"
+	}
 	for _, code := range e.Codes {
-		fmt.Fprintf(&b, "if ($yc_act = %d) { return %d $yc_location; }\n", code, code)
+		fmt.Fprintf(&b, "if ($yc_do = %d) { return %d %s; }\n", code, code, location)
 	}
 	if e.Inner {
 		b.WriteString("if ($yc_go) { rewrite ^ $yc_inside_path?$yc_inside_args? last; }\n")
