@@ -6,11 +6,14 @@ import (
 	"context"
 	"os"
 	"os/signal"
+	"runtime/debug"
 
 	"young-compass/internal/cli"
 )
 
 func main() {
+	// A run ends soon: rather more memory than time.
+	debug.SetGCPercent(300)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	status := cli.Main(ctx, os.Args[1:], os.Stdin, os.Stdout, os.Stderr)
 	stop()

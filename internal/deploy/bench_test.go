@@ -15,7 +15,7 @@ import (
 // BenchmarkEmit reads, checks, compiles and writes a plan of many redirects for
 // each form, as the command does.
 func BenchmarkEmit(b *testing.B) {
-	const rows = 100_000
+	const rows = 300_000
 	dir := b.TempDir()
 	var list strings.Builder
 	list.WriteString("from,to,status\n")

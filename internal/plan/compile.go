@@ -122,22 +122,33 @@ func (p *Plan) Compile() (*Program, []finding.Finding, error) {
 	return g, c.found, nil
 }
 
-// sort puts the entries in order, each moved once.
+// before orders entries by key, parameters and host.
+func (e *Entry) before(o *Entry) int {
+	if d := strings.Compare(e.Key, o.Key); d != 0 {
+		return d
+	}
+	return cmp.Or(strings.Compare(e.Signature, o.Signature), strings.Compare(e.Host, o.Host))
+}
+
+// sort puts the entries in order: halves at once, then together, each moved once.
 func (g *Program) sort() {
 	order := make([]int32, len(g.Entries))
 	for i := range order {
 		order[i] = int32(i)
 	}
-	slices.SortFunc(order, func(i, j int32) int {
-		a, b := &g.Entries[i], &g.Entries[j]
-		if d := strings.Compare(a.Key, b.Key); d != 0 {
-			return d
+	compare := func(i, j int32) int { return g.Entries[i].before(&g.Entries[j]) }
+	a, b := order[:len(order)/2], order[len(order)/2:]
+	var other sync.WaitGroup
+	other.Go(func() { slices.SortFunc(b, compare) })
+	slices.SortFunc(a, compare)
+	other.Wait()
+	sorted := make([]Entry, 0, len(order))
+	for len(a)+len(b) > 0 {
+		if len(b) == 0 || len(a) > 0 && compare(a[0], b[0]) <= 0 {
+			sorted, a = append(sorted, g.Entries[a[0]]), a[1:]
+		} else {
+			sorted, b = append(sorted, g.Entries[b[0]]), b[1:]
 		}
-		return cmp.Or(strings.Compare(a.Signature, b.Signature), strings.Compare(a.Host, b.Host))
-	})
-	sorted := make([]Entry, len(order))
-	for i, from := range order {
-		sorted[i] = g.Entries[from]
 	}
 	g.Entries = sorted
 }
@@ -158,9 +169,10 @@ type compiler struct {
 // sources returns every address that the plan knows and doesn't leave alone.
 func (c *compiler) sources() []redirect.Source {
 	var list []redirect.Source
-	for _, row := range c.program.Redirects.All() {
-		if row.Pattern == nil {
-			list = append(list, row.Source)
+	rows := c.program.Redirects
+	for i := range rows.Len() {
+		if !rows.IsPattern(i) {
+			list = append(list, rows.Source(i))
 		}
 	}
 	for _, e := range c.program.Book.Entries {

@@ -11,6 +11,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -117,13 +118,14 @@ func (p *Plan) Reindex() {
 		return p.bookSource(p.Book.Entries[n-rows])
 	})
 	p.Rules = slices.Clip(p.Config.Rules)
-	for _, row := range p.Redirects.All() {
-		if row.Pattern != nil {
+	for i := range rows {
+		if p.Redirects.IsPattern(i) {
+			row := p.Redirects.Row(i)
 			p.index.Skip()
 			p.Rules = append(p.Rules, Rule{Pattern: row.Pattern, Status: row.Status, Drop: row.Drop, Where: row.Place()})
 			continue
 		}
-		p.index.Add(row.Source)
+		p.index.Add(p.Redirects.Source(i))
 	}
 	for _, e := range p.Book.Entries {
 		p.index.Add(p.bookSource(e))
@@ -135,8 +137,11 @@ func (p *Plan) Reindex() {
 	p.reader = &reader{rules: p.automaton()}
 	p.answerers = &sync.Pool{}
 	p.ignored = make([]bool, rows)
-	for i, row := range p.Redirects.All() {
-		p.ignored[i] = p.liveSource(row) != nil
+	for i := range rows {
+		if len(p.Book.Entries) == 0 {
+			break // no live page has an address
+		}
+		p.ignored[i] = p.liveSource(p.Redirects.Row(i)) != nil
 	}
 }
 
@@ -224,9 +229,9 @@ func (p *Plan) check() []finding.Finding {
 			}
 		}
 	}
-	for _, row := range p.Redirects.All() {
-		if row.Pattern == nil {
-			noisy(row.Place(), row.Path, row.Query)
+	for i := range p.Redirects.Len() {
+		if s := p.Redirects.Source(i); s.Query != "" && !p.Redirects.IsPattern(i) {
+			noisy(p.Redirects.Row(i).Place(), s.Path, s.Query)
 		}
 	}
 	for _, e := range p.Book.Entries {
@@ -264,29 +269,40 @@ func (p *Plan) check() []finding.Finding {
 
 // endless finds requests that the plan never answers.
 func (p *Plan) endless() []finding.Finding {
-	var found []finding.Finding
-	all := p.Answerer()
-	try := func(where finding.Place, a address.Address) {
+	try := func(all *Answerer, where finding.Place, a address.Address) []finding.Finding {
 		all.way.start(all.rules, all.plain, "GET", a)
 		if all.way.ends(p) {
-			return
+			return nil
 		}
-		if _, err := p.Answer(Request{Method: "GET", Address: a}); err != nil {
+		if _, err := all.Answer(Request{Method: "GET", Address: a}); err != nil {
 			where.URL = a.String()
-			found = append(found, finding.Finding{Code: "loop", Severity: finding.Error, Where: where, What: err.Error(), Advice: "let the last of these lead somewhere else"})
+			return []finding.Finding{{Code: "loop", Severity: finding.Error, Where: where, What: err.Error(), Advice: "let the last of these lead somewhere else"}}
 		}
+		return nil
 	}
-	for _, row := range p.Redirects.All() {
-		if row.Pattern == nil && !p.leadsToTheEnd(all, row) {
-			try(row.Place(), p.onOrigin(row.Source))
-		}
+	workers := runtime.GOMAXPROCS(0)
+	parts := make([][]finding.Finding, workers)
+	var all sync.WaitGroup
+	for worker := range workers {
+		all.Go(func() {
+			own := p.Answerer()
+			rows := p.Redirects.Len()
+			for i := rows * worker / workers; i < rows*(worker+1)/workers; i++ {
+				if row := p.Redirects.Row(i); row.Pattern == nil && !p.leadsToTheEnd(own, row) {
+					parts[worker] = append(parts[worker], try(own, row.Place(), p.onOrigin(row.Source))...)
+				}
+			}
+		})
 	}
+	all.Wait()
+	found := slices.Concat(parts...)
+	own := p.Answerer()
 	for _, e := range p.Book.Entries {
-		try(finding.Place{File: p.Book.File, Line: e.Line}, p.Site.Rebase(e.Address))
+		found = append(found, try(own, finding.Place{File: p.Book.File, Line: e.Line}, p.Site.Rebase(e.Address))...)
 	}
 	for _, rule := range p.Rules {
 		if a, err := address.Resolve(p.Site.Origin, rule.Example()); err == nil {
-			try(rule.Where, a)
+			found = append(found, try(own, rule.Where, a)...)
 		}
 	}
 	return found

@@ -168,6 +168,9 @@ func (l *List) place(i int) finding.Place {
 	return finding.Place{File: l.files[r.file], Line: int(r.line)}
 }
 
+// IsPattern reports whether a row is a pattern.
+func (l *List) IsPattern(i int) bool { return l.at(i).pattern }
+
 // All returns the rows with their numbers.
 func (l *List) All() iter.Seq2[int, Row] {
 	return func(yield func(int, Row) bool) {

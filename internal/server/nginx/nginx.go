@@ -44,13 +44,13 @@ func Emit(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) 
 	}
 	files := []server.File{
 		{Name: HTTPFile, Data: e.http()},
-		{Name: AddressesFile, Data: e.table(func(x *plan.Entry) bool { return x.Host == "" && server.Spelled(g, *x) })},
-		{Name: SpelledFile, Data: e.table(func(x *plan.Entry) bool { return x.Host == "" && !server.Spelled(g, *x) })},
+		{Name: AddressesFile, Data: e.addresses.Bytes()},
+		{Name: SpelledFile, Data: e.spelled.Bytes()},
 		{Name: ServerFile, Data: e.server()},
 		{Name: ExampleFile, Data: e.example()},
 	}
-	if e.has(ofOneHost) {
-		files = append(files, server.File{Name: HostsFile, Data: e.table(ofOneHost)})
+	if e.hosts.Len() > 0 {
+		files = append(files, server.File{Name: HostsFile, Data: e.hosts.Bytes()})
 	}
 	for i, f := range files {
 		head := o.Head(g, "nginx")
@@ -78,16 +78,30 @@ type emitter struct {
 	*server.Flow
 	folder string
 	group  func(string) int
-	rows   []row
+	rows   int
 	bucket int
 	found  []finding.Finding
+
+	addresses, spelled, hosts table // addresses as the site spells them, others, and those of one host
 }
 
-// row is a line of a lookup table.
-type row struct {
-	entry      *plan.Entry
-	key, value string // key: plain text, or an expression when it begins with "~"
-	length     int
+// table is a file of rows for maps.
+type table struct {
+	bytes.Buffer
+	where plan.Cause
+}
+
+// add writes a row: a key, which is plain text or an expression that begins with
+// "~", and its value.
+func (t *table) add(key, value string, where plan.Cause) {
+	if where.File != t.where.File || where.Line != t.where.Line {
+		t.WriteString("# " + where.File + " " + strconv.Itoa(where.Line) + "\n")
+		t.where = where
+	}
+	t.WriteString(quote(key))
+	t.WriteByte(' ')
+	t.WriteString(quote(value))
+	t.WriteString(";\n")
 }
 
 // quote writes a text in nginx's double quotes.
@@ -109,25 +123,31 @@ func (e *emitter) tables() {
 			folded[strings.ToLower(e.key(&x))]++
 		}
 	}
-	e.rows = make([]row, 0, len(e.Entries))
 	for i := range e.Entries {
 		x := &e.Entries[i]
-		r := row{entry: x, key: e.key(x), value: e.check(x) + " " + e.Action(*x, identity)}
-		r.length = len(r.key)
-		if len(folded) > 0 && folded[strings.ToLower(r.key)] > 1 {
+		key, action := e.key(x), e.check(x)+" "+e.Action(*x, identity)
+		if need := 1 << bits.Len(uint(len(key)+18-1)); need > e.bucket {
+			e.bucket = need
+		}
+		if len(folded) > 0 && folded[strings.ToLower(key)] > 1 {
 			host := ""
 			if x.Host != "" {
 				host = server.Quote(x.Host) + " "
 			}
-			r.key = "~^" + host + strconv.Itoa(e.group(x.Key)) + ":" + server.Letters(e.Plan, server.Quote(x.Key)) + server.Quote(x.Signature) + `\z`
+			key = "~^" + host + strconv.Itoa(e.group(x.Key)) + ":" + server.Letters(e.Plan, server.Quote(x.Key)) + server.Quote(x.Signature) + `\z`
 		}
-		if long(r.key) || long(r.value) {
+		if long(key) || long(action) {
 			e.found = append(e.found, server.NotExpressible("nginx", x.Where, "an address longer than nginx reads in one piece", "shorten the address"))
 			continue
 		}
-		e.rows = append(e.rows, r)
-		if need := 1 << bits.Len(uint(r.length+18-1)); need > e.bucket {
-			e.bucket = need
+		e.rows++
+		switch action = value(action); {
+		case x.Host != "":
+			e.hosts.add(key, action, x.Where)
+		case server.Spelled(e.Program, *x):
+			e.addresses.add(key, action, x.Where)
+		default:
+			e.spelled.add(key, action, x.Where)
 		}
 	}
 }
@@ -153,30 +173,6 @@ func (e *emitter) check(x *plan.Entry) string {
 		return x.Signature
 	}
 	return strconv.Itoa(e.group(x.Key)) + ":" + x.Key + x.Signature
-}
-
-func (e *emitter) table(which func(*plan.Entry) bool) []byte {
-	var b bytes.Buffer
-	where := plan.Cause{}
-	for i := range e.rows {
-		r := &e.rows[i]
-		if !which(r.entry) {
-			continue
-		}
-		if w := r.entry.Where; w.File != where.File || w.Line != where.Line {
-			fmt.Fprintf(&b, "# %s %d\n", w.File, w.Line)
-			where = w
-		}
-		b.WriteString(quote(r.key) + " " + quote(value(r.value)) + ";\n")
-	}
-	return b.Bytes()
-}
-
-// ofOneHost tells the entries that only one host has.
-func ofOneHost(x *plan.Entry) bool { return x.Host != "" }
-
-func (e *emitter) has(which func(*plan.Entry) bool) bool {
-	return slices.ContainsFunc(e.rows, func(r row) bool { return which(r.entry) })
 }
 
 // conf writes map blocks.
@@ -220,7 +216,7 @@ func text(t server.Text) string {
 // http writes the maps that decide.
 func (e *emitter) http() []byte {
 	c := &conf{}
-	fmt.Fprintf(c, "map_hash_bucket_size %d;\nmap_hash_max_size %d;\n", e.bucket, max(2048, 2*len(e.rows)))
+	fmt.Fprintf(c, "map_hash_bucket_size %d;\nmap_hash_max_size %d;\n", e.bucket, max(2048, 2*e.rows))
 	c.WriteString("geo $yc_dollar { default \"$\"; }\n")
 	c.note("what was asked, kept as it was")
 	c.mapping("$uri", "uri", otherwise("$uri"))
@@ -358,7 +354,7 @@ func (e *emitter) lookup(c *conf, stage int) {
 	everywhere := "$yc_w" + n
 	c.mapping("$yc_e"+n, "w"+n, otherwise("$yc_e"+n), line(`""`, "$yc_m"+n))
 	ofHost := `""`
-	if e.has(ofOneHost) {
+	if e.hosts.Len() > 0 {
 		ofHost = "$yc_h" + n
 		c.mapping(`"$yc_host`+n+` `+key+`"`, "th"+n, otherwise(`""`), "\tinclude "+quote(e.folder+"/"+HostsFile)+";\n")
 		c.mapping(`"`+check+" $yc_th"+n+`"`, "h"+n, otherwise(`""`), line(checked, "$yc_c1"))
