@@ -143,8 +143,12 @@ func (d *decider) patterns() {
 			continue
 		}
 		kind := "m"
-		if path, _, _ := strings.Cut(q.Target.String(), "?"); d.Folds && d.OnSite(q) && !strings.Contains(path, "%") {
+		if d.Folds && d.OnSite(q) && !encoded(q) {
 			kind = "M" // the path takes small letters
+		}
+		if strings.HasSuffix(q.Target.String(), "&") && (d.target == "htaccess" || d.target == "apache") {
+			d.found = append(d.found, NotExpressible(d.target, q.Where, "a target that ends in &, which httpd takes away", "encode it"))
+			continue
 		}
 		d.codes.Add(q.Status)
 		for _, v := range variants {
@@ -157,6 +161,22 @@ func (d *decider) patterns() {
 			d.Matchers = append(d.Matchers, Matcher{Expression: d.flags(q.Except) + "[0-9]+:" + expression, Value: append(value, v.Text(d.Site.Origin.Base(), numbers)...), Where: q.Where})
 		}
 	}
+}
+
+// encoded reports whether a pattern's target has encoded bytes in its path, whose
+// hex digits must not become small.
+func encoded(q plan.Pattern) bool {
+	pieces, _ := q.Target.Pieces()
+	for _, piece := range pieces {
+		path, _, end := strings.Cut(piece.Literal, "?")
+		if strings.Contains(path, "%") {
+			return true
+		}
+		if end {
+			break
+		}
+	}
+	return false
 }
 
 // scopeUnclear reports whether a pattern starts or leads in a section with noise
@@ -291,14 +311,21 @@ func (d *decider) forms() {
 		d.table("host2", "{site}", nil, is("l", T("{host0}")))
 	}
 	d.add(Note("files that are served as they are"))
-	file := on("^"+Within(d.FileList())+`\z`, "1")
-	d.add(&Table{Name: "file0", Source: T("{p0}"), Fold: true, Else: T("0"), Rows: []Row{file}})
+	d.untouched("file0", "", "{p0}", "")
 	if d.exempts() {
 		d.exempt("exempt1", "{p1}", "")
-		d.add(&Table{Name: "file1", Source: T("{exempt1}{p1}"), Fold: true, Else: T("0"), Rows: []Row{on("^1|^."+Within(d.FileList())+`\z`, "1")}})
-	} else {
-		d.add(&Table{Name: "file1", Source: T("{p1}"), Fold: true, Else: T("0"), Rows: []Row{file}})
 	}
+	d.untouched("file1", "exempt1", "{p1}", "")
+}
+
+// untouched says whether a path is a listed file, or exempt, which is a variable
+// when the plan leaves any place alone; before stands in front of the path.
+func (d *decider) untouched(name, exempt, path, before string) {
+	t := &Table{Name: name, Source: T(path), Fold: true, Else: T("0"), Rows: []Row{on("^"+before+Within(d.FileList())+`\z`, "1")}}
+	if exempt != "" && d.exempts() {
+		t.Source, t.Rows[0].Expression = T("{"+exempt+"}"+path), "^1|^."+before+Within(d.FileList())+`\z`
+	}
+	d.add(t)
 }
 
 // leads returns what stands in front of paths in sources: nothing, or whether
@@ -487,11 +514,8 @@ func (d *decider) site() {
 		on(`^1. . site2\z`, "{p2}"), on(`^0. . site2\z`, "{r2}"), on(`^0. . (?:site1|held)\z`, "{r1}"))
 	capitals := ""
 	if d.Folds {
-		shaped := "0"
-		if d.exempts() {
-			shaped = "{exempt2}"
-		}
-		d.table("capitals", "{safe}{file1}"+shaped+" {way} {path_asked}", T("0"), on(`^10. . (?:site1|held) .*[A-Z]|^1.0 . site2 .*[A-Z]`, "1"))
+		d.untouched("file2", "exempt2", "{p2}", "")
+		d.table("capitals", "{safe}{file1}{file2} {way} {path_asked}", T("0"), on(`^10. . (?:site1|held) .*[A-Z]|^1.0 . site2 .*[A-Z]`, "1"))
 		d.add(&Lower{"path_small", "path_asked"})
 		d.table("path", "{capitals}", T("{path_asked}"), is("1", T("{path_small}")))
 		capitals = "{capitals}"
@@ -513,12 +537,12 @@ func (d *decider) to() {
 		d.table("to_path", "{way}", nil, on(`^. M\S+ \S+ ([^?#]*).*\z`, "{1}"))
 		d.add(&Lower{"to_small", "to_path"})
 		d.table("to_query", "{way}", nil, on(`^. M\S+ \S+ [^?#]*([?][^#]*)(?:#.*)?\z`, "{1}"))
-		if d.exempts() { // where the plan leaves addresses alone, letters stay
+		// Letters stay in files, and where the plan leaves addresses alone.
+		if d.exempts() {
 			d.exempt("to_exempt", "{to_path}", `https?://[^/]+`)
-			source, left, small = "{to_exempt}{way}", ".", "^0. M"
-		} else {
-			small = "^. M"
 		}
+		d.untouched("to_file", "to_exempt", "{to_path}", `https?://[^/]+`)
+		source, left, small = "{to_file}{way}", ".", "^0. M"
 	}
 	rows := []Row{on(`^`+left+`. (?:live|hold) \S+ (\S+) .*\z`, "{1}")}
 	if small != "" {

@@ -4,13 +4,16 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"young-compass/internal/finding"
 	"young-compass/internal/plan"
+	"young-compass/internal/redirect"
 	"young-compass/internal/server"
 )
 
@@ -127,4 +130,99 @@ func TestCommentsHoldNoData(t *testing.T) {
 			}
 		}
 	}
+}
+
+// Whatever bytes stand in a plan, every server loads what was emitted for it and
+// answers as the plan says: nothing in the data is taken for configuration.
+func TestRandomBytesSurviveEveryServer(t *testing.T) {
+	random := rand.New(rand.NewPCG(17, 2026))
+	tokens := []string{`"`, `\`, `"\`, "'", "`", "$1", "${x}", "%{HTTP_HOST}", "{$HOME}", "{host}", "{http.request.host}", "%[path]", "[", "]", "(", ")*", "^", "|", "?", "#", ";", ",", "<", ">", " ", "&", "=", "//", "..", "%0d%0aX-A: b", "%00", "\n", "\t", "é", "\U0001F6A2", "a", "b/", "end", "# young-compass ends", "map", "if ($x) {"}
+	text := func(n int) string {
+		var b strings.Builder
+		for range 1 + random.IntN(n) {
+			b.WriteString(tokens[random.IntN(len(tokens))])
+		}
+		return b.String()
+	}
+	quoted := func(s string) string { return `"` + strings.ReplaceAll(s, `"`, `""`) + `"` }
+	plans := 12
+	if testing.Short() {
+		plans = 3
+	}
+	rows, asked := 0, 0
+	for range plans {
+		dir := t.TempDir()
+		var list strings.Builder
+		list.WriteString("from,to,status\n")
+		for range 40 {
+			list.WriteString(quoted("/"+text(6)) + "," + quoted([]string{"/", "https://x.example/", "/a?", "https://x.example/b#"}[random.IntN(4)]+text(6)) + ",301\n")
+		}
+		write(t, filepath.Join(dir, plan.ConfigFile), "site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example], known: [x.example]}\n")
+		write(t, filepath.Join(dir, plan.PagesFile), "key,language,title,state\nhome,en,"+quoted(text(8))+",live\n")
+		write(t, filepath.Join(dir, plan.AddressesFile), "address,page,state\nhttp://skerrywick.example/,home@en,current\n")
+		write(t, filepath.Join(dir, plan.RedirectsFile), list.String())
+		p, _, err := plan.Load(dir)
+		require.NoError(t, err)
+		// What contradicts itself, or one server can't be told, is left out row by row.
+		good := redirect.NewList(p.Site)
+		for _, row := range p.Redirects.All() {
+			one := redirect.NewList(p.Site)
+			one.Append(row)
+			q, found := plan.New(p.Config, p.Pages, p.Book, one)
+			if finding.Worst(found, finding.Error) {
+				continue
+			}
+			g, found, err := q.Compile()
+			if err != nil || finding.Worst(found, finding.Warning) || slices.ContainsFunc(targets(), func(target target) bool { files, _ := target.try(g); return len(files) == 0 }) {
+				continue
+			}
+			if both, found := plan.New(p.Config, p.Pages, p.Book, plus(p, good, row)); !finding.Worst(found, finding.Error) {
+				if _, found, err := both.Compile(); err == nil && !finding.Worst(found, finding.Error) {
+					good = both.Redirects
+				}
+			}
+		}
+		p, _ = plan.New(p.Config, p.Pages, p.Book, good)
+		g, _, err := p.Compile()
+		require.NoError(t, err)
+		var asks []ask
+		for _, row := range p.Redirects.All() {
+			a := p.Site.Origin
+			a.Path, a.Query = row.Path, row.Query
+			if row.Pattern != nil {
+				a.Path, a.Query, _ = strings.Cut(row.Pattern.Example(), "?")
+			}
+			for _, url := range []string{a.String(), mutate(random, a.String(), 2), mutate(random, a.String(), 4), mutate(random, a.String(), 6)} {
+				if r, err := plan.NewRequest("GET", url); err == nil {
+					if _, err := p.Trace(r); err == nil {
+						asks = append(asks, ask{method: "GET", url: url})
+					}
+				}
+			}
+		}
+		rows += p.Redirects.Len()
+		for _, target := range targets() {
+			s := target.serve(t, g, site{Pages: []string{"/"}})
+			compare(t, target.name, g, s, asks, server.Exceptions(target.name))
+			for _, q := range asks {
+				got, err := s.Ask(q)
+				require.NoError(t, err)
+				assert.Empty(t, got.Header.Get("X-A"), "%s: a header was smuggled in by %s", target.name, q.url)
+				asked++
+			}
+			s.stop()
+		}
+	}
+	t.Logf("%d rows of random bytes, %d requests", rows, asked)
+	assert.Greater(t, rows, 5*plans)
+}
+
+// plus is a list with one more row.
+func plus(p *plan.Plan, list *redirect.List, row redirect.Row) *redirect.List {
+	more := redirect.NewList(p.Site)
+	for _, have := range list.All() {
+		more.Append(have)
+	}
+	more.Append(row)
+	return more
 }

@@ -3,7 +3,9 @@ package server_test
 import (
 	"flag"
 	"fmt"
+	"maps"
 	"math/rand/v2"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"slices"
@@ -35,7 +37,7 @@ func (w world) one(list ...string) string { return list[w.IntN(len(list))] }
 func (w world) path() string {
 	var b strings.Builder
 	for range 1 + w.IntN(3) {
-		b.WriteString("/" + w.one("a", "b", "A", "bC", "en", "de", "x.html", "index.php", "p", "n", "7", "old-1", "c%20d", "%C3%A9", "it's"))
+		b.WriteString("/" + w.one("a", "b", "A", "bC", "en", "de", "x.html", "index.php", "p", "n", "7", "old-1", "c%20d", "%C3%A9", "it's", "logo.css"))
 	}
 	return b.String() + w.one("", "", "", "", "/", ".html", ".php")
 }
@@ -58,7 +60,7 @@ func (w world) local() string {
 }
 
 func (w world) origin() string {
-	return w.one("https://o.example", "https://o.example", "http://o.example", "http://www.o.example", "https://www.o.example", "http://old.example")
+	return w.one("https://o.example", "https://o.example", "https://o.example", "https://o.example", "http://o.example", "http://www.o.example", "https://www.o.example", "http://old.example")
 }
 
 // files returns a project.
@@ -69,7 +71,7 @@ func (w world) files() map[string]string {
 		w.one("never", "never", "keep", "always"), w.one("lower", "lower", "keep"), w.one("none", "none", "keep"), w.one("index.php", "index.php, index.html", ""))
 	fmt.Fprintf(&config, "languages: {default: %s%s}\nparameters: {noise: [%s], tracking: [t]}\nrules:\n", w.one("en", "de"), w.one("", "", ", others: {nb: {host: nb.example}}"),
 		w.one("sid", "sid, 's_*'", "", "sid, {name: k, for: /p}", "{name: sid, for: /a}, {name: t, for: /a/b}"))
-	for range w.IntN(4) {
+	for range 1 + w.IntN(4) {
 		fmt.Fprintf(&config, "  - {%s, status: %s%s}\n", w.one(
 			`from: "/p/{x}", to: "/n/{x}"`, `from: "/p{/x*}", to: "https://far.example{/x*}"`, `from: "/n/{x}", to: "https://far.example/n?x={x}"`, `from: "/n/{x}.html", to: "/p/{x}"`,
 			`from: "/a/{x}", to: "/b/{x}", class: {x: digits}`, `from: "/b?k={x}", to: "/a/{x}", class: {x: digits}`, `from: "/7{/x*}/p", to: "/old-1{/x*}/q?k=2#part"`, `from: "/a?m={x}&k=1", to: "https://far.example/{x}", query: drop`),
@@ -115,13 +117,13 @@ func (w world) acts(config *strings.Builder) {
 	if w.IntN(3) == 0 {
 		fmt.Fprint(config, `  - {for: "/a/{x}", headers: {X-Robots-Tag: "none", Link: '<https://o.example/n/{x}?%20$1>; rel="canonical"'}}`+"\n")
 	}
-	for range w.IntN(2) {
+	for range w.IntN(4) {
 		fmt.Fprintf(config, "  - {from: %s, serve: %s%s}\n", w.one(`"/p/{x}"`, `"/a/{x}"`, `"/{x}"`, `"/n{/y*}/{x}"`), w.one(`"/inside/page.shtml?a={x}"`, `"/inside/page.shtml?a=%20&b={x}"`, `"/inside/page.shtml"`), w.one("", "", ", except: [/a/b, /p/a/]"))
 	}
-	if w.IntN(4) == 0 {
+	if w.IntN(2) == 0 {
 		fmt.Fprintf(config, "front-controller: {to: /inside/front.shtml, except: [%s]}\n", w.one("", "/n/, /7", ".html"))
 	}
-	if w.IntN(12) == 0 {
+	if w.IntN(8) == 0 {
 		fmt.Fprintf(config, "maintenance: {retry-after: 120, admit: [%s], except: [%s]}\n", w.one("", "127.0.0.1", "192.0.2.0/24"), w.one("", "/a/"))
 	}
 }
@@ -135,15 +137,21 @@ func (w world) url(p *plan.Plan) string {
 			local = a.Local()
 		}
 	}
+	if w.IntN(5) == 0 {
+		local = w.one("/p/a", "/n/b", "/p/a/b", "/n/7.html", "/a/7", "/b?k=7", "/7/a/p", "/a?m=x&k=1", "/p", "/a/x")
+	}
 	path, query, _ := strings.Cut(local, "?")
 	path, _, _ = strings.Cut(path, "#")
 	query, _, _ = strings.Cut(query, "#")
-	path = w.one("", "", "", "/en", "/de", "/", "/p") + path + w.one("", "", "", "", "/", "//", ".html", "/index.php")
+	path = w.one("", "", "", "", "", "/en", "/de", "/", "/p") + path + w.one("", "", "", "", "", "/", "//", ".html", "/index.php")
+	if w.IntN(14) == 0 {
+		path = "/files" + w.one("/logo.css", "/Plan.PNG", "//a.js", "/a.css/")
+	}
 	if w.IntN(6) == 0 {
 		path = strings.ToUpper(path[:2]) + path[2:]
 	}
 	for range w.IntN(3) {
-		query = strings.Trim(w.one("sid=1&"+query, query+"&t=1", query+"&k=2", query+"&&z", "s_x&"+query, query), "&")
+		query = strings.Trim(w.one("sid=1&"+query, "sid=1&"+query, query+"&t=1", query+"&k=2", query+"&&z", "s_x&"+query, query), "&")
 	}
 	if query != "" {
 		path += "?" + query
@@ -154,6 +162,33 @@ func (w world) url(p *plan.Plan) string {
 	return w.origin() + path
 }
 
+// allFeatures are the kinds of rules that a request can meet, with what the words
+// of their causes begin with.
+func allFeatures() map[string]string {
+	return map[string]string{"redirects": "redirect from", "patterns": "pattern ", "scheme and host": "everything is on", "slash at the end": "a slash at the end|no slash at the end",
+		"single slashes": "slashes are single", "letters": "addresses are in small", "extension": "addresses have no extension", "index file": "index files", "noise": "noise parameters",
+		"prefix of the default language": "the default language has no", "former addresses": "was the address|is another address|the address of", "live pages": "the page ", "headers": "", "internal addresses": "", "maintenance": "the site is closed",
+		"left alone": "the plan leaves", "gone": "", "a host of a language": "", "files": "a listed file"}
+}
+
+// features returns the kinds of rules that decided.
+func features(p *plan.Plan, r plan.Request, a plan.Answer) []string {
+	var list []string
+	for name, words := range allFeatures() {
+		met := slices.ContainsFunc(a.Causes, func(c plan.Cause) bool {
+			return words != "" && slices.ContainsFunc(strings.Split(words, "|"), func(w string) bool { return strings.HasPrefix(c.Rule, w) })
+		})
+		met = met || name == "headers" && len(a.Headers) > 0 || name == "internal addresses" && a.Internal != "" || name == "gone" && a.Outcome == plan.Gone || name == "a host of a language" && p.Site.IsHome(r.Host)
+		if name == "noise" && a.Outcome == plan.Moved {
+			met = slices.ContainsFunc(address.SplitQuery(r.Query), func(q address.Param) bool { return p.ClassOf(q.Name, r.Path) == plan.Noise })
+		}
+		if met {
+			list = append(list, name)
+		}
+	}
+	return list
+}
+
 func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 	const requests = 60
 	plans := *randomPlans
@@ -161,7 +196,8 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 		plans = 10
 	}
 	w := world{rand.New(rand.NewPCG(*randomSeed, 2026))}
-	used, refused, hits := 0, 0, 0
+	used, refused, hits, compositions, asked := 0, 0, 0, 0, 0
+	seen := map[string]int{}
 	met := map[string]int{}
 	for used < plans {
 		dir := t.TempDir()
@@ -206,9 +242,20 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 		for _, q := range asks {
 			r, err := plan.NewRequest(q.method, q.url)
 			require.NoError(t, err)
-			if a, err := p.Answer(r); err == nil && a.Outcome != plan.Unknown {
+			r.Client, r.Forwarded = netip.MustParseAddr("127.0.0.1"), q.forwarded
+			a, err := p.Answer(r)
+			require.NoError(t, err)
+			list := features(p, r, a)
+			for _, name := range list {
+				seen[name]++
+			}
+			if len(list) > 0 {
 				hits++
 			}
+			if a.Outcome == plan.Moved && len(a.Causes) > 1 {
+				compositions++
+			}
+			asked++
 		}
 		var lock sync.Mutex
 		t.Run(fmt.Sprint("plan ", used), func(t *testing.T) {
@@ -237,7 +284,16 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 	}
 	t.Logf("%d plans, %d more refused for their own errors; %d of %d requests met a rule", used, refused, hits, plans*requests)
 	t.Logf("exceptions met: %v", met)
-	assert.Greater(t, hits, plans*requests/2)
+	assert.Greater(t, hits, asked/2)
+	assert.Greater(t, compositions, asked/10)
+	for _, name := range slices.Sorted(maps.Keys(allFeatures())) {
+		share := 100 * float64(seen[name]) / float64(asked)
+		t.Logf("%5.1f %% of the requests met: %s", share, name)
+		if !testing.Short() {
+			assert.GreaterOrEqual(t, share, 3.0, name)
+		}
+	}
+	t.Logf("%5.1f %% met a rule, %.1f %% are compositions", 100*float64(hits)/float64(asked), 100*float64(compositions)/float64(asked))
 	if testing.Short() {
 		return
 	}

@@ -3,6 +3,8 @@ package template
 import (
 	"encoding/binary"
 	"slices"
+
+	"young-compass/internal/address"
 )
 
 // Automaton reads a path by many templates at once, in a time that hardly grows
@@ -10,6 +12,7 @@ import (
 // it works out when a path first leads there. It must not be used by two at a
 // time.
 type Automaton struct {
+	fold      bool
 	positions []position
 	reader    []int32 // by position: the template it belongs to
 	last      []bool  // by position: the template's path may end behind it
@@ -42,7 +45,7 @@ const maxKept = 400_000
 // NewAutomaton returns an automaton of templates, known by their positions in
 // the list. With fold, letters don't count.
 func NewAutomaton(readers []*Reader, fold bool) *Automaton {
-	a := &Automaton{}
+	a := &Automaton{fold: fold}
 	sets := map[[256]bool]*[256]bool{}
 	for n, r := range readers {
 		if fold {
@@ -71,13 +74,13 @@ func NewAutomaton(readers []*Reader, fold bool) *Automaton {
 			a.empty = append(a.empty, int32(n))
 		}
 	}
-	a.classify(sets, fold)
+	a.classify(sets)
 	a.reset()
 	return a
 }
 
 // classify puts characters that no template tells apart into one class.
-func (a *Automaton) classify(sets map[[256]bool]*[256]bool, fold bool) {
+func (a *Automaton) classify(sets map[[256]bool]*[256]bool) {
 	splits := map[[2]int]int{}
 	group := [256]int{}
 	count := 1
@@ -99,11 +102,6 @@ func (a *Automaton) classify(sets map[[256]bool]*[256]bool, fold bool) {
 	for c, g := range group {
 		a.class[c] = uint8(g)
 	}
-	if fold {
-		for c := 'A'; c <= 'Z'; c++ {
-			a.class[c] = a.class[c|0x20]
-		}
-	}
 	a.classes = count
 }
 
@@ -119,6 +117,9 @@ func (a *Automaton) reset() {
 func (a *Automaton) Find(path string) []int32 {
 	if len(a.states) > maxKept {
 		a.reset()
+	}
+	if a.fold && !address.Settled(path) {
+		path = address.Fold(path)
 	}
 	at := int32(atBegin)
 	for i := 0; i < len(path); i++ {
@@ -142,9 +143,6 @@ func (a *Automaton) Find(path string) []int32 {
 // step works out the state behind a character.
 func (a *Automaton) step(at int32, c byte) int32 {
 	class := a.class[c]
-	if 'A' <= c && c <= 'Z' && class == a.class[c|0x20] {
-		c |= 0x20 // letters don't count
-	}
 	var members []int32
 	read := func(i int32) {
 		if a.positions[i].set[c] {

@@ -449,7 +449,14 @@ func (e *emitter) entries() {
 	e.note("known addresses")
 	where := plan.Cause{}
 	for _, x := range e.Entries {
-		if e.plain(x) || e.mapped() && e.pair(x) {
+		if e.plain(x) {
+			continue
+		}
+		if strings.HasSuffix(x.Target.Fragment, "&") {
+			e.found = append(e.found, server.NotExpressible(e.target, x.Where, "a fragment that ends in &, which httpd takes away", "encode it"))
+			continue
+		}
+		if e.mapped() && e.pair(x) {
 			continue
 		}
 		if strings.Contains(x.Signature, "//") {
