@@ -82,8 +82,8 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		{"redirects preview", "redirects preview --project " + dir + " --list " + dir + "/patterns.csv"},
 		{"redirects add and merge", "redirects merge --project " + dir + " " + dir + "/more.csv"},
 		{"pair", "pair " + dir + "/" + demo.IslandGuide + " " + dir},
-		{"trace", "trace --project " + dir + " /routes?sid=1 /contact nonsense http://other.example/"},
-		{"emit", "emit htaccess --project " + dir + " --directory " + dir + "/out"},
+		{"trace", "trace --explain --project " + dir + " /routes?sid=1 /contact nonsense http://other.example/ /index.php?item=999"},
+		{"emit", "emit nginx --project " + dir + " --directory " + dir + "/out"},
 		{"probe", "probe --project " + dir + " --at 127.0.0.1:1,1"},
 	} {
 		var out bytes.Buffer

@@ -33,11 +33,12 @@ func TestExitStatus(t *testing.T) {
 		"probe --at 127.0.0.1":                         2,
 		"redirects check missing.csv":                  2,
 		"gather " + filepath.Join(dir, "no-table.csv"): 2,
-		"emit":                   2,
-		"emit apache":            2,
-		"design --nonsense":      2,
-		"trace":                  2,
-		"design --output " + dir: 3, // a folder can't be written as a file
+		"emit tomcat":                                  2,
+		"emit nginx htaccess":                          2,
+		"emit htaccess --undo /nowhere":                2,
+		"design --nonsense":                            2,
+		"trace":                                        2,
+		"design --output " + dir:                       3, // a folder can't be written as a file
 	} {
 		var stdout, stderr bytes.Buffer
 		got := cli.Main(context.Background(), append(strings.Fields(args), "--project", dir), strings.NewReader(""), &stdout, &stderr)

@@ -446,6 +446,7 @@ func (c *compiler) pattern(rule Rule) Pattern {
 		out.Target, out.Drop = target, out.Drop || next.Drop
 		written = append(written, next.Status)
 	}
+	out.Target = c.ended(rule.Reader.Classes(), out.Target)
 	for _, example := range []string{rule.Example(), sample(out.Target)} {
 		if a, err := address.Resolve(c.program.Site.Origin, example); err == nil && c.program.Site.Has(a.Host) {
 			out.Strip = append(out.Strip, c.program.LocalNoise(a.Path)...)
@@ -467,6 +468,42 @@ func (c *compiler) pattern(rule Rule) Pattern {
 		}
 	}
 	return out
+}
+
+// ended returns a pattern's target with the slash at its end as the site ends
+// paths, where every value leaves that alone.
+func (c *compiler) ended(classes map[string]template.Class, t *template.Template) *template.Template {
+	p := c.program.Plan
+	for _, name := range t.Names() {
+		if class := classes[name]; class.Has('.') {
+			return t // perhaps what looks like a file
+		}
+	}
+	if reader, err := template.NewReader(t, classes); err != nil || slices.ContainsFunc(p.Rules, func(rule Rule) bool { return !template.Disjoint(reader, rule.Reader, p.Paths.Lower) }) {
+		return t // perhaps another pattern leads on from there
+	}
+	to, err := address.Resolve(p.Site.Origin, sample(t))
+	if err != nil || p.Site.Rebase(to).Host != p.Site.Origin.Host || p.IsExempt(to.Path) {
+		return t
+	}
+	text := t.String()
+	end := len(text)
+	for _, stop := range []string{"?", "{?", "#"} {
+		if i := strings.Index(text, stop); i >= 0 {
+			end = min(end, i)
+		}
+	}
+	path := strings.TrimRight(text[:end], "/")
+	if ended := p.slashed(to.Path); ended == to.Path || path == "" {
+		return t
+	} else if strings.HasSuffix(ended, "/") {
+		path += "/"
+	}
+	changed, err := template.Parse(path + text[end:])
+	if err != nil {
+		return t
+	}
+	return changed
 }
 
 // queryOf returns the query that every expansion of a target has; a variable

@@ -559,12 +559,24 @@ func (d *decider) noise() {
 	site := "0"
 	scopes := d.scopes()
 	if len(scopes) > 0 {
+		site = "{scope}"
+		number := func(scope string) Text { return T("%", d.sets.Number(d.LocalNoise(scope), false)) }
 		t := &Table{Name: "scope", Source: T("{to}"), Fold: d.Paths.Lower, Else: T("0")}
+		before := "^"
+		if d.exempts() { // where the plan leaves the target alone, only what was asked counts
+			asked := &Table{Name: "scope_asked", Source: T("{p0}"), Fold: d.Paths.Lower, Else: T("0")}
+			for _, scope := range scopes {
+				asked.Rows = append(asked.Rows, Row{Expression: `^` + Quote(address.Decode(scope)) + `(?:/|\z)`, Value: number(scope)})
+			}
+			d.add(asked)
+			d.table("stops", "{exempt1}{exempt2} {way}", T("0"), on(`^1. . (?:site1|held)\z|^.1 . site2\z`, "1"))
+			t.Source, before = T("{stops}{to}"), "^0"
+			t.Rows = append(t.Rows, on("^1", "{scope_asked}"))
+		}
 		for _, scope := range scopes {
-			t.Rows = append(t.Rows, Row{Expression: `^https?://[^/]+` + Quote(address.Decode(scope)) + `(?:[/?]|\z)`, Value: T("%", d.sets.Number(d.LocalNoise(scope), false))})
+			t.Rows = append(t.Rows, Row{Expression: before + `https?://[^/]+` + Quote(address.Decode(scope)) + `(?:[/?]|\z)`, Value: number(scope)})
 		}
 		d.add(t)
-		site = "{scope}"
 	}
 	d.table("set", "{way}", T(site), on(`^. [mM]\S+ (\S+) .*\z`, "{1}"), on(`^. file\z`, "all"))
 	var rows []Row

@@ -288,7 +288,11 @@ func sameEnd(t *testing.T, g *plan.Program, r server.Asked, e server.Exception, 
 	form := func(a plan.Request) string {
 		return a.Scheme + "://" + a.Host + address.Decode(g.SiteForm(a.Path)) + "?" + a.Query
 	}
-	return want.Answer.Outcome == real.Answer.Outcome && form(want.Final) == form(real.Final)
+	if want.Answer.Outcome == real.Answer.Outcome && form(want.Final) == form(real.Final) {
+		return true
+	}
+	t.Logf("%s: the plan ends %s at %s, the server %s at %s", e.Code, want.Answer.Outcome, form(want.Final), real.Answer.Outcome, form(real.Final))
+	return false
 }
 
 func compiled(t *testing.T, p *plan.Plan) *plan.Program {

@@ -162,6 +162,9 @@ func writeSetByte(b *strings.Builder, c byte) {
 	b.WriteByte(c)
 }
 
+// Has reports whether values may hold a character.
+func (c *Class) Has(char byte) bool { return c.set[char] }
+
 // Holds reports whether s is a value of the class; s must not be empty.
 func (c *Class) Holds(s string) bool {
 	if c.several {
