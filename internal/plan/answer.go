@@ -335,7 +335,8 @@ func (p *Plan) followFormer(w *way, e book.Entry, row redirect.Row) bool {
 	if !w.step(p.travel(w, current, redirect.SourceOf(e.Address).Names(), false), 0, cause) {
 		return false
 	}
-	return p.follow(w, row)
+	p.follow(w, row) // unless it leads back here
+	return true
 }
 
 func rowCause(row redirect.Row) Cause {

@@ -120,7 +120,7 @@ func (w world) acts(config *strings.Builder) {
 	for range w.IntN(4) {
 		fmt.Fprintf(config, "  - {from: %s, serve: %s%s}\n", w.one(`"/p/{x}"`, `"/a/{x}"`, `"/{x}"`, `"/n{/y*}/{x}"`), w.one(`"/inside/page.shtml?a={x}"`, `"/inside/page.shtml?a=%20&b={x}"`, `"/inside/page.shtml"`), w.one("", "", ", except: [/a/b, /p/a/]"))
 	}
-	if w.IntN(2) == 0 {
+	if w.IntN(3) > 0 {
 		fmt.Fprintf(config, "front-controller: {to: /inside/front.shtml, except: [%s]}\n", w.one("", "/n/, /7", ".html"))
 	}
 	if w.IntN(8) == 0 {
@@ -130,6 +130,9 @@ func (w world) acts(config *strings.Builder) {
 
 // url asks near what the plan knows, or anywhere.
 func (w world) url(p *plan.Plan) string {
+	if w.IntN(10) == 0 { // nothing to redirect, perhaps
+		return p.Site.Origin.Base() + w.one("/zz", "/p/a", "/a/x", "/n/x", "/zz/zz") + map[plan.Slash]string{plan.SlashAlways: "/"}[p.Paths.Slash] + w.one("", "?k=2", "?z&t=1")
+	}
 	local := w.local()
 	if known := knownAddresses(p); w.IntN(4) > 0 {
 		a, err := address.Parse(strings.Replace(known[w.IntN(len(known))], "www.skerrywick.example", "o.example", 1))
@@ -144,7 +147,7 @@ func (w world) url(p *plan.Plan) string {
 	path, _, _ = strings.Cut(path, "#")
 	query, _, _ = strings.Cut(query, "#")
 	path = w.one("", "", "", "", "", "/en", "/de", "/", "/p") + path + w.one("", "", "", "", "", "/", "//", ".html", "/index.php")
-	if w.IntN(14) == 0 {
+	if w.IntN(6) == 0 {
 		path = "/files" + w.one("/logo.css", "/Plan.PNG", "//a.js", "/a.css/")
 	}
 	if w.IntN(6) == 0 {
