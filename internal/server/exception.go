@@ -212,7 +212,7 @@ func patternValue(g *plan.Program, r Asked) bool {
 		path := address.DecodeMarks(address.MergeSlashes(form))
 		for _, q := range g.Patterns {
 			values, ok := q.Reader.ReadPath(path, g.Paths.Lower)
-			if !ok || q.Except.Has(r.Path) || !q.Reader.ReadQuery(address.SplitQuery(r.Query), values) {
+			if !ok || q.Except.Has(form) || !q.Reader.ReadQuery(address.SplitQuery(r.Query), values) {
 				continue
 			}
 			to, err := address.Resolve(g.Site.Origin, q.Target.Expand(values))

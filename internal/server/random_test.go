@@ -67,7 +67,7 @@ func (w world) origin() string {
 func (w world) files() map[string]string {
 	var config, pages, book, rows strings.Builder
 	fmt.Fprintf(&config, "site:\n  origin: %s\n  hosts: [www.o.example, old.example]\n%s  paths: {slash: %s, letters: %s, extension: %s, index: [%s]}\n",
-		w.one("https://o.example", "https://o.example", "http://o.example"), w.one("", "", "", "  except: [/n/, .jpeg]\n", "  except: [/x.html, /DE/]\n", "  only: [/a/, /b/, /p/, /en/]\n")+w.one("", "", "  trusted-proxies: [127.0.0.1]\n", "  trusted-proxies: [192.0.2.0/24, '2001:db8::/32']\n"),
+		w.one("https://o.example", "https://o.example", "http://o.example"), w.one("", "", "", "  except: [/n/, .jpeg]\n", "  except: [/x.html, /DE/]\n", "  only: [/a/, /a, /b/, /b, /p/, /p, /en/, /en]\n")+w.one("", "", "  trusted-proxies: [127.0.0.1]\n", "  trusted-proxies: [192.0.2.0/24, '2001:db8::/32']\n"),
 		w.one("never", "never", "keep", "always"), w.one("lower", "lower", "keep"), w.one("none", "none", "keep"), w.one("index.php", "index.php, index.html", ""))
 	fmt.Fprintf(&config, "languages: {default: %s%s}\nparameters: {noise: [%s], tracking: [t]}\nrules:\n", w.one("en", "de"), w.one("", "", ", others: {nb: {host: nb.example}}"),
 		w.one("sid", "sid, 's_*'", "", "sid, {name: k, for: /p}", "{name: sid, for: /a}, {name: t, for: /a/b}"))

@@ -472,11 +472,15 @@ func (e *emitter) entries() {
 		}
 		stage := e.stages(x)
 		flags := strings.Repeat("[01]", len(e.Excepts))
-		e.cond(env("keys"), `//`+stage+flags+fmt.Sprint(e.group(x.Key))+`:`+server.Letters(e.Plan, server.Quote(x.Key))+server.Quote(x.Signature)+`;//`)
+		key := `//` + stage + flags + fmt.Sprint(e.group(x.Key)) + `:` + server.Letters(e.Plan, server.Quote(x.Key)) + server.Quote(x.Signature) + `;//`
+		e.cond(env("keys"), key)
 		e.set("d%1", literal(strings.TrimSuffix(e.Action(x, func(string) string { return "" }), " "))+trail(x))
 		if x.Kind == plan.EntryLive || x.Kind == plan.EntryHold {
 			if x.Host != "" {
 				e.cond("%{HTTP_HOST}", hosts([]string{x.Host}), "NC")
+			}
+			if x.Signature != "" || len(e.Groups) > 0 { // the same path may mean something else
+				e.cond(env("keys"), key)
 			}
 			e.cond("%{REQUEST_URI}", `^`+server.Quote(address.Decode(x.Target.Path))+`$`)
 			e.set("exact", "1")
