@@ -78,7 +78,7 @@ func readPlaces(v value) Places {
 	var list []string
 	for _, item := range v.list() {
 		s := item.text()
-		if !strings.HasPrefix(s, "/") && !strings.HasPrefix(s, ".") || strings.ContainsAny(s, "?#*{}") || len(s) < 2 {
+		if !strings.HasPrefix(s, "/") && !strings.HasPrefix(s, ".") || strings.ContainsAny(s, "?#*{}") || s == "." {
 			item.fail("write /folder/, .suffix or /one/path", "%q names no files", address.Printable(s))
 		}
 		if s[0] == '/' {

@@ -283,3 +283,16 @@ func FuzzConfig(f *testing.F) {
 		}
 	})
 }
+
+// "/" is every place.
+func TestHeadersForTheWholeSite(t *testing.T) {
+	p, _, err := load(t, plan.ConfigFile, minimal+"rules: [{for: [/], headers: {Strict-Transport-Security: max-age=60}}]")
+	require.NoError(t, err)
+	for url, want := range map[string]int{"https://skerrywick.example/": 1, "https://skerrywick.example/A/b.pdf": 1, "http://skerrywick.example/a": 0} {
+		r, err := plan.NewRequest("GET", url)
+		require.NoError(t, err)
+		a, err := p.Answer(r)
+		require.NoError(t, err)
+		assert.Len(t, a.Headers, want, url)
+	}
+}
