@@ -7,28 +7,19 @@ import (
 	"strings"
 
 	"young-compass/internal/plan"
+	"young-compass/internal/probe"
 )
 
 // Answers lists what the plan answers at each address it knows, one a line: the
 // address, the status (0 where the server decides) and the target.
 func Answers(g *plan.Program) ([]byte, error) {
 	var known []string
-	for _, e := range g.Book.Entries {
-		known = append(known, e.Address.String())
-	}
-	for _, row := range g.Redirects.All() {
-		if row.Pattern == nil {
-			at := g.Site.Origin
-			if row.Host != "" {
-				at.Host = row.Host
-			}
-			at.Path, at.Query = row.Path, row.Query
-			known = append(known, at.String())
-		}
+	for _, target := range probe.Targets(g.Plan) {
+		known = append(known, target.Address.String())
 	}
 	slices.Sort(known)
 	var b bytes.Buffer
-	for _, url := range slices.Compact(known) {
+	for _, url := range known {
 		r, err := plan.NewRequest("GET", url)
 		if err != nil {
 			return nil, fmt.Errorf("reading %s: %w", url, err)

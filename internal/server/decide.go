@@ -117,18 +117,16 @@ func (d *decider) exceptOf(list plan.Places) int {
 
 // flags is an expression for flags of which the one of a list is not set.
 func (d *decider) flags(list plan.Places) string {
+	var b strings.Builder
 	n := d.exceptOf(list)
-	return strings.Join(slices.Collect(func(yield func(string) bool) {
-		for i := range d.Excepts {
-			s := "[01]"
-			if i == n {
-				s = "0"
-			}
-			if !yield(s) {
-				return
-			}
+	for i := range d.Excepts {
+		if i == n {
+			b.WriteString("0")
+		} else {
+			b.WriteString("[01]")
 		}
-	}), "")
+	}
+	return b.String()
 }
 
 func (d *decider) patterns() {
@@ -248,7 +246,7 @@ func (d *decider) request() {
 	d.anyLetters("site", "{host}", T("-"), hosts...)
 	d.anyLetters("base", "{host}", T("%", origin.Base()), bases...)
 	d.anyLetters("home", scheme+"://{host}", T("0"), homes...)
-	if d.hasHostEntries() {
+	if d.HasHosts() {
 		d.table("host0", "{site}", T("{host}"), is("-", nil))
 	}
 	d.add(Note("what no rule may touch; doubled slashes; characters that mean the same encoded and decoded"))
@@ -284,7 +282,8 @@ func (d *decider) exempt(name, path, before string) {
 	d.add(t)
 }
 
-func (f *Flow) hasHostEntries() bool {
+// HasHosts reports whether an entry is for one host alone.
+func (f *Flow) HasHosts() bool {
 	return slices.ContainsFunc(f.Entries, func(x plan.Entry) bool { return x.Host != "" })
 }
 
@@ -306,7 +305,7 @@ func (d *decider) forms() {
 		d.fold(n+"2", lead+"{"+n+"1}", T("{"+n+"1}"), rows...)
 		d.fold(n+"2c", "{"+n+"1}", T("0"), changes...)
 	}
-	if d.hasHostEntries() {
+	if d.HasHosts() {
 		d.table("host1", "{site}{p1c}", T("{host0}"), is("o1", T("%", d.Site.Origin.Host)))
 		d.table("host2", "{site}", nil, is("l", T("{host0}")))
 	}

@@ -17,8 +17,8 @@ import (
 // decoded, without dot segments, with single slashes), raw (the path as it was
 // sent), args (the query as it was sent) and method. The answer is in code (a
 // status, or empty when the server goes on by itself), location, inside (the
-// internal address to go on with, without the request's parameters) and the
-// variables of Headers.
+// internal address to go on with, the request's parameters behind its own) and
+// the variables of Headers.
 type Flow struct {
 	*plan.Program
 	Steps    []Step

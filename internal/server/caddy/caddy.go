@@ -37,10 +37,9 @@ const manyEntries = 200
 func Emit(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) {
 	flow, found := server.Decide(g, "caddy", false, o)
 	e := &emitter{Flow: flow, folder: o.In("/etc/caddy"), group: server.GroupOf(g), found: found}
-	kept := func(which func(plan.Entry) bool) []byte { return e.table(which) }
-	addresses := kept(func(x plan.Entry) bool { return x.Host == "" && server.Spelled(g, x) })
-	spelled := kept(func(x plan.Entry) bool { return x.Host == "" && !server.Spelled(g, x) })
-	hosts := kept(func(x plan.Entry) bool { return x.Host != "" })
+	addresses := e.table(func(x plan.Entry) bool { return x.Host == "" && server.Spelled(g, x) })
+	spelled := e.table(func(x plan.Entry) bool { return x.Host == "" && !server.Spelled(g, x) })
+	hosts := e.table(func(x plan.Entry) bool { return x.Host != "" })
 	e.route()
 	if n := len(e.Entries); n > manyEntries {
 		e.found = append(e.found, finding.Finding{Code: "slow-table", Severity: finding.Warning, Where: finding.Place{File: AddressesFile},
@@ -58,7 +57,7 @@ func Emit(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) 
 		{Name: RouteFile, Data: append([]byte(head+"# Import this first in the route of each site block of the site, and put the site's own directives behind it:\n#   route {\n#     import "+e.folder+"/"+RouteFile+"\n#     file_server\n#   }\n# The other files lie in "+e.folder+".\n"), e.lines.Bytes()...)},
 		{Name: SpelledFile, Data: append([]byte(head+"# Read by "+RouteFile+".\n"), spelled...)},
 	}
-	if e.hasHosts() {
+	if e.HasHosts() {
 		files = append(files, server.File{Name: HostsFile, Data: append([]byte(head+"# Read by "+RouteFile+".\n"), hosts...)})
 	}
 	slices.SortFunc(files, func(a, b server.File) int { return strings.Compare(a.Name, b.Name) })
@@ -281,10 +280,6 @@ func (e *emitter) refuse(where plan.Cause, what string) {
 	e.found = append(e.found, server.NotExpressible("caddy", where, what, "encode them, or use another server's form"))
 }
 
-func (e *emitter) hasHosts() bool {
-	return slices.ContainsFunc(e.Entries, func(x plan.Entry) bool { return x.Host != "" })
-}
-
 // table writes the rows of known addresses.
 func (e *emitter) table(which func(plan.Entry) bool) []byte {
 	var b bytes.Buffer
@@ -342,7 +337,7 @@ func (e *emitter) lookup(n string) {
 	if len(e.Site.Homes) > 0 {
 		e.setIf("d"+n, "", "site", "l")
 	}
-	if e.hasHosts() {
+	if e.HasHosts() {
 		e.mapping(variable("host"+n)+" "+key, "h"+n, []string{"import " + e.folder + "/" + HostsFile, "default ``"})
 		e.set("h"+n, "{yc_h"+n+"}")
 		e.setIf("d"+n, variable("h"+n), "h"+n, "*")

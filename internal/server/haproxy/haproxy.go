@@ -284,14 +284,10 @@ func (e *emitter) lookup(n string) {
 			e.put("d"+n, m.Value, open...)
 		}
 	}
-	if e.hasHosts() {
+	if e.HasHosts() {
 		e.line("http-request set-var-fmt(txn.yc_key) %s%s", word("%["+variable("host"+n)+"]%["+variable("key")+"]"), e.when(needed))
 		e.set("d"+n, variable("key")+find, needed...)
 	}
-}
-
-func (e *emitter) hasHosts() bool {
-	return slices.ContainsFunc(e.Entries, func(x plan.Entry) bool { return x.Host != "" })
 }
 
 // pairs writes the map file.

@@ -557,7 +557,7 @@ func (e *emitter) find(n string) {
 	e.set("found", "")
 	e.cond(env("site"), "o")
 	ask("")
-	if slices.ContainsFunc(e.Entries, func(x plan.Entry) bool { return x.Host != "" }) {
+	if e.HasHosts() {
 		ask("${yc_small:" + env("host"+n) + "}")
 	}
 	e.cond(env("found"), `^410$`)
