@@ -164,12 +164,7 @@ func (a *app) prepare(e *emitting) error {
 	}
 	e.install = path
 	if e.pieces == "" {
-		// A folder of its own, beside the one whose files the server reads all.
-		parent := filepath.Dir(path)
-		if base := filepath.Base(parent); strings.HasSuffix(base, "-enabled") || strings.HasSuffix(base, "-available") || strings.HasSuffix(base, ".d") {
-			parent = filepath.Dir(parent)
-		}
-		e.pieces = filepath.Join(parent, "young-compass")
+		e.pieces = deploy.FolderFor(path)
 	}
 	if e.pieces, err = filepath.Abs(e.pieces); err != nil {
 		return unfinished{err}

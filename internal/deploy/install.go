@@ -161,6 +161,16 @@ func Pieces(form string, files []server.File) []server.File {
 	})
 }
 
+// FolderFor returns the folder for the pieces that a server's file includes: one
+// of their own, beside the folder whose files the server reads all.
+func FolderFor(path string) string {
+	folder := filepath.Dir(path)
+	if base := filepath.Base(folder); strings.HasSuffix(base, "-enabled") || strings.HasSuffix(base, "-available") || strings.HasSuffix(base, ".d") {
+		folder = filepath.Dir(folder)
+	}
+	return filepath.Join(folder, "young-compass")
+}
+
 // words are a line's words. Braces and semicolons stand alone unless they are
 // quoted or belong to a ${variable}; what is behind # is a comment.
 func words(line string) []string {

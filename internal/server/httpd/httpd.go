@@ -8,7 +8,6 @@
 package httpd
 
 import (
-	"bytes"
 	"fmt"
 	"slices"
 	"strings"
@@ -102,21 +101,6 @@ func (e *emitter) needs() string {
 		return " and mod_headers"
 	}
 	return ""
-}
-
-// converted reports whether the table of addresses is read as a database: httpd
-// reads a text from its beginning for each address it hasn't met.
-func (e *emitter) converted() bool { return len(e.Entries) > textEntries }
-
-type emitter struct {
-	*server.Flow
-	target   string
-	folder   string
-	inFolder bool // for the per-folder file
-	group    func(string) int
-	lines    []line
-	pairs    bytes.Buffer // the table of addresses
-	found    []finding.Finding
 }
 
 // line is a line of the file; skip makes it a rule that passes over all that
@@ -290,51 +274,6 @@ func (e *emitter) emit(g *plan.Program, o server.Options) string {
 	return e.text()
 }
 
-// quick spares requests for plain addresses all rules but the look-up: what an
-// entry says is answered, and what has none is left to the site.
-func (e *emitter) quick() {
-	e.note("plain addresses: what an entry says, and nothing else")
-	plain := func() {
-		e.cond("%{REQUEST_SCHEME}", "="+e.Site.Origin.Scheme)
-		e.cond("%{HTTP_HOST}", `^`+server.Quote(e.Site.Origin.Host)+`(?::[0-9]*)?$`, "NC")
-		e.cond("%{THE_REQUEST}", `^\S+ `+strings.TrimSuffix(strings.TrimPrefix(e.Quick.Path, "^"), `\z`)+` `)
-		for start := 0; start < len(e.Quick.Groups); start += 20 {
-			var list []string
-			for _, path := range e.Quick.Groups[start:min(start+20, len(e.Quick.Groups))] {
-				list = append(list, server.Quote(path))
-			}
-			e.cond("%{REQUEST_URI}", `!^(?:`+strings.Join(list, "|")+`)$`)
-		}
-		for _, m := range e.Matchers {
-			e.cond(strings.Repeat("0", len(e.Excepts))+"0:%{REQUEST_URI}", "!^"+m.Expression+"$")
-		}
-	}
-	plain()
-	e.set("plain", "1")
-	e.cond(env("plain"), "1")
-	e.cond("${yc_addresses:/s0:%{REQUEST_URI}|-}", `^(.*)$`)
-	e.set("found", "%1")
-	e.cond(env("found"), "=-")
-	e.skip()
-	for _, code := range e.Codes {
-		for _, get := range []bool{true, false} {
-			method, statuses := `^(?:GET|HEAD)$`, fmt.Sprintf("m%d/[0-9]+", code)
-			if !get {
-				method, statuses = "!"+method, fmt.Sprintf("m[0-9]+/%d", code)
-			}
-			for _, form := range []string{`<([^?]*)\?(.+)$`, `<([^?]+)$`} {
-				e.cond("%{REQUEST_METHOD}", method)
-				e.cond(env("found"), `^`+statuses+`<[^<]*`+form)
-				to := "%1"
-				if strings.Contains(form, `\?`) {
-					to = "%1?%2"
-				}
-				e.add(fmt.Sprintf(`RewriteRule "^" "%s" [R=%d,L,NE,QSD]`, to, code), true)
-			}
-		}
-	}
-}
-
 // defaults writes in one rule what variables are unless a row says otherwise.
 func (e *emitter) defaults() {
 	pairs := []string{"exact", "0"}
@@ -385,43 +324,6 @@ func (e *emitter) table(t *server.Table) {
 		}
 		e.cond(source, expression, flags...)
 		e.set(t.Name, text(last.Value))
-	}
-}
-
-// mapped reports whether the addresses stand in a table of their own.
-func (e *emitter) mapped() bool { return !e.inFolder && len(e.Entries) > inlineEntries }
-
-// lookup finds what the path means in each of its forms. In the file itself
-// the forms to look up stand in one text, "//o0group:path signature;//o1...;//",
-// so that each known address is one condition; a doubled slash is in no merged
-// path, and a parameter that holds one is given a value that nothing matches.
-func (e *emitter) lookup() {
-	for n := range 3 {
-		s := fmt.Sprint("s", n)
-		if len(e.Groups) > 0 {
-			e.cond(env(s), `//`)
-			e.set(s, "&?")
-		}
-	}
-	key := func(n string) string { return env("x"+n) + env("g"+n) + ":" + env("p"+n) + env("s"+n) + ";//" }
-	mark := env("site")
-	e.set("keys", "//"+mark+"1"+key("1"))
-	e.cond(env("p1c"), "1")
-	e.set("keys", "//"+mark+"0"+key("0")+mark+"1"+key("1"))
-	e.cond(env("p2c"), "1")
-	e.set("keys", env("keys")+mark+"2"+key("2"))
-	e.patterns()
-	if e.mapped() {
-		for n := range 3 {
-			e.find(fmt.Sprint(n))
-		}
-	}
-	e.entries()
-	if len(e.Matchers) > 0 {
-		for _, n := range []string{"0", "1", "2"} {
-			e.cond(env("d"+n), `^$`)
-			e.set("d"+n, env("m"+n))
-		}
 	}
 }
 
@@ -504,75 +406,6 @@ func (e *emitter) patterns() {
 		e.note(fmt.Sprintf("%s %d", m.Where.File, m.Where.Line))
 		e.cond(env("keys"), `//o([012])`+m.Expression+`;//`)
 		e.set("m%1", m.Value.Write(literal, env, func(n int) string { return fmt.Sprintf("%%%d", n+1) }))
-	}
-}
-
-// pair writes an entry into the table of addresses, unless it is too long.
-func (e *emitter) pair(x plan.Entry) bool {
-	key := e.key(x)
-	action := e.Action(x, escape)
-	value := strings.ReplaceAll(action, " ", "<") // which no address holds, but perhaps a fragment
-	if len(key)+len(value) > maxPair || strings.Contains(action, "<") {
-		return false
-	}
-	fmt.Fprintf(&e.pairs, "%s %s\n", key, value)
-	return true
-}
-
-// key is what an entry is looked up by: its host, the forms it is looked up in,
-// group, path and signature.
-func (e *emitter) key(x plan.Entry) string {
-	form := "s"
-	if !server.Spelled(e.Program, x) {
-		form = "a"
-	}
-	return fmt.Sprintf("%s/%s%d:%s%s", x.Host, form, e.group(x.Key), escape(x.Key), x.Signature)
-}
-
-// escape encodes a decoded text as httpd's int:escape does.
-func escape(s string) string {
-	var b strings.Builder
-	for i := 0; i < len(s); i++ {
-		if c := s[i]; address.Unreserved(c) || strings.IndexByte("/!$&'()*+,;=:@", c) >= 0 {
-			b.WriteByte(c)
-		} else {
-			fmt.Fprintf(&b, "%%%02x", c)
-		}
-	}
-	return b.String()
-}
-
-// find looks a form of the path up in the table of addresses.
-func (e *emitter) find(n string) {
-	form := map[string]string{"0": "a", "1": "s", "2": "s"}[n]
-	path := env("p" + n)
-	if e.Paths.Lower {
-		path = "${yc_small:" + path + "}"
-	}
-	key := "/" + form + env("g"+n) + ":${yc_escape:" + path + "}" + env("s"+n)
-	ask := func(host string) {
-		e.cond("${yc_addresses:"+host+key+"}", `^(.+)$`)
-		e.set("found", "%1")
-	}
-	e.set("found", "")
-	e.cond(env("site"), "o")
-	ask("")
-	if e.HasHosts() {
-		ask("${yc_small:" + env("host"+n) + "}")
-	}
-	e.cond(env("found"), `^410$`)
-	e.set("d"+n, "410")
-	e.cond(env("found"), `^(m[^<]*)<([^<]*)<(.*)$`)
-	e.set("d"+n, "%1 %2 %3")
-	e.cond(env("found"), `^(live|hold)<([^<]*)<([^<]*)<(.*)$`)
-	e.set("d"+n, "%1 %2 %3 %4")
-}
-
-// same compares the path with that of the entry found in the table.
-func (e *emitter) same() {
-	if e.mapped() {
-		e.cond("${yc_escape:%{REQUEST_URI}} "+env("way"), `^(\S+) . (?:live|hold) \S+ \S+ \1$`)
-		e.set("exact", "1")
 	}
 }
 

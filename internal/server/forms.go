@@ -1,0 +1,152 @@
+package server
+
+import (
+	"slices"
+	"strings"
+
+	"young-compass/internal/plan"
+)
+
+// forms works the path out as the site's own rules make it, step by step: 0 as
+// asked, 1 spelled, 2 shaped; decoded (p) and as it was sent (r).
+func (d *decider) forms() {
+	d.add(Note("the site's own rules on the decoded path, and on the path as sent"))
+	d.table("p0", "{uri}", T("{uri}"))
+	lead := ""
+	if len(d.Site.Homes) > 0 {
+		lead = "{site}"
+	}
+	for _, form := range []struct{ name, source, slashes string }{{"p", "{uri}", "/"}, {"r", "{raw}", "/+"}} {
+		n := form.name
+		rows, changes := d.spelling(form.slashes)
+		d.fold(n+"1", lead+form.source, T(form.source), rows...)
+		d.fold(n+"1c", lead+form.source, T("0"), changes...)
+		rows, changes = d.shape()
+		d.fold(n+"2", lead+"{"+n+"1}", T("{"+n+"1}"), rows...)
+		d.fold(n+"2c", "{"+n+"1}", T("0"), changes...)
+	}
+	if d.HasHosts() {
+		d.table("host1", "{site}{p1c}", T("{host0}"), is("o1", T("%", d.Site.Origin.Host)))
+		d.table("host2", "{site}", nil, is("l", T("{host0}")))
+	}
+	d.add(Note("files that are served as they are"))
+	d.untouched("file0", "", "{p0}", "")
+	if d.exempts() {
+		d.exempt("exempt1", "{p1}", "")
+	}
+	d.untouched("file1", "exempt1", "{p1}", "")
+}
+
+// leads returns what stands in front of paths in sources: nothing, or whether
+// the host leads to the origin (o) or is a language's own (l).
+func (d *decider) leads() (onOrigin, onHome string) {
+	if len(d.Site.Homes) > 0 {
+		return "o", "l"
+	}
+	return "", ""
+}
+
+// spelling returns the rows that remove the default language's prefix and put
+// the slash at the end right, and those that tell whether they change anything.
+// slashes is "/" for paths whose slashes are merged, "/+" for others.
+func (d *decider) spelling(slashes string) (rows, changes []Row) {
+	prefix := `(?:` + slashes + Quote(d.Languages.Default) + `)*`
+	ending := func(lead string) {
+		switch d.Paths.Slash {
+		case plan.SlashNever:
+			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/.+?)/*\z`, "{1}"))
+		case plan.SlashAlways:
+			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/(?:.*/)?[^/.]+)/*\z`, "{1}/"), on(`^`+lead+`(/.+)\z`, "{1}"))
+		default:
+			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/.+?)\z`, "{1}"))
+		}
+	}
+	changed := map[plan.Slash]string{plan.SlashNever: `.+/\z`, plan.SlashAlways: `/(?:.*/)?[^/.]+\z`}[d.Paths.Slash]
+	o, l := d.leads()
+	ending(o + prefix)
+	one := `^` + o + slashes + Quote(d.Languages.Default) + `(?:/|\z)`
+	if changed != "" {
+		one += `|^` + o + changed
+	}
+	changes = append(changes, on(one, "1"))
+	if l != "" {
+		ending(l)
+		if changed != "" {
+			changes = append(changes, on(`^`+l+changed, "1"))
+		}
+	}
+	return rows, changes
+}
+
+// shape does the same for extensions and index files at the end.
+func (d *decider) shape() (rows, changes []Row) {
+	var ends []string
+	extension, index := "", ""
+	if d.Paths.NoExtension {
+		extension = anyOf(plan.Extensions())
+		ends = append(ends, `[^/]`+extension)
+		extension = `(?:` + extension + `)`
+	}
+	if len(d.Paths.Index) > 0 {
+		index = anyOf(d.Paths.Index)
+		ends = append(ends, `/`+index)
+	}
+	if len(ends) == 0 {
+		return nil, nil
+	}
+	more := ""
+	if extension != "" {
+		more = extension + `*`
+	}
+	o, l := d.leads()
+	for _, lead := range slices.Compact([]string{o, l}) {
+		prefix := ""
+		if lead == o {
+			prefix = `/` + Quote(d.Languages.Default)
+		}
+		if d.Paths.Slash == plan.SlashNever {
+			indexes := ""
+			if index != "" {
+				indexes = `(?:/+` + index + more + `)*`
+			}
+			whole := `^` + lead + indexes + `\z`
+			if prefix != "" {
+				whole = `^` + lead + `(?:` + prefix + more + `)?` + indexes + `\z`
+			}
+			rows = append(rows, on(whole, "/"), on(`^`+lead+`(/.*?[^/])`+more+indexes+`\z`, "{1}"))
+			continue
+		}
+		if index != "" {
+			rows = append(rows, on(`^`+lead+`(/(?:.*/)?)`+index+more+`\z`, "{1}"))
+		}
+		if extension == "" {
+			continue
+		}
+		if prefix != "" {
+			rows = append(rows, on(`^`+lead+prefix+extension+`+\z`, "/"))
+		}
+		if d.Paths.Slash == plan.SlashAlways {
+			rows = append(rows, on(`^`+lead+`(/(?:.*/)?[^/.]+)`+extension+`+\z`, "{1}/"))
+		}
+		rows = append(rows, on(`^`+lead+`(/.*?[^/])`+extension+`+\z`, "{1}"))
+	}
+	return rows, []Row{on(`(?:`+strings.Join(ends, "|")+`)\z`, "1")}
+}
+
+func anyOf(list []string) string {
+	quoted := make([]string, len(list))
+	for i, s := range list {
+		quoted[i] = Quote(s)
+	}
+	return `(?:` + strings.Join(quoted, "|") + `)`
+}
+
+// untouched says whether a path is a listed file, or exempt, which is a variable
+// when the plan leaves any place alone; before stands in front of the path.
+func (d *decider) untouched(name, exempt, path, before string) {
+	t := &Table{Name: name, Source: T(path), Fold: true, Else: T("0"), Rows: []Row{on("^"+before+Within(d.FileList())+`\z`, "1")}}
+	if exempt != "" && d.exempts() {
+		t.Source, t.Rows[0].Expression = T("{"+exempt+"}"+path), "^1|^."+before+Within(d.FileList())+`\z`
+	}
+	d.add(t)
+}
