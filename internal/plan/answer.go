@@ -11,7 +11,6 @@ import (
 	"young-compass/internal/book"
 	"young-compass/internal/inventory"
 	"young-compass/internal/redirect"
-	"young-compass/internal/template"
 )
 
 // Request is what a visitor asks: a method and an address without fragment.
@@ -91,8 +90,7 @@ const maxSteps = 64
 
 // way is a request on its way through the plan, with the steps taken so far.
 type way struct {
-	rules        *template.Automaton
-	plain        bool // see Answerer
+	answerer     *Answerer
 	method       string
 	at           address.Address
 	seen         []address.Address
@@ -100,7 +98,8 @@ type way struct {
 	statuses     []int  // of the steps
 	derivedSteps []bool // whether nobody wrote the step's status
 	patterns     int
-	byPattern    bool     // the first step was a pattern's
+	byPattern    bool // the first step was a pattern's
+	joint        joint
 	travelled    bool     // a redirect was taken, not only rules about spelling
 	stripped     []string // parameters that steps took away or gave a value of their own
 	dropped      bool     // a step took all parameters away
@@ -153,6 +152,9 @@ func (p *Plan) walk(w *way) (Answer, error) {
 		}
 		if !p.Site.Has(w.at.Host) || p.IsExempt(w.at.Path) || w.ends(p) {
 			return w.moved(), nil
+		}
+		if a, ok := w.join(); ok {
+			return a, nil
 		}
 		if slices.Contains(w.seen, w.at) || len(w.seen) > maxSteps {
 			return Answer{}, fmt.Errorf("this leads round in a circle: %s", w.trail())
@@ -270,10 +272,10 @@ func (p *Plan) advance(w *way) (a Answer, done bool, err error) {
 		}
 		return Answer{Outcome: Served, Status: 200, Causes: []Cause{p.cause("files", "a listed file is served as it is")}}, true, nil
 	}
-	if p.spell(w, params) {
+	if p.spell(w) {
 		return a, false, nil
 	}
-	if !known && p.shape(w) || p.small(w, params) {
+	if !known && p.shape(w) || p.small(w) {
 		return a, false, nil
 	}
 	if len(carried) > 0 {
@@ -283,7 +285,7 @@ func (p *Plan) advance(w *way) (a Answer, done bool, err error) {
 }
 
 // reading returns the rules whose paths read where the way stands.
-func (w *way) reading() []int32 { return w.rules.Find(redirect.PatternPath(w.at.Path)) }
+func (w *way) reading() []int32 { return w.answerer.rules.Find(redirect.PatternPath(w.at.Path)) }
 
 // Named returns the parameters, sorted, that give the path a meaning: those
 // that any redirect, address of the book or pattern for it names.
@@ -391,11 +393,11 @@ func (p *Plan) meet(w *way, e book.Entry) (a Answer, done bool, err error) {
 	params := w.params()
 	if address.Decode(w.at.Path) != address.Decode(path) {
 		to := p.Site.Rebase(w.at)
-		to.Path, to.Query = path, joinParams(params, p.noiseAt(w.at.Path))
+		to.Path, to.Query = path, p.rest(w)
 		w.step(to, 0, p.entryCause(e, "the address of "+e.Page.String()+" is spelled "+path))
 		return a, false, nil
 	}
-	if p.home(w, path, joinParams(params, p.noiseAt(w.at.Path))) || p.quiet(w, params) {
+	if p.home(w, path, p.rest(w)) || p.quiet(w) {
 		return a, false, nil
 	}
 	if len(w.statuses) > 0 {
@@ -417,7 +419,7 @@ func (p *Plan) pattern(w *way, reading []int32, params []address.Param, named []
 		}
 		target, ok := address.Address{}, false
 		if len(named) == 0 && address.Settled(w.at.Path) {
-			target, ok = rule.Direct(w.at.Path, p.Paths.Lower)
+			target, _, ok = rule.Direct(w.at.Path, p.Paths.Lower)
 		}
 		if !ok {
 			values, ok := rule.Reads(w.at.Path, params, named, p.Paths.Lower)
@@ -455,6 +457,10 @@ func (p *Plan) travel(w *way, to address.Address, named []string, drop bool) add
 		return to
 	}
 	if w.at.Query == "" && len(named) == 0 && to.Query == "" {
+		return to
+	}
+	if to.Query == "" && len(named) == 0 {
+		to.Query = p.rest(w)
 		return to
 	}
 	own := address.SplitQuery(to.Query)

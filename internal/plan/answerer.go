@@ -6,17 +6,19 @@ import (
 	"sync"
 
 	"young-compass/internal/address"
+	"young-compass/internal/redirect"
 	"young-compass/internal/template"
 )
 
 // Answerer answers one request after the other. It keeps what it has worked out
 // for the next ones, so that it must not be used by two at a time.
 type Answerer struct {
-	plan  *Plan
-	rules *template.Automaton
-	way   way
-	known []*known // by the number of an entry
-	plain bool     // nothing but entries and patterns decides about plain paths
+	plan   *Plan
+	rules  *template.Automaton
+	way    way
+	known  []*known // by the number of an entry
+	noPage Cause
+	plain  bool // nothing but entries and patterns decides about plain paths
 }
 
 // known is what was answered to a request without parameters that met an entry.
@@ -28,7 +30,7 @@ type known struct {
 
 // Answerer returns a new one, for as long as the plan doesn't change.
 func (p *Plan) Answerer() *Answerer {
-	return &Answerer{plan: p, rules: p.automaton(), plain: p.plain(), known: make([]*known, p.Redirects.Len()+len(p.Book.Entries))}
+	return &Answerer{plan: p, rules: p.automaton(), plain: p.plain(), noPage: p.cause("site", noPage), known: make([]*known, p.Redirects.Len()+len(p.Book.Entries))}
 }
 
 // plain reports whether nothing but entries and patterns decides about plain
@@ -78,10 +80,15 @@ func (a *Answerer) Answer(r Request) (Answer, error) {
 	answer, ok, entry := a.quick(r)
 	var err error
 	if !ok {
-		a.way.start(a.rules, a.plain, r.Method, r.Address)
+		a.way.start(a, r.Method, r.Address)
 		answer, err = p.answer(r, &a.way)
-		if entry >= 0 && err == nil {
-			a.keep(entry, r, answer)
+		from := joint{found: entry >= 0, entry: entry}
+		at := r.Address
+		if a.way.joint.found {
+			from, at = a.way.joint, append(a.way.seen, a.way.at)[a.way.joint.seen]
+		}
+		if from.found && err == nil {
+			a.keep(from, r.Method, at, answer)
 		}
 	}
 	if answer.Outcome != Exempt && len(p.Headers) > 0 {
@@ -121,10 +128,10 @@ func (a *Answerer) quick(r Request) (answer Answer, ok bool, entry int) {
 		answer, ok = a.direct(r, reading)
 		return answer, ok, -1
 	}
-	if !isPlain(r.Path) || r.Scheme != p.Site.Origin.Scheme || r.Host != p.Site.Origin.Host || p.withoutPrefix(r.Path) != r.Path {
+	if !bare(r.Path) || r.Scheme != p.Site.Origin.Scheme || r.Host != p.Site.Origin.Host || p.withoutPrefix(r.Path) != r.Path {
 		return answer, false, -1
 	}
-	a.way.causes = append(a.way.causes[:0], p.cause("site", noPage))
+	a.way.causes = append(a.way.causes[:0], a.noPage)
 	return Answer{Outcome: Unknown, Status: 404, Causes: a.way.causes}, true, -1
 }
 
@@ -138,61 +145,99 @@ func (a *Answerer) direct(r Request, reading []int32) (answer Answer, ok bool) {
 		}
 	}
 	rule := &p.Rules[reading[0]]
-	to, ok := rule.Direct(r.Path, p.Paths.Lower)
+	to, text, ok := rule.Direct(r.Path, p.Paths.Lower)
 	if !ok || len(rule.Except.list) > 0 || len(p.index.NamedAt(r.Path)) > 0 || to == r.Address {
 		return answer, false
 	}
-	to = p.Site.Rebase(to)
-	w.start(a.rules, a.plain, r.Method, to)
-	if p.Site.Has(to.Host) && !w.ends(p) {
+	home := p.Site.Rebase(to)
+	w.start(a, r.Method, home)
+	if p.Site.Has(home.Host) && !w.ends(p) {
 		return answer, false
 	}
 	w.statuses = append(w.statuses, w.written(rule.Status))
 	w.causes = append(w.causes, p.ruleCauses[reading[0]])
-	return w.moved(), true
+	if home != to || to.Query != "" || to.Fragment != "" {
+		return w.moved(), true
+	}
+	return Answer{Outcome: Moved, Status: w.statuses[0], To: text, Causes: w.causes}, true
 }
 
 // isPlain reports whether no rule about spelling concerns a path: nothing in it
 // is to be folded, decoded or merged, there is no dot and no slash at its end.
 func isPlain(path string) bool {
-	return address.Settled(path) && strings.IndexByte(path, '.') < 0 && path[len(path)-1] != '/'
+	return address.Settled(path) && bare(path)
 }
+
+func bare(path string) bool { return strings.IndexByte(path, '.') < 0 && path[len(path)-1] != '/' }
 
 // ends reports whether a way ends where it stands: a plain path on the origin
 // that nothing knows.
 func (w *way) ends(p *Plan) bool {
-	if !w.plain || w.at.Scheme != p.Site.Origin.Scheme || w.at.Host != p.Site.Origin.Host || !isPlain(w.at.Path) || p.withoutPrefix(w.at.Path) != w.at.Path {
+	if !w.answerer.plain || w.at.Scheme != p.Site.Origin.Scheme || w.at.Host != p.Site.Origin.Host || !isPlain(w.at.Path) || p.withoutPrefix(w.at.Path) != w.at.Path {
 		return false
 	}
 	if w.at.Query != "" && slices.ContainsFunc(w.params(), p.noiseAt(w.at.Path)) {
 		return false
 	}
-	return len(p.index.NamedAt(w.at.Path)) == 0 && p.index.FirstBare(w.at.Host, w.at.Path) < 0 && w.rules.Find(w.at.Path) == nil
+	return len(p.index.NamedAt(w.at.Path)) == 0 && p.index.FirstBare(w.at.Host, w.at.Path) < 0 && w.answerer.rules.Find(w.at.Path) == nil
 }
 
-// keep remembers an answer that will be the same to every request for the same
-// entry: what it leads to doesn't come back to the path that was asked.
-func (a *Answerer) keep(entry int, r Request, answer Answer) {
-	p, key := a.plan, a.plan.Key(r.Path)
-	for i, at := range append(a.way.seen, a.way.at) {
-		if i > 0 && p.Site.Has(at.Host) && p.Key(at.Path) == key {
+// joint is where rules about spelling have led a way to an entry: behind how
+// many steps.
+type joint struct {
+	found                  bool
+	entry                  int
+	seen, causes, statuses int
+}
+
+// join ends a way that nothing but rules about spelling has led to an entry as
+// the way that is remembered from there, or notes where it could. What is
+// remembered doesn't come back to the entry, so that the two make no circle.
+func (w *way) join() (Answer, bool) {
+	a := w.answerer
+	if !a.plain || w.travelled || w.joint.found || w.at.Query != "" || w.at.Fragment != "" {
+		return Answer{}, false
+	}
+	entry := a.plan.index.FirstBare(w.at.Host, a.plan.index.Key(w.at.Path))
+	if entry < 0 || entry < len(a.plan.ignored) && a.plan.ignored[entry] {
+		return Answer{}, false
+	}
+	known := a.known[entry]
+	if known == nil || known.method != derivedMethod(w.method) || known.answer.Outcome != Moved {
+		w.joint = joint{true, entry, len(w.seen), len(w.causes), len(w.statuses)}
+		return Answer{}, false
+	}
+	answer := known.answer
+	w.causes = append(w.causes, answer.Causes...)
+	answer.Status, answer.Causes = redirect.Compose(append(w.statuses, answer.Status)), w.causes
+	return answer, true
+}
+
+// keep remembers what an answer is from a joint on, if that is the same for
+// every request that gets there: it doesn't come back to the path that was asked
+// there, of this key.
+func (a *Answerer) keep(from joint, method string, at address.Address, answer Answer) {
+	p, w := a.plan, &a.way
+	key := p.Key(at.Path)
+	for _, later := range append(w.seen, w.at)[from.seen+1:] {
+		if p.Site.Has(later.Host) && p.Key(later.Path) == key {
 			return
 		}
 	}
-	switch answer.Outcome {
-	case Moved:
-		if len(a.way.statuses) == 0 || !a.way.travelled {
+	switch {
+	case answer.Outcome == Moved:
+		if len(w.statuses) == from.statuses || !w.travelled {
 			return
 		}
-	case Gone, Served:
-	default:
+		answer.Status = redirect.Compose(w.statuses[from.statuses:])
+	case from.seen > 0, answer.Outcome != Gone && answer.Outcome != Served:
 		return
 	}
-	answer.Causes = slices.Clone(answer.Causes)
-	a.known[entry] = &known{derivedMethod(r.Method), r.Address, answer}
+	answer.Causes = slices.Clone(answer.Causes[from.causes:])
+	a.known[from.entry] = &known{derivedMethod(method), at, answer}
 }
 
 // start puts a way to its beginning, and keeps the room it has.
-func (w *way) start(rules *template.Automaton, plain bool, method string, at address.Address) {
-	*w = way{rules: rules, plain: plain, method: method, at: at, query: w.query, split: w.split, seen: w.seen[:0], causes: w.causes[:0], statuses: w.statuses[:0], derivedSteps: w.derivedSteps[:0], stripped: w.stripped[:0]}
+func (w *way) start(a *Answerer, method string, at address.Address) {
+	*w = way{answerer: a, method: method, at: at, query: w.query, split: w.split, seen: w.seen[:0], causes: w.causes[:0], statuses: w.statuses[:0], derivedSteps: w.derivedSteps[:0], stripped: w.stripped[:0]}
 }

@@ -100,7 +100,7 @@ func (p *Plan) Key(path string) string { return p.index.Key(path) }
 func (p *Plan) Compile() (*Program, []finding.Finding, error) {
 	g := &Program{Plan: p}
 	sources := len(p.Book.Entries) + p.Redirects.Len()
-	c := compiler{program: g, rules: p.automaton(), plain: p.plain(), seen: make(map[entryKey]int32, sources)}
+	c := compiler{program: g, answerer: p.Answerer(), seen: make(map[entryKey]int32, sources)}
 	g.Entries = make([]Entry, 0, sources)
 	for _, rule := range p.Rules {
 		g.Patterns = append(g.Patterns, c.pattern(rule))
@@ -156,14 +156,13 @@ func (g *Program) sort() {
 type entryKey struct{ host, key, signature string }
 
 type compiler struct {
-	program *Program
-	rules   *template.Automaton
-	plain   bool               // see Answerer
-	ahead   []worked           // by source: what it answers on the origin
-	at      int                // the source in work
-	seen    map[entryKey]int32 // the entries; -1 where none is needed
-	known   []address.Address
-	found   []finding.Finding
+	program  *Program
+	answerer *Answerer          // that takes steps and remembers nothing
+	ahead    []worked           // by source: what it answers on the origin
+	at       int                // the source in work
+	seen     map[entryKey]int32 // the entries; -1 where none is needed
+	known    []address.Address
+	found    []finding.Finding
 }
 
 // sources returns every address that the plan knows and doesn't leave alone.
@@ -273,7 +272,7 @@ func (c *compiler) workAhead(list []redirect.Source) {
 	var all sync.WaitGroup
 	for worker := range workers {
 		all.Go(func() {
-			own := compiler{program: c.program, rules: p.automaton(), plain: c.plain}
+			own := compiler{program: c.program, answerer: p.Answerer()}
 			for i := len(list) * worker / workers; i < len(list)*(worker+1)/workers; i++ {
 				s := list[i]
 				if s.Query != "" || p.Site.IsHome(s.Host) || len(own.named(s.Path)) > 0 {
@@ -292,12 +291,12 @@ func (c *compiler) workAhead(list []redirect.Source) {
 
 // named returns the parameters that give a path a meaning.
 func (c *compiler) named(path string) []string {
-	return c.program.named(path, c.rules.Find(redirect.PatternPath(path)))
+	return c.program.named(path, c.answerer.rules.Find(redirect.PatternPath(path)))
 }
 
 // way is a request at its beginning.
 func (c *compiler) way(method string, at address.Address) *way {
-	return &way{rules: c.rules, plain: c.plain, method: method, at: at}
+	return &way{answerer: c.answerer, method: method, at: at}
 }
 
 // answersAs reports whether two entries do the same.

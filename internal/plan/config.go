@@ -24,6 +24,7 @@ type Config struct {
 	Files      []string // beyond those every site has
 	Languages  Languages
 	Parameters []Parameter
+	scoped     bool // parameters count in some sections alone
 	Slugs      slug.Settings
 	Reserved   []string // slugs that no page gets
 	Collide    Collide
@@ -430,6 +431,7 @@ func (c *Config) readParameters(v value) {
 				item.fail("write it as in an address; only its end may be *", "%q is no name of a parameter", address.Printable(p.Name))
 			}
 			c.Parameters = append(c.Parameters, p)
+			c.scoped = c.scoped || p.For != ""
 		}
 	}
 }
@@ -452,7 +454,7 @@ func sample(t *template.Template) string {
 // ClassOf returns the class of a parameter on a path in normal form; empty
 // when it has none. A class scoped to the path goes before one that isn't.
 func (c *Config) ClassOf(name, path string) Class {
-	if !address.Settled(path) {
+	if c.scoped && !address.Settled(path) {
 		if path = address.MergeSlashes(path); c.Paths.Lower {
 			path = address.Fold(path)
 		}

@@ -270,7 +270,7 @@ func (p *Plan) check() []finding.Finding {
 // endless finds requests that the plan never answers.
 func (p *Plan) endless() []finding.Finding {
 	try := func(all *Answerer, where finding.Place, a address.Address) []finding.Finding {
-		all.way.start(all.rules, all.plain, "GET", a)
+		all.way.start(all, "GET", a)
 		if all.way.ends(p) {
 			return nil
 		}
@@ -313,7 +313,7 @@ func (p *Plan) leadsToTheEnd(a *Answerer, row redirect.Row) bool {
 	if row.Gone() || row.ToPage() || row.Target.Query != "" {
 		return row.Gone()
 	}
-	a.way.start(a.rules, a.plain, "GET", p.Site.Rebase(row.Target))
+	a.way.start(a, "GET", p.Site.Rebase(row.Target))
 	return a.way.ends(p)
 }
 

@@ -15,6 +15,17 @@ func joinParams(params []address.Param, leaveOut func(address.Param) bool) strin
 	return address.JoinQuery(params)
 }
 
+// rest returns the parameters where a way stands, without empty items and
+// noise.
+func (p *Plan) rest(w *way) string {
+	noise := p.noiseAt(w.at.Path)
+	goes := func(q address.Param) bool { return q.Raw == "" || noise(q) }
+	if !slices.ContainsFunc(w.params(), goes) {
+		return w.at.Query
+	}
+	return joinParams(w.params(), noise)
+}
+
 // home takes the step to the site's scheme and host.
 func (p *Plan) home(w *way, path, query string) bool {
 	to := p.Site.Rebase(w.at)
@@ -26,20 +37,19 @@ func (p *Plan) home(w *way, path, query string) bool {
 }
 
 // quiet takes the step to an address without noise parameters.
-func (p *Plan) quiet(w *way, params []address.Param) bool {
-	noise := p.noiseAt(w.at.Path)
-	if !slices.ContainsFunc(params, noise) {
+func (p *Plan) quiet(w *way) bool {
+	if !slices.ContainsFunc(w.params(), p.noiseAt(w.at.Path)) {
 		return false
 	}
 	to := w.at
-	to.Query = joinParams(params, noise)
+	to.Query = p.rest(w)
 	return w.step(to, 0, p.cause("noise", "noise parameters are left out"))
 }
 
 // spell takes the step to the spelling of the site: its scheme and host, no
 // slash at the end, single slashes, no noise, and no prefix of the default
 // language.
-func (p *Plan) spell(w *way, params []address.Param) bool {
+func (p *Plan) spell(w *way) bool {
 	path := w.at.Path
 	cause := Cause{}
 	note := func(key, rule, changed string) {
@@ -52,29 +62,32 @@ func (p *Plan) spell(w *way, params []address.Param) bool {
 		note("default", "the default language has no prefix", p.withoutPrefix(path))
 	}
 	note("slash", p.slashRule(), p.slashed(path))
-	if p.home(w, path, joinParams(params, p.noiseAt(w.at.Path))) {
+	if p.home(w, path, p.rest(w)) {
 		if cause.Rule != "" {
 			w.causes = append(w.causes, cause)
 		}
 		return true
 	}
 	if path == w.at.Path {
-		return p.quiet(w, params)
+		return p.quiet(w)
 	}
 	to := w.at
-	to.Path, to.Query = path, joinParams(params, p.noiseAt(w.at.Path))
+	to.Path, to.Query = path, p.rest(w)
 	return w.step(to, 0, cause)
 }
 
 // small takes the step to small letters. It comes last: letters don't count in
 // looking up, and a pattern takes values over as they are written.
-func (p *Plan) small(w *way, params []address.Param) bool {
+func (p *Plan) small(w *way) bool {
 	if !p.Paths.Lower {
 		return false
 	}
 	to := w.at
-	to.Path, to.Query = address.Fold(to.Path), joinParams(params, p.noiseAt(w.at.Path))
-	return to.Path != w.at.Path && w.step(to, 0, p.cause("letters", "addresses are in small letters"))
+	if to.Path = address.Fold(to.Path); to.Path == w.at.Path {
+		return false
+	}
+	to.Query = p.rest(w)
+	return w.step(to, 0, p.cause("letters", "addresses are in small letters"))
 }
 
 func (p *Config) slashRule() string {
@@ -129,7 +142,7 @@ func (p *Plan) shape(w *way) bool {
 		return false
 	}
 	to := w.at
-	to.Path, to.Query = path, joinParams(address.SplitQuery(to.Query), p.noiseAt(w.at.Path))
+	to.Path, to.Query = path, p.rest(w)
 	key, rule := "extension", "addresses have no extension"
 	if strings.HasSuffix(path, "/") || p.indexName(w.at.Path[strings.LastIndexByte(w.at.Path, '/')+1:]) {
 		key, rule = "index", "index files don't show"

@@ -203,7 +203,7 @@ func (x *Index) find(hash uint32, host, key, signature string, s *Source) (slot 
 		if !keyed {
 			key, signature, keyed = x.Key(s.Path), s.signature(), true
 		}
-		if o := x.source(int(n)); o.Host == host && x.Key(o.Path) == key && o.signature() == signature {
+		if o := x.source(int(n)); o.Host == host && (o.Path == key || x.Key(o.Path) == key) && o.signature() == signature {
 			return slot, int32(n)
 		}
 	}
@@ -270,6 +270,10 @@ func (x *Index) First(host, path string, params []address.Param, named []string)
 // FirstBare returns what First does for a request without parameters, by the
 // key of its path.
 func (x *Index) FirstBare(host, key string) int {
+	if len(x.hosts) == 1 && x.hosts[0] == "" && len(x.Site.Homes) == 0 {
+		_, first := x.find(x.hash("", key, ""), "", key, "", nil)
+		return int(first)
+	}
 	best, rank := int32(-1), 0
 	for _, entry := range x.hosts {
 		if !x.Site.Hears(entry, host) {

@@ -17,6 +17,7 @@ type Pattern struct {
 	Target   *template.Template
 
 	base   address.Address // of a target that is put together from direct
+	origin string          // its scheme and host
 	direct []directPiece
 }
 
@@ -92,13 +93,13 @@ func (p *Pattern) prepare(example address.Address) {
 	if !ok || len(p.Reader.Query()) > 0 {
 		return
 	}
-	p.base = example
+	p.base, p.origin = example, example.Base()
 	elements := p.Reader.Elements()
 	var list []directPiece
 	for i, piece := range pieces {
 		literal := piece.Literal
 		if i == 0 {
-			literal = strings.TrimPrefix(literal, example.Base())
+			literal = strings.TrimPrefix(literal, p.origin)
 		}
 		if cut := strings.IndexAny(literal, "?#"); cut >= 0 {
 			if i < len(pieces)-1 {
@@ -123,18 +124,19 @@ func (p *Pattern) prepare(example address.Address) {
 
 // Direct returns where the pattern leads a settled path, as Reads and Leads do for one
 // without parameters of a meaning, when that needs no more than putting texts
-// together. It reports false when it can't tell.
-func (p *Pattern) Direct(path string, fold bool) (address.Address, bool) {
+// together; also as text, up to the end of the path. It reports false when it
+// can't tell.
+func (p *Pattern) Direct(path string, fold bool) (to address.Address, text string, ok bool) {
 	if p.direct == nil {
-		return address.Address{}, false
+		return to, "", false
 	}
 	var room [16]int
 	ends, ok := p.Reader.Ends(path, fold, room[:0])
 	if !ok {
-		return address.Address{}, false
+		return to, "", false
 	}
-	var text [256]byte
-	b := text[:0]
+	var whole [256]byte
+	b := append(whole[:0], p.origin...)
 	for _, piece := range p.direct {
 		if piece.element < 0 {
 			b = append(b, piece.literal...)
@@ -146,13 +148,14 @@ func (p *Pattern) Direct(path string, fold bool) (address.Address, bool) {
 		}
 		value := path[from:ends[piece.element]]
 		if strings.IndexByte(value, '.') >= 0 {
-			return address.Address{}, false // perhaps a dot segment
+			return to, "", false // perhaps a dot segment
 		}
 		b = append(b, value...)
 	}
-	to := p.base
-	to.Path = string(b)
-	return to, true
+	text = string(b)
+	to = p.base
+	to.Path = text[len(p.origin):]
+	return to, text, true
 }
 
 // literalHost returns the host of a target up to its first slash, "{/" or "?".

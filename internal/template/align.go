@@ -52,12 +52,7 @@ func Align(a, b *Reader, fold bool) (map[string]string, bool) {
 
 // Within reports whether every value of c is one of o.
 func (c Class) Within(o Class) bool {
-	for b := range c.set {
-		if c.set[b] && !o.set[b] {
-			return false
-		}
-	}
-	return (!c.several || o.several) && c.min >= o.min && (o.max == 0 || c.max > 0 && c.max <= o.max)
+	return c.set.within(o.set) && (!c.several || o.several) && c.min >= o.min && (o.max == 0 || c.max > 0 && c.max <= o.max)
 }
 
 // Rename returns the template with other names for its variables.
@@ -100,9 +95,10 @@ func Disjoint(a, b *Reader, fold bool) bool {
 // its variables.
 func (r *Reader) Loose() *Reader {
 	anything := Class{name: "anything", min: 1}
-	for b := range anything.set {
-		anything.set[b] = b != '/'
+	for i := range anything.set {
+		anything.set[i] = ^uint64(0)
 	}
+	anything.set.remove('/')
 	loose := &Reader{elements: slices.Clone(r.elements), query: slices.Clone(r.query)}
 	for i := range loose.elements {
 		loose.elements[i].Class = anything

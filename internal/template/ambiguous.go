@@ -13,7 +13,7 @@ import (
 type position struct {
 	element int
 	slash   bool // begins an item of a list
-	set     *[256]bool
+	set     charset
 	follow  []int
 }
 
@@ -25,7 +25,7 @@ type machine struct {
 	empty     bool  // nothing at all is read too
 }
 
-func (m *machine) add(element int, slash bool, set *[256]bool) int {
+func (m *machine) add(element int, slash bool, set charset) int {
 	m.positions = append(m.positions, position{element: element, slash: slash, set: set})
 	return len(m.positions) - 1
 }
@@ -44,13 +44,12 @@ func (m *machine) behind(last, first []int) {
 // run adds the positions of a value of a class. It returns the first, and those
 // behind which the value may end.
 func (m *machine) run(element int, c Class) (first []int, last []int) {
-	set := c.set
 	longest := c.max
 	if longest == 0 {
 		longest = c.min
 	}
 	for n := 1; n <= longest; n++ {
-		i := m.add(element, false, &set)
+		i := m.add(element, false, c.set)
 		if n == 1 {
 			first = []int{i}
 		} else {
@@ -66,10 +65,9 @@ func (m *machine) run(element int, c Class) (first []int, last []int) {
 	return first, last
 }
 
-func single(c byte) *[256]bool {
-	var set [256]bool
-	set[c] = true
-	return &set
+func single(c byte) (set charset) {
+	set.add(c)
+	return set
 }
 
 // machine builds the positions of the reader's path.
@@ -170,16 +168,15 @@ func search(m, n *machine, apart bool) (path string, ones, others []int, found b
 
 // common returns a character that both sets hold, one that people can read if
 // there is any.
-func common(a, b *[256]bool) (byte, bool) {
+func common(a, b charset) (byte, bool) {
+	both := a.and(b)
 	for _, c := range []byte("xyza01A-_~") {
-		if a[c] && b[c] {
+		if both.has(c) {
 			return c, true
 		}
 	}
-	for c := range a {
-		if a[c] && b[c] {
-			return byte(c), true
-		}
+	for c := range both.all() {
+		return c, true
 	}
 	return 0, false
 }

@@ -3,6 +3,7 @@ package template
 import (
 	"encoding/binary"
 	"slices"
+	"strings"
 
 	"young-compass/internal/address"
 )
@@ -19,8 +20,11 @@ type Automaton struct {
 	first     []int32 // positions that a path may begin with
 	empty     []int32 // templates that read an empty path
 	class     [256]uint8
+	small     [256]uint8 // the same where capitals count as small letters
 	classes   int
 	states    []state
+	ways      []onward // by state, apart from it: most paths need no more
+	rows      []int32
 	byKey     map[string]int32
 }
 
@@ -28,9 +32,13 @@ type Automaton struct {
 type state struct {
 	members []int32
 	reads   []int32 // templates that may end here, in order
-	class   uint8   // the one class of characters that was met here,
-	to      int32   // and 1 + the state behind it; 0: none yet
-	more    []int32 // when there were several: by class, 1 + the state behind it
+}
+
+// onward is where a path goes on from a state.
+type onward struct {
+	to    int32 // 1 + the state behind the class of characters that was met first; 0: none yet
+	row   int32 // once several were met: where rows holds, by class, 1 + the state behind it
+	class uint8
 }
 
 // The first two states.
@@ -46,7 +54,7 @@ const maxKept = 400_000
 // the list. With fold, letters don't count.
 func NewAutomaton(readers []*Reader, fold bool) *Automaton {
 	a := &Automaton{fold: fold}
-	sets := map[[256]bool]*[256]bool{}
+	sets := map[charset]bool{}
 	for n, r := range readers {
 		if fold {
 			r = r.folded()
@@ -54,11 +62,7 @@ func NewAutomaton(readers []*Reader, fold bool) *Automaton {
 		m := r.machine()
 		base := len(a.positions)
 		for _, p := range m.positions {
-			if have, ok := sets[*p.set]; ok {
-				p.set = have
-			} else {
-				sets[*p.set] = p.set
-			}
+			sets[p.set] = true
 			for i := range p.follow {
 				p.follow[i] += base
 			}
@@ -80,15 +84,15 @@ func NewAutomaton(readers []*Reader, fold bool) *Automaton {
 }
 
 // classify puts characters that no template tells apart into one class.
-func (a *Automaton) classify(sets map[[256]bool]*[256]bool) {
+func (a *Automaton) classify(sets map[charset]bool) {
 	splits := map[[2]int]int{}
 	group := [256]int{}
 	count := 1
-	for _, set := range sets {
+	for set := range sets {
 		clear(splits)
 		for c := range group {
 			in := 0
-			if set[c] {
+			if set.has(byte(c)) {
 				in = 1
 			}
 			k := [2]int{group[c], in}
@@ -102,13 +106,17 @@ func (a *Automaton) classify(sets map[[256]bool]*[256]bool) {
 	for c, g := range group {
 		a.class[c] = uint8(g)
 	}
+	for c := range a.class {
+		a.small[c] = a.class[lower(byte(c))]
+	}
 	a.classes = count
 }
 
 // reset forgets the states that were worked out.
 func (a *Automaton) reset() {
 	a.states, a.byKey = a.states[:0], map[string]int32{}
-	a.states = append(a.states, state{reads: a.empty}, state{})
+	a.states, a.ways = append(a.states, state{reads: a.empty}, state{}), append(a.ways[:0], onward{}, onward{})
+	a.rows = append(a.rows[:0], 0) // 0 is none
 	a.byKey[""] = nowhere
 }
 
@@ -118,20 +126,23 @@ func (a *Automaton) Find(path string) []int32 {
 	if len(a.states) > maxKept {
 		a.reset()
 	}
-	if a.fold && !address.Settled(path) {
-		path = address.Fold(path)
+	class := &a.class
+	if a.fold {
+		if strings.IndexByte(path, '%') >= 0 {
+			path = address.Fold(path)
+		} else {
+			class = &a.small
+		}
 	}
 	at := int32(atBegin)
 	for i := 0; i < len(path); i++ {
-		class := a.class[path[i]]
-		s := &a.states[at]
-		switch {
-		case s.to != 0 && s.class == class:
-			at = s.to - 1
-		case s.more != nil && s.more[class] != 0:
-			at = s.more[class] - 1
-		default:
-			at = a.step(at, path[i])
+		class := class[path[i]]
+		if way := a.ways[at]; way.to != 0 && way.class == class {
+			at = way.to - 1
+		} else if way.row != 0 && a.rows[int(way.row)+int(class)] != 0 {
+			at = a.rows[int(way.row)+int(class)] - 1
+		} else {
+			at = a.step(at, class, path[i])
 		}
 		if at == nowhere {
 			return nil
@@ -140,12 +151,14 @@ func (a *Automaton) Find(path string) []int32 {
 	return a.states[at].reads
 }
 
-// step works out the state behind a character.
-func (a *Automaton) step(at int32, c byte) int32 {
-	class := a.class[c]
+// step works out the state behind a character, or its small letter.
+func (a *Automaton) step(at int32, class uint8, c byte) int32 {
+	if class != a.class[c] {
+		c = lower(c)
+	}
 	var members []int32
 	read := func(i int32) {
-		if a.positions[i].set[c] {
+		if a.positions[i].set.has(c) {
 			members = append(members, i)
 		}
 	}
@@ -161,16 +174,24 @@ func (a *Automaton) step(at int32, c byte) int32 {
 	}
 	slices.Sort(members)
 	to := a.enter(slices.Compact(members))
-	s := &a.states[at]
-	if s.to == 0 {
-		s.class, s.to = class, to+1
+	way := &a.ways[at]
+	switch {
+	case way.to == 0:
+		way.to, way.class = to+1, class
 		return to
+	case way.row == 0:
+		way.row = int32(len(a.rows))
+		a.rows = append(a.rows, make([]int32, a.classes)...)
 	}
-	if s.more == nil {
-		s.more = make([]int32, a.classes)
-	}
-	s.more[class] = to + 1
+	a.rows[int(way.row)+int(class)] = to + 1
 	return to
+}
+
+func lower(c byte) byte {
+	if 'A' <= c && c <= 'Z' {
+		c += 'a' - 'A'
+	}
+	return c
 }
 
 // enter returns the number of the state of a set of positions.
@@ -191,6 +212,6 @@ func (a *Automaton) enter(members []int32) int32 {
 	slices.Sort(s.reads)
 	s.reads = slices.Compact(s.reads)
 	n := int32(len(a.states))
-	a.states, a.byKey[string(key)] = append(a.states, s), n
+	a.states, a.ways, a.byKey[string(key)] = append(a.states, s), append(a.ways, onward{}), n
 	return n
 }

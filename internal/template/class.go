@@ -11,7 +11,7 @@ import (
 // server and none can be made to backtrack without end.
 type Class struct {
 	name     string
-	set      [256]bool
+	set      charset
 	min, max int  // length; max 0: no limit
 	several  bool // several segments joined by "/"
 }
@@ -94,7 +94,7 @@ func (c *Class) add(set string) error {
 			if strings.IndexByte(`^\/%?#&=[]`, byte(b)) >= 0 {
 				return fmt.Errorf("[%s] names the character %q, which no part of an address holds as it is", set, rune(b))
 			}
-			c.set[b] = true
+			c.set.add(byte(b))
 		}
 	}
 	return nil
@@ -109,13 +109,7 @@ func (c Class) Several() bool { return c.several }
 // Reflectable reports whether every value of the class means the same encoded
 // and decoded, so that any server can put it into a target unchanged.
 func (c Class) Reflectable() bool {
-	segment := mustClass("segment")
-	for b := range c.set {
-		if c.set[b] && !segment.set[b] {
-			return false
-		}
-	}
-	return true
+	return c.set.within(mustClass("segment").set)
 }
 
 // Regexp returns an expression for the values of the class in the syntax that
@@ -124,11 +118,11 @@ func (c Class) Regexp() string {
 	var b strings.Builder
 	b.WriteByte('[')
 	for i := 0; i < 256; i++ {
-		if !c.set[i] {
+		if !c.set.has(byte(i)) {
 			continue
 		}
 		j := i
-		for j+1 < 256 && c.set[j+1] {
+		for j+1 < 256 && c.set.has(byte(j+1)) {
 			j++
 		}
 		writeSetByte(&b, byte(i))
@@ -163,7 +157,7 @@ func writeSetByte(b *strings.Builder, c byte) {
 }
 
 // Has reports whether values may hold a character.
-func (c *Class) Has(char byte) bool { return c.set[char] }
+func (c *Class) Has(char byte) bool { return c.set.has(char) }
 
 // Holds reports whether s is a value of the class; s must not be empty.
 func (c *Class) Holds(s string) bool {
@@ -177,15 +171,21 @@ func (c *Class) Holds(s string) bool {
 		}
 		return true
 	}
-	if len(s) < c.min || c.max > 0 && len(s) > c.max {
+	if !c.fits(len(s)) {
 		return false
 	}
 	for i := 0; i < len(s); i++ {
-		if !c.set[s[i]] {
+		if !c.set.has(s[i]) {
 			return false
 		}
 	}
 	return true
+}
+
+// fits reports whether a value, or with several each segment of one, may have
+// this length.
+func (c *Class) fits(length int) bool {
+	return c.several || length >= c.min && (c.max == 0 || length <= c.max)
 }
 
 // Example returns the shortest value of the class, of its first letter or
@@ -197,7 +197,7 @@ func (c Class) Example() string { return c.Examples(1)[0] }
 func (c Class) Examples(n int) []string {
 	var list []string
 	add := func(b byte) {
-		if !c.set[b] || len(list) == n {
+		if !c.set.has(b) || len(list) == n {
 			return
 		}
 		if value := strings.Repeat(string(rune(b)), c.min); !slices.Contains(list, value) {
@@ -207,8 +207,8 @@ func (c Class) Examples(n int) []string {
 	for _, b := range []byte("x1a0A-._~") {
 		add(b)
 	}
-	for b := range len(c.set) {
-		add(byte(b))
+	for b := range c.set.all() {
+		add(b)
 	}
 	return list
 }

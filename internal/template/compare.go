@@ -12,8 +12,8 @@ func (r *Reader) folded() *Reader {
 	out := &Reader{query: r.query}
 	for _, e := range r.elements {
 		e.Literal = address.Fold(e.Literal)
-		for c := 'A'; c <= 'Z'; c++ {
-			e.Class.set[c] = false
+		for c := byte('A'); c <= 'Z'; c++ {
+			e.Class.set.remove(c)
 		}
 		out.elements = append(out.elements, e)
 	}
@@ -46,7 +46,7 @@ func Covered(r *Reader, by []*Reader, fold bool) bool {
 	}
 	m := r.machine()
 	var others []*machine
-	sets := []*[256]bool{}
+	sets := []charset{}
 	for _, o := range by {
 		if fold {
 			o = o.folded()
@@ -70,7 +70,7 @@ func Covered(r *Reader, by []*Reader, fold bool) bool {
 	advance := func(next []int, behind func(k int) [][]int) {
 		for _, i := range next {
 			for _, c := range chars {
-				if !m.positions[i].set[c] {
+				if !m.positions[i].set.has(c) {
 					continue
 				}
 				var key []byte
@@ -78,7 +78,7 @@ func Covered(r *Reader, by []*Reader, fold bool) bool {
 					var reached []int
 					for _, follow := range behind(k) {
 						for _, j := range follow {
-							if o.positions[j].set[c] && !slices.Contains(reached, j) {
+							if o.positions[j].set.has(c) && !slices.Contains(reached, j) {
 								reached = append(reached, j)
 							}
 						}
@@ -127,16 +127,16 @@ func Covered(r *Reader, by []*Reader, fold bool) bool {
 
 // kinds returns one character of each kind: those that are in the same sets are
 // of one kind.
-func kinds(sets []*[256]bool) []byte {
-	slices.SortFunc(sets, func(a, b *[256]bool) int { return slices.Compare(bits(a), bits(b)) })
-	sets = slices.CompactFunc(sets, func(a, b *[256]bool) bool { return *a == *b })
+func kinds(sets []charset) []byte {
+	slices.SortFunc(sets, charset.compare)
+	sets = slices.Compact(sets)
 	seen := map[string]bool{}
 	var chars []byte
 	for c := range 256 {
 		signature := make([]byte, len(sets))
 		any := false
 		for i, set := range sets {
-			if set[c] {
+			if set.has(byte(c)) {
 				signature[i], any = 1, true
 			}
 		}
@@ -146,14 +146,4 @@ func kinds(sets []*[256]bool) []byte {
 		}
 	}
 	return chars
-}
-
-func bits(set *[256]bool) []byte {
-	b := make([]byte, len(set))
-	for i, in := range set {
-		if in {
-			b[i] = 1
-		}
-	}
-	return b
 }

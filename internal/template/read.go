@@ -210,12 +210,9 @@ func match(elements []Element, key string, at int, fold bool, ends []int) bool {
 	e, rest := &elements[0], elements[1:]
 	switch {
 	case e.Name == "":
-		literal := e.Literal
-		if fold {
-			literal = address.Fold(literal)
-		}
-		ends[0] = at + len(literal)
-		return strings.HasPrefix(key[at:], literal) && match(rest, key, at+len(literal), fold, ends[1:])
+		end := at + len(e.Literal)
+		ends[0] = end
+		return end <= len(key) && (key[at:end] == e.Literal || fold && key[at:end] == address.Fold(e.Literal)) && match(rest, key, end, fold, ends[1:])
 	case e.List:
 		for end := listEnd(&e.Class, key, at); end >= at; end-- {
 			if end > at && (key[end-1] == '/' || !listHolds(&e.Class, key[at:end])) {
@@ -227,7 +224,7 @@ func match(elements []Element, key string, at int, fold bool, ends []int) bool {
 		}
 	default:
 		for end := runEnd(&e.Class, key, at); end > at; end-- {
-			if !e.Class.Holds(key[at:end]) {
+			if e.Class.several && !e.Class.Holds(key[at:end]) || !e.Class.fits(end-at) {
 				continue
 			}
 			if ends[0] = end; match(rest, key, end, fold, ends[1:]) {
@@ -239,7 +236,7 @@ func match(elements []Element, key string, at int, fold bool, ends []int) bool {
 }
 
 func runEnd(c *Class, s string, at int) int {
-	for at < len(s) && (c.set[s[at]] || c.several && s[at] == '/') {
+	for at < len(s) && (c.set.has(s[at]) || c.several && s[at] == '/') {
 		at++
 	}
 	return at
@@ -249,7 +246,7 @@ func listEnd(c *Class, s string, at int) int {
 	if at == len(s) || s[at] != '/' {
 		return at
 	}
-	for at < len(s) && (c.set[s[at]] || s[at] == '/') {
+	for at < len(s) && (c.set.has(s[at]) || s[at] == '/') {
 		at++
 	}
 	return at
