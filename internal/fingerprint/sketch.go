@@ -1,0 +1,167 @@
+// Package fingerprint tells texts that are the same, or nearly the same, by
+// small sketches of them. What a site repeats on its pages (menus, footers) can
+// be left out of a sketch afterwards.
+package fingerprint
+
+import (
+	"slices"
+	"unicode"
+	"unicode/utf8"
+)
+
+// Sketch is a text in blocks: paragraphs, headings, items of lists. It keeps the
+// smallest hashes of runs of three words, which are a fair sample of all of them
+// (a bottom-k sketch), each with the block where it stands.
+type Sketch struct {
+	Blocks []uint64 // a hash of each block, in their order
+	Runs   []uint64 // sorted: a hash, its last byte the block
+	Whole  bool     // Runs holds all of them
+}
+
+const (
+	maxRuns   = 192
+	maxBlocks = 256 // what comes behind counts to the last
+	runLength = 3
+)
+
+// Builder makes a sketch of text that is added piece by piece. The zero value is
+// ready.
+type Builder struct {
+	runs   []uint64
+	blocks []uint64
+	block  uint64 // hash of the block so far
+	words  [runLength]uint64
+	count  int // words of the block
+	word   uint64
+	inside bool // a word
+	full   bool // runs were thrown away
+}
+
+// The constants of FNV-1a, 64 bits.
+const (
+	offset = 14695981039346656037
+	prime  = 1099511628211
+)
+
+// mix spreads a value over all bits (the finalizer of SplitMix64).
+func mix(x uint64) uint64 {
+	x = (x ^ x>>30) * 0xbf58476d1ce4e5b9
+	x = (x ^ x>>27) * 0x94d049bb133111eb
+	return x ^ x>>31
+}
+
+// Add adds text; words go on from one piece to the next. Letters count as small
+// ones, and what isn't a letter or a digit parts words.
+func (b *Builder) Add(text []byte) {
+	for i := 0; i < len(text); {
+		c := text[i]
+		if c < utf8.RuneSelf {
+			i++
+			switch {
+			case 'A' <= c && c <= 'Z':
+				b.letter(uint64(c + 'a' - 'A'))
+			case 'a' <= c && c <= 'z', '0' <= c && c <= '9':
+				b.letter(uint64(c))
+			default:
+				b.end()
+			}
+			continue
+		}
+		r, size := utf8.DecodeRune(text[i:])
+		i += size
+		if unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r) {
+			b.letter(uint64(unicode.ToLower(r)))
+		} else {
+			b.end()
+		}
+	}
+}
+
+func (b *Builder) letter(c uint64) {
+	if !b.inside {
+		b.inside, b.word = true, offset
+	}
+	b.word = (b.word ^ c) * prime
+}
+
+// end ends a word.
+func (b *Builder) end() {
+	if !b.inside {
+		return
+	}
+	b.inside = false
+	w := mix(b.word)
+	b.words[0], b.words[1], b.words[2] = b.words[1], b.words[2], w
+	b.block = mix(b.block ^ w)
+	if b.count++; b.count >= runLength {
+		b.run(b.words[0] + 3*b.words[1] + 9*b.words[2])
+	}
+}
+
+func (b *Builder) run(h uint64) {
+	b.runs = append(b.runs, mix(h)&^0xff|uint64(min(len(b.blocks), maxBlocks-1)))
+	if len(b.runs) >= 8*maxRuns {
+		b.shrink()
+	}
+}
+
+// shrink keeps the smallest runs, each once in a block.
+func (b *Builder) shrink() {
+	slices.Sort(b.runs)
+	b.runs = slices.Compact(b.runs)
+	if len(b.runs) > maxRuns {
+		b.runs, b.full = b.runs[:maxRuns], true
+	}
+}
+
+// Break ends a block.
+func (b *Builder) Break() {
+	b.end()
+	if b.count == 0 {
+		return
+	}
+	if b.count < runLength { // a short block is one run
+		b.run(b.block)
+	}
+	if len(b.blocks) < maxBlocks {
+		b.blocks = append(b.blocks, b.block)
+	} else {
+		last := &b.blocks[maxBlocks-1]
+		*last = mix(*last ^ b.block)
+	}
+	b.block, b.count = 0, 0
+}
+
+// Mark returns how many blocks there are, to go back to.
+func (b *Builder) Mark() int {
+	b.Break()
+	return len(b.blocks)
+}
+
+// Only leaves out all blocks but those from one mark to another.
+func (b *Builder) Only(from, to int) {
+	b.Break()
+	b.runs = slices.DeleteFunc(b.runs, func(r uint64) bool { n := int(r & 0xff); return n < from || n >= to })
+	for i, r := range b.runs {
+		b.runs[i] = r - uint64(from)
+	}
+	b.blocks = slices.Delete(b.blocks[:to], 0, from)
+}
+
+// Sketch ends the text. The builder begins a new one.
+func (b *Builder) Sketch() Sketch {
+	b.Break()
+	b.shrink()
+	s := Sketch{Blocks: slices.Clone(b.blocks), Runs: slices.Clone(b.runs), Whole: !b.full}
+	*b = Builder{runs: b.runs[:0], blocks: b.blocks[:0]}
+	return s
+}
+
+// All returns a hash of all blocks.
+func (s Sketch) All() uint64 {
+	h := uint64(offset)
+	for _, block := range s.Blocks {
+		h = mix(h ^ block)
+	}
+	return h
+}
