@@ -94,8 +94,8 @@ func (p Page) links() []address.Address {
 			list = append(list, a)
 		}
 	}
-	if p.Signals.Canonical != "" {
-		add(p.Signals.Canonical)
+	if canonical := p.Signals.Canonical(); canonical != "" {
+		add(canonical)
 	}
 	for _, a := range p.Signals.Alternates {
 		add(a.Link)

@@ -30,7 +30,7 @@ func paragraphs(b *fingerprint.Builder, list []string) {
 }
 
 // page makes a page of which seven tenths are on every page.
-func page(random *rand.Rand, frame, text []string) fingerprint.Sketch {
+func page(frame, text []string) fingerprint.Sketch {
 	var b fingerprint.Builder
 	paragraphs(&b, frame[:len(frame)/2])
 	paragraphs(&b, text)
@@ -61,11 +61,11 @@ func TestPairsAmongMuchFrame(t *testing.T) {
 	for i := range 500 {
 		text := words(random, 300)
 		level := i % len(levels)
-		sketches = append(sketches, page(random, frame, text), page(random, frame, altered(random, text, levels[level])))
+		sketches = append(sketches, page(frame, text), page(frame, altered(random, text, levels[level])))
 		plants = append(plants, planted{2 * i, 2*i + 1, level})
 	}
 	for range 1_000 {
-		sketches = append(sketches, page(random, frame, words(random, 300)))
+		sketches = append(sketches, page(frame, words(random, 300)))
 	}
 	repeated := fingerprint.Repeated(sketches)
 	texts := make([]fingerprint.Text, len(sketches))
@@ -116,14 +116,14 @@ func TestText(t *testing.T) {
 }
 
 // What is between two marks is a text of its own.
-func TestOnly(t *testing.T) {
+func TestKeep(t *testing.T) {
 	var b fingerprint.Builder
 	b.Add([]byte("a menu of many words that lead away"))
 	from := b.Mark()
 	b.Add([]byte("the one and only text of this page, which counts"))
 	to := b.Mark()
 	b.Add([]byte("and a foot below it with an address"))
-	b.Only(from, to)
+	b.Keep(func(n int) bool { return n >= from && n < to })
 	assert.Equal(t, text("the one and only text of this page, which counts"), b.Sketch().Main(nil))
 }
 

@@ -138,14 +138,23 @@ func (b *Builder) Mark() int {
 	return len(b.blocks)
 }
 
-// Only leaves out all blocks but those from one mark to another.
-func (b *Builder) Only(from, to int) {
+// Keep leaves out the blocks for which keep says no, by their numbers.
+func (b *Builder) Keep(keep func(block int) bool) {
 	b.Break()
-	b.runs = slices.DeleteFunc(b.runs, func(r uint64) bool { n := int(r & 0xff); return n < from || n >= to })
-	for i, r := range b.runs {
-		b.runs[i] = r - uint64(from)
+	number := make([]int, len(b.blocks))
+	left := b.blocks[:0]
+	for i, block := range b.blocks {
+		number[i] = -1
+		if keep(i) {
+			number[i] = len(left)
+			left = append(left, block)
+		}
 	}
-	b.blocks = slices.Delete(b.blocks[:to], 0, from)
+	b.blocks = left
+	b.runs = slices.DeleteFunc(b.runs, func(r uint64) bool { return number[r&0xff] < 0 })
+	for i, r := range b.runs {
+		b.runs[i] = r&^0xff | uint64(number[r&0xff])
+	}
 }
 
 // Sketch ends the text. The builder begins a new one.

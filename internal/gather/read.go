@@ -201,7 +201,7 @@ func (g *Gatherer) AddPage(file, at string, signals page.Signals) {
 	if title == "" {
 		title = heading
 	}
-	r := record{where: finding.Place{File: file}, address: at, language: signals.Language, canonical: signals.Canonical,
+	r := record{where: finding.Place{File: file}, address: at, language: signals.Language, canonical: signals.Canonical(),
 		fields: []field{{"title", title}, {"heading", heading}, {"robots", signals.Robots}}}
 	for _, a := range signals.Alternates {
 		r.alternates = append(r.alternates, alternate{a.Language, a.Link})

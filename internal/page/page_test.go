@@ -6,10 +6,12 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/fingerprint"
 )
 
 func TestRead(t *testing.T) {
-	s, err := Read(strings.NewReader(`<!DOCTYPE html><HTML LANG="en-GB"><head><meta charset=utf-8><base href="/b/"><svg><title>Logo</title></svg>
+	s, err := Read(strings.NewReader(`<!DOCTYPE html><HTML LANG="en-GB"><head><meta charset=utf-8><base href="/b/">
 <title> Ports &amp;
  piers </title><title>second</title><link rel="Canonical nofollow" href=" https://skerrywick.example/ports ">
 <link rel=alternate hreflang=de href=/de/haefen><link rel=alternate type=application/rss+xml href=/feed>
@@ -17,8 +19,60 @@ func TestRead(t *testing.T) {
 <body><script>"<h1>no</h1>"</script><h1>All <em>ports</em></h1><h2></h2><h2>North</h2>
 <a href="/a">a</a><a href="/a">again</a><a name=x>none</a><area href="/b"><!-- <a href="/c"> --></body>`), "text/html")
 	require.NoError(t, err)
-	assert.Equal(t, Signals{Title: "Ports & piers", Headings: []string{"All ports", "North"}, Language: "en-GB", Base: "/b/", Canonical: "https://skerrywick.example/ports",
-		Robots: "noindex, follow", Refresh: "/new", Alternates: []Alternate{{"de", "/de/haefen"}}, Links: []string{"/a", "/b"}}, s)
+	assert.NotEmpty(t, s.Text.Blocks)
+	s.Text = fingerprint.Sketch{}
+	assert.Equal(t, "https://skerrywick.example/ports", s.Canonical())
+	assert.Equal(t, Signals{Title: "Ports & piers", Headings: []string{"All ports", "North"}, Language: "en-GB", Base: "/b/", Canonicals: []Canonical{{Link: "https://skerrywick.example/ports"}},
+		Robots: "noindex, follow", Refresh: "/new", Alternates: []Alternate{{Language: "de", Link: "/de/haefen"}}, Links: []string{"/a", "/b"}}, s)
+}
+
+func TestTitleOfAnImage(t *testing.T) {
+	s, err := Read(strings.NewReader("<body><svg><title>Logo</title></svg><title>Ports</title>"), "text/html")
+	require.NoError(t, err)
+	assert.Equal(t, "Ports", s.Title)
+}
+
+// What stands behind the head says nothing, and a browser ends the head at the
+// first element that can't be in it.
+func TestHead(t *testing.T) {
+	for name, text := range map[string]string{
+		"behind the head": `<head><title>x</title></head><link rel=canonical href=/a><link rel=alternate hreflang=de href=/b>`,
+		"in the body":     `<title>x</title><body><link rel=canonical href=/a><link rel=alternate hreflang=de href=/b>`,
+		"behind a div":    `<head><div></div><link rel=canonical href=/a><link rel=alternate hreflang=de href=/b></head>`,
+		"behind text":     `<head>text<link rel=canonical href=/a><link rel=alternate hreflang=de href=/b></head>`,
+	} {
+		s, err := Read(strings.NewReader(text), "text/html")
+		require.NoError(t, err)
+		assert.Equal(t, []Canonical{{"/a", true}}, s.Canonicals, name)
+		assert.Equal(t, []Alternate{{"de", "/b", true}}, s.Alternates, name)
+		assert.Empty(t, s.Canonical(), name)
+	}
+	s, err := Read(strings.NewReader(`<!doctype html> <!-- c --> <html><noscript><link rel=stylesheet href=/x.css></noscript><script>"a"</script><link rel=canonical href=/a><link rel=canonical href=/b><link rel=next href="?page=2">`), "text/html")
+	require.NoError(t, err)
+	assert.Equal(t, []Canonical{{"/a", false}, {"/b", false}}, s.Canonicals)
+	assert.Equal(t, "?page=2", s.Next)
+}
+
+func TestInsecure(t *testing.T) {
+	s, err := Read(strings.NewReader(`<link rel=stylesheet href=http://a.example/x.css><link rel=canonical href=http://a.example/><body><img src="HTTP://a.example/b.png"><img src=/c.png><a href=http://a.example/>x</a>
+<form action=http://a.example/login><input type=Password></form>`), "text/html")
+	require.NoError(t, err)
+	assert.Equal(t, []Load{{"link", "http://a.example/x.css"}, {"img", "HTTP://a.example/b.png"}, {"form", "http://a.example/login"}}, s.Insecure)
+	assert.True(t, s.Password)
+}
+
+// The text of a page is what it marks as such, or what isn't menu, header or
+// footer.
+func TestText(t *testing.T) {
+	sketch := func(text string) fingerprint.Text {
+		s, err := Read(strings.NewReader(text), "text/html; charset=utf-8")
+		require.NoError(t, err)
+		return s.Text.Main(nil)
+	}
+	want := sketch("<p>The ferry leaves at seven.</p><p>Tickets are sold on board.</p>")
+	assert.Equal(t, want, sketch("<title>x</title><header><p>Skerrywick</p></header><nav><ul><li>Routes<li>Ports</ul></nav><p>The <b>ferry</b> leaves at seven.<div>Tickets are <!-- not --> sold on board.</div><script>no</script><style>no</style><footer>1998</footer>"))
+	assert.Equal(t, want, sketch("<p>Menu of this site</p><main><p>The ferry leaves at seven.<p>Tickets are sold on board.</main><p>Below</p>"))
+	assert.Equal(t, want, sketch("<nav><p>The ferry leaves at seven.<p>Tickets are sold on board."), "a menu that never ends is none")
 }
 
 func TestEncodings(t *testing.T) {
