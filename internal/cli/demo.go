@@ -324,7 +324,7 @@ func (t *tour) check() error {
 	if err := t.run("probe --at "+t.new.At()+" --ca new-site.pem", "", exitFine); err != nil {
 		return err
 	}
-	observations, err := t.observe(t.ctx, p, asking{at: t.new.At(), ca: "new-site.pem"})
+	observations, err := t.observe(t.ctx, p, asking{at: []string{t.new.At()}, ca: "new-site.pem"})
 	if err != nil {
 		return err
 	}

@@ -8,9 +8,9 @@ import (
 	"crypto/x509"
 	"errors"
 	"fmt"
-	"io"
 	"net"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -52,9 +52,11 @@ func port(s string) bool {
 
 // Options say whom a client may ask and how.
 type Options struct {
-	Site      address.Site // only its hosts are asked
-	At        *At
-	CA        []byte // PEM, trusted besides the system's; may be nil
+	Site      address.Site  // only its hosts are asked
+	Also      []string      // hosts besides the site's that the user named; they get no secrets
+	At        *At           // who is asked instead of the site's hosts
+	Names     map[string]At // and instead of single hosts
+	CA        []byte        // PEM, trusted besides the system's; may be nil
 	UserAgent string
 	PerSecond float64     // requests to one host in a second; 0: as fast as it answers
 	Parallel  int         // requests to one host at a time; 0: 8
@@ -94,21 +96,20 @@ func New(o Options) (*Client, error) {
 	if o.CA != nil && !roots.AppendCertsFromPEM(o.CA) {
 		return nil, errors.New("the file of --ca holds no certificate in PEM form")
 	}
-	dialer := &net.Dialer{Timeout: Timeout}
-	if o.At == nil {
-		dialer.Control = publicOnly
-	}
+	named, public := &net.Dialer{Timeout: Timeout}, &net.Dialer{Timeout: Timeout, Control: publicOnly}
 	transport := &http.Transport{
 		DialContext: func(ctx context.Context, network, hostPort string) (net.Conn, error) {
-			if o.At != nil {
-				_, p, err := net.SplitHostPort(hostPort)
-				if err != nil {
-					return nil, err
-				}
-				hostPort = net.JoinHostPort(o.At.Host, map[string]string{"80": o.At.HTTPPort, "443": o.At.HTTPSPort}[p])
+			host, port, err := net.SplitHostPort(hostPort)
+			if err != nil {
+				return nil, err
 			}
-			return dialer.DialContext(ctx, network, hostPort)
+			at, ok := o.at(host)
+			if !ok {
+				return public.DialContext(ctx, network, hostPort)
+			}
+			return named.DialContext(ctx, network, net.JoinHostPort(at.Host, map[string]string{"80": at.HTTPPort, "443": at.HTTPSPort}[port]))
 		},
+		ForceAttemptHTTP2:      true,
 		TLSClientConfig:        &tls.Config{RootCAs: roots, MinVersion: tls.VersionTLS12},
 		TLSHandshakeTimeout:    Timeout,
 		ResponseHeaderTimeout:  Timeout,
@@ -122,6 +123,17 @@ func New(o Options) (*Client, error) {
 		Timeout:       Timeout,
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 	}}, nil
+}
+
+// at returns where a host is asked instead of where its name leads.
+func (o *Options) at(host string) (At, bool) {
+	if at, ok := o.Names[host]; ok {
+		return at, true
+	}
+	if o.At != nil && o.Site.Has(host) {
+		return *o.At, true
+	}
+	return At{}, false
 }
 
 // wait lets time pass.
@@ -167,17 +179,19 @@ func publicOnly(_, hostPort string, _ syscall.RawConn) error {
 		return err
 	}
 	if ip := net.ParseIP(host); ip == nil || ip.IsLoopback() || ip.IsPrivate() || ip.IsLinkLocalUnicast() || ip.IsUnspecified() || ip.IsMulticast() {
-		return fmt.Errorf("%s is not on the internet; name it with --at to ask it all the same", host)
+		return fmt.Errorf("%s is %w; name it with --at to ask it all the same", host, errPrivate)
 	}
 	return nil
 }
 
 // Reply is one answer of a server.
 type Reply struct {
-	Status   int
-	Location string // as sent; empty when there is none
-	Header   http.Header
-	Body     []byte // at most MaxBody bytes
+	Status    int
+	Location  string // as sent; empty when there is none
+	Header    http.Header
+	Body      []byte               // unpacked; at most MaxBody bytes
+	Truncated bool                 // there was more
+	TLS       *tls.ConnectionState // nil on http
 }
 
 // The bounds of waiting before a request is made again.
@@ -191,12 +205,21 @@ const (
 // again after the time that it names (Retry-After, RFC 9110 section 10.2.3) or
 // after twice the pause before.
 func (c *Client) Get(ctx context.Context, a address.Address) (Reply, error) {
-	if !c.options.Site.Has(a.Host) {
+	if !c.options.Site.Has(a.Host) && !slices.Contains(c.options.Also, a.Host) {
 		return Reply{}, fmt.Errorf("%s: %w", a.Host, ErrForeign)
 	}
+	return c.ask(ctx, http.MethodGet, a)
+}
+
+// Head asks for nothing but the header, of any host.
+func (c *Client) Head(ctx context.Context, a address.Address) (Reply, error) {
+	return c.ask(ctx, http.MethodHead, a)
+}
+
+func (c *Client) ask(ctx context.Context, method string, a address.Address) (Reply, error) {
 	a.Fragment = ""
 	for try, pause := 0, firstPause; ; try, pause = try+1, 2*pause {
-		reply, err := c.once(ctx, a)
+		reply, err := c.once(ctx, method, a)
 		busy := err != nil || reply.Status == 429 || reply.Status >= 502 && reply.Status <= 504
 		if !busy || try >= c.options.Retries || ctx.Err() != nil {
 			return reply, err
@@ -225,28 +248,31 @@ func retryAfter(s string, now time.Time) time.Duration {
 	return 0
 }
 
-func (c *Client) once(ctx context.Context, a address.Address) (Reply, error) {
+func (c *Client) once(ctx context.Context, method string, a address.Address) (Reply, error) {
 	done, err := c.turn(ctx, a.Host)
 	if err != nil {
 		return Reply{}, fmt.Errorf("asking for %s: %w", a, err)
 	}
 	defer done()
-	request, err := http.NewRequestWithContext(ctx, http.MethodGet, a.String(), nil)
+	request, err := http.NewRequestWithContext(ctx, method, a.String(), nil)
 	if err != nil {
 		return Reply{}, fmt.Errorf("asking for %s: %w", a, err)
 	}
-	for name, values := range c.options.Secrets {
-		request.Header[name] = values
+	if c.options.Site.Has(a.Host) {
+		for name, values := range c.options.Secrets {
+			request.Header[name] = values
+		}
 	}
 	request.Header.Set("User-Agent", c.options.UserAgent)
+	request.Header.Set("Accept-Encoding", "gzip, br, zstd")
 	response, err := c.http.Do(request)
 	if err != nil {
 		return Reply{}, fmt.Errorf("asking for %s: %w", a, err)
 	}
 	defer func() { _ = response.Body.Close() }()
-	body, err := io.ReadAll(io.LimitReader(response.Body, MaxBody))
-	if err != nil {
+	reply := Reply{Status: response.StatusCode, Location: response.Header.Get("Location"), Header: response.Header, TLS: response.TLS}
+	if reply.Body, reply.Truncated, err = read(response); err != nil {
 		return Reply{}, fmt.Errorf("reading %s: %w", a, err)
 	}
-	return Reply{Status: response.StatusCode, Location: response.Header.Get("Location"), Header: response.Header, Body: body}, nil
+	return reply, nil
 }

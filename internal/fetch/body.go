@@ -1,0 +1,50 @@
+package fetch
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+
+	"github.com/andybalholm/brotli"
+	"github.com/klauspost/compress/gzip"
+	"github.com/klauspost/compress/zstd"
+)
+
+// maxPacked is how many bytes of a packed body are read, and how much memory
+// unpacking may take.
+const maxPacked = 8 << 20
+
+// read reads a body of at most MaxBody bytes, unpacked; more reports whether it
+// is longer.
+func read(response *http.Response) (body []byte, more bool, err error) {
+	packed := io.LimitReader(response.Body, maxPacked)
+	var plain io.Reader
+	switch coding := strings.ToLower(response.Header.Get("Content-Encoding")); coding {
+	case "", "identity":
+		plain = packed
+	case "gzip", "x-gzip":
+		if plain, err = gzip.NewReader(packed); errors.Is(err, io.EOF) {
+			return nil, false, nil // an empty body, as answers to HEAD have
+		}
+	case "br":
+		plain = brotli.NewReader(packed)
+	case "zstd":
+		var d *zstd.Decoder
+		if d, err = zstd.NewReader(packed, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(maxPacked)); err == nil {
+			defer d.Close()
+			plain = d
+		}
+	default:
+		return nil, false, fmt.Errorf("packed as %q, which wasn't asked for", coding)
+	}
+	if err != nil {
+		return nil, false, fmt.Errorf("unpacking: %w", err)
+	}
+	body, err = io.ReadAll(io.LimitReader(plain, MaxBody+1))
+	if len(body) > MaxBody {
+		return body[:MaxBody], true, nil
+	}
+	return body, false, err
+}
