@@ -243,6 +243,7 @@ func (g *gathering) crawl(gatherer *gather.Gatherer, p *plan.Plan, source string
 		answered = answered || page.Status > 0
 		switch {
 		case page.HTML:
+			page.Signals.Robots = page.Robots()
 			gatherer.AddPage("", page.Address.String(), page.Signals)
 		case page.To != (address.Address{}):
 			gatherer.AddMoved(page.Address.String(), page.To.String())

@@ -5,9 +5,6 @@ package crawl
 import (
 	"bytes"
 	"context"
-	"errors"
-	"fmt"
-	"mime"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -16,37 +13,41 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/fetch"
-	"young-compass/internal/page"
 	"young-compass/internal/sitefile"
 )
 
-// Asker asks for addresses, without following redirects.
-type Asker interface {
-	Get(context.Context, address.Address) (fetch.Reply, error)
-}
-
-// Page is what was met at an address.
-type Page struct {
-	Address address.Address
-	Status  int             // 0: the server was not asked, or didn't answer
-	To      address.Address // where it redirects, on http or https; else the zero value
-	HTML    bool
-	Signals page.Signals
-	Why     string // why nothing was read
+// Visitor returns what is at an address; Live is one. An error ends the walk.
+type Visitor interface {
+	Visit(context.Context, address.Address) (Page, error)
 }
 
 // Crawler walks through a site.
 type Crawler struct {
-	Asker Asker
-	Site  address.Site
-	Agent string // the product token that robots.txt may name
-	Max   int    // addresses that are asked for
-	// Queue says in which form an address is asked for, and whether at all.
+	Asker   Asker   // for robots.txt
+	Visitor Visitor // for all else; nil: Live
+	Site    address.Site
+	Agent   string // the product token that robots.txt may name
+	Max     int    // addresses that are asked for
+	// Together is how many addresses are asked for at a time; 0: 8.
+	Together int
+	// Queue says in which form an address is asked for, and whether at all. It is
+	// called in the order in which addresses are met.
 	Queue func(address.Address) (address.Address, bool)
+	// Known says which addresses are asked for whatever robots.txt says; may be nil.
+	Known func(address.Address) bool
 	// Progress is told how many addresses were asked for, and how many are known.
 	Progress func(asked, known int)
 
-	robots map[address.Address]sitefile.Robots
+	rules map[address.Address]Rules
+}
+
+// Rules are what robots.txt of a host says, and how it was answered.
+type Rules struct {
+	sitefile.Robots
+	Status  int // 0: no answer
+	Failure fetch.Failure
+	Size    int // bytes that were read
+	More    bool
 }
 
 // together is how many addresses are asked for at a time.
@@ -55,52 +56,71 @@ const together = 8
 // Run walks from these addresses and returns what it met, level by level, in
 // the order of addresses. It ends early, with what it has, when ctx does.
 func (c *Crawler) Run(ctx context.Context, start []address.Address) ([]Page, error) {
-	c.robots = map[address.Address]sitefile.Robots{}
-	known := map[address.Address]bool{}
 	var met []Page
+	err := c.Walk(ctx, start, func(p Page) { met = append(met, p) })
+	return met, err
+}
+
+// Walk does what Run does, and passes each page on.
+func (c *Crawler) Walk(ctx context.Context, start []address.Address, meet func(Page)) error {
+	if c.Visitor == nil {
+		c.Visitor = Live{c.Asker}
+	}
+	known, met := map[address.Address]bool{}, 0
 	level := c.queue(start, known)
 	for len(level) > 0 {
-		level = level[:min(len(level), c.Max-len(met))]
-		pages, err := c.askAll(ctx, level, func(done int) {
-			if c.Progress != nil {
-				c.Progress(len(met)+done, len(known))
-			}
-		})
-		met = append(met, pages...)
-		if err != nil || len(met) >= c.Max {
-			return met, err
-		}
+		level = level[:min(len(level), c.Max-met)]
 		var links []address.Address
-		for _, p := range pages {
-			links = append(links, p.links()...)
+		for part := range slices.Chunk(level, batch) {
+			pages, err := c.askAll(ctx, part, func(done int) {
+				if c.Progress != nil {
+					c.Progress(met+done, len(known))
+				}
+			})
+			for _, p := range pages {
+				meet(p)
+				links = append(links, p.Leads()...)
+			}
+			met += len(pages)
+			if err != nil || met >= c.Max {
+				return err
+			}
 		}
 		level = c.queue(links, known)
 	}
-	return met, nil
+	return nil
 }
 
-// links returns where a page leads.
-func (p Page) links() []address.Address {
+// batch is how many pages are held at a time.
+const batch = 1000
+
+// Leads returns where a page leads.
+func (p Page) Leads() []address.Address {
 	if p.To != (address.Address{}) {
 		return []address.Address{p.To}
 	}
-	base := p.Address
-	if b, err := address.Reference(p.Address, p.Signals.Base); err == nil && p.Signals.Base != "" {
-		base = b
+	if !p.HTML {
+		return nil
 	}
+	base := p.Base()
 	var list []address.Address
 	add := func(link string) {
+		if link == "" {
+			return
+		}
 		if a, err := address.Reference(base, link); err == nil {
 			list = append(list, a)
 		}
 	}
-	if canonical := p.Signals.Canonical(); canonical != "" {
-		add(canonical)
+	for _, canonical := range p.Signals.Canonicals {
+		add(canonical.Link)
 	}
-	for _, a := range p.Signals.Alternates {
+	add(p.Header.Canonical)
+	for _, a := range slices.Concat(p.Header.Alternates, p.Signals.Alternates) {
 		add(a.Link)
 	}
-	if !strings.Contains(p.Signals.Robots, "nofollow") && !strings.Contains(p.Signals.Robots, "none") {
+	add(p.Signals.Refresh)
+	if !says(p.Robots(), "nofollow") {
 		for _, link := range p.Signals.Links {
 			add(link)
 		}
@@ -130,19 +150,19 @@ func (c *Crawler) queue(links []address.Address, known map[address.Address]bool)
 // askAll asks for the addresses of a level.
 func (c *Crawler) askAll(ctx context.Context, level []address.Address, done func(int)) ([]Page, error) {
 	for _, a := range level { // the rules of each host, before it is asked for anything else
-		if _, ok := c.robots[a.Origin()]; !ok {
-			c.robots[a.Origin()] = c.rules(ctx, a.Origin())
-		}
+		c.Rules(ctx, a.Origin())
 	}
 	pages := make([]Page, len(level))
 	var asked atomic.Int32
 	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(together)
+	group.SetLimit(max(c.Together, together))
 	for i, a := range level {
-		group.Go(func() error {
-			pages[i] = c.ask(ctx, a)
+		group.Go(func() (err error) {
+			if pages[i], err = c.ask(ctx, a); err != nil {
+				pages[i] = Page{}
+			}
 			asked.Add(1)
-			return ctx.Err()
+			return err
 		})
 		done(int(asked.Load()))
 	}
@@ -151,74 +171,59 @@ func (c *Crawler) askAll(ctx context.Context, level []address.Address, done func
 	return slices.DeleteFunc(pages, func(p Page) bool { return p.Address == address.Address{} }), err
 }
 
-// rules reads a host's robots.txt: where there is none all is allowed, where it
-// can't be had nothing is (RFC 9309 section 2.3.1).
-func (c *Crawler) rules(ctx context.Context, origin address.Address) sitefile.Robots {
+// Rules returns what the robots.txt of a host says: where there is none all is
+// allowed, where it can't be had nothing is (RFC 9309 section 2.3.1). It is
+// asked for once.
+func (c *Crawler) Rules(ctx context.Context, origin address.Address) Rules {
+	if r, ok := c.rules[origin]; ok {
+		return r
+	}
+	if c.rules == nil {
+		c.rules = map[address.Address]Rules{}
+	}
+	r := c.askRules(ctx, origin)
+	if ctx.Err() == nil {
+		c.rules[origin] = r
+	}
+	return r
+}
+
+func (c *Crawler) askRules(ctx context.Context, origin address.Address) Rules {
 	nothing, _ := sitefile.ReadRobots(strings.NewReader("user-agent: *\ndisallow: /"))
 	at := origin
 	at.Path = "/robots.txt"
 	for range 6 {
 		reply, err := c.Asker.Get(ctx, at)
+		r := Rules{Status: reply.Status, Failure: fetch.FailureOf(err), Size: len(reply.Body), More: reply.Truncated}
 		switch {
 		case err != nil || reply.Status >= 500:
-			return nothing
+			r.Robots = nothing
+			return r
 		case reply.Status >= 300 && reply.Status < 400:
 			to, err := address.Reference(at, reply.Location)
 			if err != nil || !c.Site.Has(to.Host) {
-				return sitefile.Robots{}
+				return r
 			}
 			at = to
 		case reply.Status == 200:
-			robots, err := sitefile.ReadRobots(bytes.NewReader(reply.Body))
-			if err != nil {
-				return nothing
+			if r.Robots, err = sitefile.ReadRobots(bytes.NewReader(reply.Body)); err != nil {
+				r.Robots = nothing
 			}
-			return robots
+			return r
 		default:
-			return sitefile.Robots{}
+			return r
 		}
 	}
-	return sitefile.Robots{}
+	return Rules{}
 }
 
 // ask asks for one address and reads the page there.
-func (c *Crawler) ask(ctx context.Context, a address.Address) Page {
-	p := Page{Address: a}
-	if !c.robots[a.Origin()].Allows(c.Agent, a.Local()) {
-		p.Why = "robots.txt forbids it"
-		return p
+func (c *Crawler) ask(ctx context.Context, a address.Address) (Page, error) {
+	blocked := !c.rules[a.Origin()].Allows(c.Agent, a.Local())
+	if blocked && (c.Known == nil || !c.Known(a)) {
+		return Page{Address: a, Blocked: true, Why: "robots.txt forbids it"}, ctx.Err()
 	}
-	reply, err := c.Asker.Get(ctx, a)
-	switch {
-	case errors.Is(err, context.Canceled):
-		return Page{}
-	case err != nil:
-		p.Why = "no answer"
-		return p
-	}
-	p.Status = reply.Status
-	if reply.Status >= 300 && reply.Status < 400 && reply.Location != "" {
-		if to, err := address.Reference(a, reply.Location); err == nil {
-			p.To = to
-		}
-		return p
-	}
-	if reply.Status != 200 {
-		p.Why = fmt.Sprintf("answered %d", reply.Status)
-		return p
-	}
-	kind, _, err := mime.ParseMediaType(reply.Header.Get("Content-Type"))
-	if err == nil && kind != "text/html" && kind != "application/xhtml+xml" {
-		p.Why = "no HTML page"
-		return p
-	}
-	if p.Signals, err = page.Read(bytes.NewReader(reply.Body), reply.Header.Get("Content-Type")); err != nil {
-		p.Why = "no HTML page"
-		return p
-	}
-	p.HTML = true
-	if header := strings.ToLower(reply.Header.Get("X-Robots-Tag")); header != "" && !strings.Contains(p.Signals.Robots, header) {
-		p.Signals.Robots = strings.Trim(p.Signals.Robots+", "+header, ", ")
-	}
-	return p
+	p, err := c.Visitor.Visit(ctx, a)
+	p.Blocked = blocked
+	return p, err
 }
