@@ -78,8 +78,8 @@ func (c *Crawler) Walk(ctx context.Context, start []address.Address, meet func(P
 				}
 			})
 			for _, p := range pages {
-				meet(p)
 				links = append(links, p.Leads()...)
+				meet(p)
 			}
 			met += len(pages)
 			if err != nil || met >= c.Max {

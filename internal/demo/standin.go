@@ -29,7 +29,7 @@ type StandIn struct {
 // Start serves a site. The preferred ports are taken if they are free, others
 // if not.
 func Start(handler http.Handler, preferHTTP, preferHTTPS string) (*StandIn, error) {
-	certificate, key, err := preview.Certificate(append([]string{Site().Origin.Host}, Site().Hosts...))
+	certificate, key, err := preview.Certificate(slices.Concat([]string{Site().Origin.Host}, Site().Hosts, []string{StagingHost, CopyHost}))
 	if err != nil {
 		return nil, err
 	}
@@ -85,35 +85,6 @@ func requestOf(r *http.Request) (plan.Request, error) {
 		scheme = "https"
 	}
 	return plan.NewRequest(r.Method, scheme+"://"+r.Host+r.RequestURI)
-}
-
-// NewSite answers as a plan says.
-func NewSite(p *plan.Plan) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		request, err := requestOf(r)
-		if err != nil {
-			http.Error(w, "400", http.StatusBadRequest)
-			return
-		}
-		a, err := p.Answer(request)
-		switch {
-		case err != nil:
-			http.Error(w, "500", http.StatusInternalServerError)
-		case a.Outcome == plan.Foreign:
-			http.Error(w, "421", http.StatusMisdirectedRequest)
-		case a.Outcome == plan.Moved:
-			w.Header()["Location"] = []string{a.To}
-			w.WriteHeader(a.Status)
-		case a.Outcome == plan.Served:
-			title := request.Path
-			if page := p.Pages.Find(a.Page); page != nil {
-				title = page.Title
-			}
-			writePage(w, htmlPage{title: title, language: a.Page.Language, canonical: a.Canonical})
-		default:
-			http.Error(w, fmt.Sprint(a.Status), a.Status)
-		}
-	})
 }
 
 // htmlPage is what a stand-in shows.

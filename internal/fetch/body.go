@@ -12,14 +12,13 @@ import (
 	"github.com/klauspost/compress/zstd"
 )
 
-// maxPacked is how many bytes of a packed body are read, and how much memory
-// unpacking may take.
-const maxPacked = 8 << 20
+// maxMemory is how much memory unpacking may take.
+const maxMemory = 8 << 20
 
-// read reads a body of at most MaxBody bytes, unpacked; more reports whether it
-// is longer.
-func read(response *http.Response) (body []byte, more bool, err error) {
-	packed := io.LimitReader(response.Body, maxPacked)
+// read reads a body of at most this many bytes, unpacked; more reports whether
+// it is longer.
+func read(response *http.Response, most int) (body []byte, more bool, err error) {
+	packed := io.LimitReader(response.Body, int64(most)+1) // packing makes nothing longer
 	var plain io.Reader
 	switch coding := strings.ToLower(response.Header.Get("Content-Encoding")); coding {
 	case "", "identity":
@@ -32,7 +31,7 @@ func read(response *http.Response) (body []byte, more bool, err error) {
 		plain = brotli.NewReader(packed)
 	case "zstd":
 		var d *zstd.Decoder
-		if d, err = zstd.NewReader(packed, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(maxPacked)); err == nil {
+		if d, err = zstd.NewReader(packed, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(maxMemory)); err == nil {
 			defer d.Close()
 			plain = d
 		}
@@ -42,9 +41,9 @@ func read(response *http.Response) (body []byte, more bool, err error) {
 	if err != nil {
 		return nil, false, fmt.Errorf("unpacking: %w", err)
 	}
-	body, err = io.ReadAll(io.LimitReader(plain, MaxBody+1))
-	if len(body) > MaxBody {
-		return body[:MaxBody], true, nil
+	body, err = io.ReadAll(io.LimitReader(plain, int64(most)+1))
+	if len(body) > most {
+		return body[:most], true, nil
 	}
 	return body, false, err
 }

@@ -26,6 +26,7 @@ import (
 const (
 	Timeout    = 20 * time.Second
 	MaxBody    = 2 << 20  // bytes of a body that are read
+	MaxFile    = 50 << 20 // of a file for programs, such as a sitemap (sitemaps 0.9)
 	MaxHeaders = 64 << 10 // bytes
 )
 
@@ -208,18 +209,26 @@ func (c *Client) Get(ctx context.Context, a address.Address) (Reply, error) {
 	if !c.options.Site.Has(a.Host) && !slices.Contains(c.options.Also, a.Host) {
 		return Reply{}, fmt.Errorf("%s: %w", a.Host, ErrForeign)
 	}
-	return c.ask(ctx, http.MethodGet, a)
+	return c.ask(ctx, http.MethodGet, a, MaxBody)
+}
+
+// GetFile does what Get does for files of up to MaxFile bytes.
+func (c *Client) GetFile(ctx context.Context, a address.Address) (Reply, error) {
+	if !c.options.Site.Has(a.Host) {
+		return Reply{}, fmt.Errorf("%s: %w", a.Host, ErrForeign)
+	}
+	return c.ask(ctx, http.MethodGet, a, MaxFile)
 }
 
 // Head asks for nothing but the header, of any host.
 func (c *Client) Head(ctx context.Context, a address.Address) (Reply, error) {
-	return c.ask(ctx, http.MethodHead, a)
+	return c.ask(ctx, http.MethodHead, a, MaxBody)
 }
 
-func (c *Client) ask(ctx context.Context, method string, a address.Address) (Reply, error) {
+func (c *Client) ask(ctx context.Context, method string, a address.Address, most int) (Reply, error) {
 	a.Fragment = ""
 	for try, pause := 0, firstPause; ; try, pause = try+1, 2*pause {
-		reply, err := c.once(ctx, method, a)
+		reply, err := c.once(ctx, method, a, most)
 		busy := err != nil || reply.Status == 429 || reply.Status >= 502 && reply.Status <= 504
 		if !busy || try >= c.options.Retries || ctx.Err() != nil {
 			return reply, err
@@ -248,7 +257,7 @@ func retryAfter(s string, now time.Time) time.Duration {
 	return 0
 }
 
-func (c *Client) once(ctx context.Context, method string, a address.Address) (Reply, error) {
+func (c *Client) once(ctx context.Context, method string, a address.Address, most int) (Reply, error) {
 	done, err := c.turn(ctx, a.Host)
 	if err != nil {
 		return Reply{}, fmt.Errorf("asking for %s: %w", a, err)
@@ -271,7 +280,7 @@ func (c *Client) once(ctx context.Context, method string, a address.Address) (Re
 	}
 	defer func() { _ = response.Body.Close() }()
 	reply := Reply{Status: response.StatusCode, Location: response.Header.Get("Location"), Header: response.Header, TLS: response.TLS}
-	if reply.Body, reply.Truncated, err = read(response); err != nil {
+	if reply.Body, reply.Truncated, err = read(response, most); err != nil {
 		return Reply{}, fmt.Errorf("reading %s: %w", a, err)
 	}
 	return reply, nil

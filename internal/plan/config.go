@@ -20,6 +20,7 @@ type Config struct {
 	File       string
 	Site       address.Site
 	Known      []string // foreign hosts that redirects may lead to
+	Staging    []string // hosts of the site in the making, that nobody else may see
 	Paths      Paths
 	Files      []string // beyond those every site has
 	Languages  Languages
@@ -183,7 +184,7 @@ func readConfig(file string, data []byte) (c *Config, err error) {
 }
 
 func (c *Config) readSite(v value) {
-	f := v.fields("origin", "hosts", "known", "paths", "files", "trusted-proxies", "only", "except")
+	f := v.fields("origin", "hosts", "known", "staging", "paths", "files", "trusted-proxies", "only", "except")
 	c.lines["site"] = v.place().Line
 	c.note(f, "origin", "hosts", "files", "only", "except")
 	origin, ok := f["origin"]
@@ -217,6 +218,9 @@ func (c *Config) readSite(v value) {
 	}
 	if v, ok := f["known"]; ok {
 		c.Known = hosts(v)
+	}
+	if v, ok := f["staging"]; ok {
+		c.Staging = hosts(v)
 	}
 	if v, ok := f["files"]; ok {
 		c.Files = readPlaces(v).list

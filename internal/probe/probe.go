@@ -13,6 +13,8 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"young-compass/internal/address"
+	"young-compass/internal/canonical"
+	"young-compass/internal/crawl"
 	"young-compass/internal/fetch"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
@@ -42,8 +44,9 @@ type Observation struct {
 	Target  Target
 	Hops    []Hop
 	Final   address.Address
-	Status  int  // at the end; 0 when it wasn't asked
-	Foreign bool // the way leaves the site's hosts
+	Status  int             // at the end; 0 when it wasn't asked
+	Names   address.Address // the canonical address that the page at the end names; the zero value: none, or its own
+	Foreign bool            // the way leaves the site's hosts
 	Err     error
 	Plan    plan.Trace
 }
@@ -75,32 +78,42 @@ func Targets(p *plan.Plan) []Target {
 	return list
 }
 
-// Run asks for every target and follows it. Observations come in the order of
-// the targets; progress is called after each.
-func Run(ctx context.Context, p *plan.Plan, client Getter, targets []Target, progress func()) ([]Observation, error) {
-	observations := make([]Observation, len(targets))
-	done := make(chan struct{})
-	reported := make(chan struct{})
-	go func() {
-		defer close(reported)
-		for range done {
-			progress()
+// Run asks for every target and follows it. Observations are passed on in the
+// order of the targets; progress is called after each.
+func Run(ctx context.Context, p *plan.Plan, client Getter, targets []Target, progress func(), meet func(Observation)) error {
+	for part := range slices.Chunk(targets, together) {
+		observations := make([]Observation, len(part))
+		done, reported := make(chan struct{}), make(chan struct{})
+		go func() {
+			defer close(reported)
+			for range done {
+				progress()
+			}
+		}()
+		group, ctx := errgroup.WithContext(ctx)
+		group.SetLimit(asking)
+		for i, target := range part {
+			group.Go(func() error {
+				observations[i] = follow(ctx, p, client, target)
+				done <- struct{}{}
+				return ctx.Err()
+			})
 		}
-	}()
-	g, ctx := errgroup.WithContext(ctx)
-	g.SetLimit(asking)
-	for i, target := range targets {
-		g.Go(func() error {
-			observations[i] = follow(ctx, p, client, target)
-			done <- struct{}{}
-			return ctx.Err()
-		})
+		err := group.Wait()
+		close(done)
+		<-reported
+		if err != nil {
+			return err
+		}
+		for _, o := range observations {
+			meet(o)
+		}
 	}
-	err := g.Wait()
-	close(done)
-	<-reported
-	return observations, err
+	return nil
 }
+
+// together is how many observations are held at a time.
+const together = 1000
 
 // follow asks for an address and for each that it is led to.
 func follow(ctx context.Context, p *plan.Plan, client Getter, t Target) Observation {
@@ -120,6 +133,11 @@ func follow(ctx context.Context, p *plan.Plan, client Getter, t Target) Observat
 		}
 		if reply.Status < 300 || reply.Status > 399 || reply.Location == "" {
 			o.Status = reply.Status
+			if p := crawl.Read(o.Final, reply, nil); p.HTML && reply.Status == 200 {
+				if choice, ok := canonical.Choice(&p); ok && choice.To != o.Final {
+					o.Names = choice.To
+				}
+			}
 			return o
 		}
 		o.Hops = append(o.Hops, Hop{reply.Status, reply.Location})
@@ -134,28 +152,45 @@ func follow(ctx context.Context, p *plan.Plan, client Getter, t Target) Observat
 	}
 }
 
-// Compare says where the site and the plan differ, each difference with its
-// hop, and which pages answer at several addresses.
-func Compare(observations []Observation) []finding.Finding {
-	var found []finding.Finding
-	at := map[inventory.Ref][]Observation{}
-	for _, o := range observations {
-		if f := o.difference(); f != nil {
-			found = append(found, *f)
-		}
-		if o.Status == 200 && len(o.Hops) == 0 && o.Target.Page != (inventory.Ref{}) {
-			at[o.Target.Page] = append(at[o.Target.Page], o)
-		}
+// Comparison compares what a site answers with the plan, one observation after
+// the other.
+type Comparison struct {
+	Summary  Summary
+	Former   Summary // of addresses that are no live page's own
+	findings []finding.Finding
+	at       map[inventory.Ref][]Target // where pages answer themselves
+}
+
+// Add takes up an observation.
+func (c *Comparison) Add(p *plan.Plan, o Observation) {
+	c.Summary.add(o)
+	if !o.ofLive(p) {
+		c.Former.add(o)
 	}
-	for page, list := range at {
+	if f := o.difference(); f != nil {
+		c.findings = append(c.findings, *f)
+	}
+	if o.Status == 200 && len(o.Hops) == 0 && o.Target.Page != (inventory.Ref{}) {
+		if c.at == nil {
+			c.at = map[inventory.Ref][]Target{}
+		}
+		c.at[o.Target.Page] = append(c.at[o.Target.Page], o.Target)
+	}
+}
+
+// Findings says where the site and the plan differ, each difference with its
+// hop, and which pages answer at several addresses.
+func (c *Comparison) Findings() []finding.Finding {
+	found := slices.Clone(c.findings)
+	for page, list := range c.at {
 		if len(list) < 2 {
 			continue
 		}
-		f := finding.Finding{Code: "many-addresses", Severity: finding.Error, Where: list[0].place(),
+		f := finding.Finding{Code: "many-addresses", Severity: finding.Error, Where: Observation{Target: list[0]}.place(),
 			What: fmt.Sprintf("the page %s answers at %d addresses itself", page, len(list)),
 			Why:  "a search engine sees the same page several times and chooses one on its own", Advice: "let all but one redirect; young-compass emit writes the rules"}
-		for _, o := range list {
-			f.Evidence = append(f.Evidence, o.Target.Address.String())
+		for _, t := range list {
+			f.Evidence = append(f.Evidence, t.Address.String())
 		}
 		found = append(found, f)
 	}
@@ -192,19 +227,20 @@ func (o Observation) difference() *finding.Finding {
 		hop := o.Hops[len(want.Hops)]
 		return differ("more-hops", fmt.Sprintf("hop %d leads on to %s (%d); the plan ends before it", len(want.Hops)+1, hop.To, hop.Status), "look for another rule in the server")
 	}
+	if names := o.Names.String(); o.Names != (address.Address{}) && want.Answer.Outcome == plan.Served && want.Answer.Page.Key != "" && names != want.Answer.Canonical && o.Status == 200 {
+		return differ("final-not-canonical", fmt.Sprintf("the page at the end, %s, names %s as its canonical address; the plan says %s", o.Final, names, want.Answer.Canonical), fmt.Sprintf(`write there <link rel="canonical" href="%s">`, want.Answer.Canonical))
+	}
 	if status := want.Answer.Status; status != 0 && status != o.Status {
 		return differ("wrong-answer", fmt.Sprintf("it ends with %d; the plan says %d", o.Status, status), "look at the page on the server")
 	}
 	return nil
 }
 
-// Former returns the observations of addresses that are no live page's own.
-func Former(p *plan.Plan, observations []Observation) []Observation {
-	return slices.DeleteFunc(slices.Clone(observations), func(o Observation) bool {
-		page := p.Pages.Find(o.Target.Page)
-		current, ok := p.CurrentAddress(o.Target.Page)
-		return page != nil && page.State == inventory.Live && ok && current == o.Target.Address
-	})
+// ofLive reports whether the address is a live page's own.
+func (o Observation) ofLive(p *plan.Plan) bool {
+	page := p.Pages.Find(o.Target.Page)
+	current, ok := p.CurrentAddress(o.Target.Page)
+	return page != nil && page.State == inventory.Live && ok && current == o.Target.Address
 }
 
 // Summary counts how addresses end.
@@ -218,29 +254,25 @@ type Summary struct {
 	Other     int `json:"other"`
 }
 
-// Summarise counts how addresses end.
-func Summarise(observations []Observation) Summary {
-	s := Summary{Asked: len(observations)}
-	for _, o := range observations {
-		hops := len(o.Hops)
-		switch {
-		case o.Err != nil || hops > 1:
-			s.Other++
-		case o.Foreign && hops == 1:
-			s.Elsewhere++
-		case o.Status == 410 && hops == 0:
-			s.Gone++
-		case o.Status == 200 && hops == 0:
-			s.Direct++
-		case o.Status == 200 && slices.Contains([]int{302, 303, 307}, o.Hops[0].Status):
-			s.Temporary++
-		case o.Status == 200:
-			s.OneHop++
-		default:
-			s.Other++
-		}
+func (s *Summary) add(o Observation) {
+	s.Asked++
+	hops := len(o.Hops)
+	switch {
+	case o.Err != nil || hops > 1:
+		s.Other++
+	case o.Foreign && hops == 1:
+		s.Elsewhere++
+	case o.Status == 410 && hops == 0:
+		s.Gone++
+	case o.Status == 200 && hops == 0:
+		s.Direct++
+	case o.Status == 200 && slices.Contains([]int{302, 303, 307}, o.Hops[0].Status):
+		s.Temporary++
+	case o.Status == 200:
+		s.OneHop++
+	default:
+		s.Other++
 	}
-	return s
 }
 
 // Way returns the observed way in words.

@@ -39,20 +39,21 @@ func (o obedient) Get(_ context.Context, a address.Address) (fetch.Reply, error)
 	return fetch.Reply{Status: answer.Status, Location: answer.To}, err
 }
 
-func run(t *testing.T, o obedient) []probe.Observation {
+func run(t *testing.T, o obedient) probe.Comparison {
 	t.Helper()
 	var steps atomic.Int32
 	targets := probe.Targets(o.plan)
-	observations, err := probe.Run(context.Background(), o.plan, o, targets, func() { steps.Add(1) })
+	var comparison probe.Comparison
+	err := probe.Run(context.Background(), o.plan, o, targets, func() { steps.Add(1) }, func(observation probe.Observation) { comparison.Add(o.plan, observation) })
 	require.NoError(t, err)
 	assert.EqualValues(t, len(targets), steps.Load())
-	return observations
+	return comparison
 }
 
 func TestASiteThatObeysItsPlan(t *testing.T) {
-	observations := run(t, obedient{plan: demotest.Accepted(t, t.TempDir())})
-	assert.Empty(t, probe.Compare(observations))
-	assert.Equal(t, probe.Summary{Asked: 397, Direct: 181, OneHop: 203, Temporary: 8, Elsewhere: 1, Gone: 4}, probe.Summarise(observations))
+	comparison := run(t, obedient{plan: demotest.Accepted(t, t.TempDir())})
+	assert.Empty(t, comparison.Findings())
+	assert.Equal(t, probe.Summary{Asked: 397, Direct: 181, OneHop: 203, Temporary: 8, Elsewhere: 1, Gone: 4}, comparison.Summary)
 }
 
 func TestEachDifferenceNamesItsHop(t *testing.T) {
@@ -75,7 +76,8 @@ func TestEachDifferenceNamesItsHop(t *testing.T) {
 		"a hostile bytes": {map[string]fetch.Reply{old: {Status: 301, Location: "https://skerrywick.example/\x1b[2J"}}, nil, "no-answer", `\x1b[2J`},
 	} {
 		var about []finding.Finding
-		for _, f := range probe.Compare(run(t, obedient{p, c.except, c.fail})) {
+		comparison := run(t, obedient{p, c.except, c.fail})
+		for _, f := range comparison.Findings() {
 			if f.Where.URL == old {
 				about = append(about, f)
 			}
@@ -91,7 +93,8 @@ func TestEachDifferenceNamesItsHop(t *testing.T) {
 func TestPagesAtManyAddresses(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
 	const variant = "http://www.skerrywick.example/PORTS/HILDAFJORD"
-	found := probe.Compare(run(t, obedient{plan: p, except: map[string]fetch.Reply{variant: {Status: 200}}}))
+	comparison := run(t, obedient{plan: p, except: map[string]fetch.Reply{variant: {Status: 200}}})
+	found := comparison.Findings()
 	assert.Equal(t, map[string]int{"many-addresses": 1, "not-redirected": 1}, finding.Count(found))
 	for _, f := range found {
 		if f.Code == "many-addresses" {
@@ -105,6 +108,6 @@ func TestInterrupted(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	_, err := probe.Run(ctx, p, obedient{plan: p}, probe.Targets(p), func() {})
+	err := probe.Run(ctx, p, obedient{plan: p}, probe.Targets(p), func() {}, func(probe.Observation) {})
 	assert.ErrorIs(t, err, context.Canceled)
 }

@@ -1,0 +1,91 @@
+package probe
+
+import (
+	"fmt"
+
+	"young-compass/internal/address"
+	"young-compass/internal/canonical"
+	"young-compass/internal/finding"
+)
+
+// judgeCanonicals looks at every canonical link, and at the addresses that show
+// the same text.
+func (v *Survey) judgeCanonicals(s *Section) {
+	checker := canonical.Checker{Web: v.Web, Plan: v.Plan, Copies: v.Copies}
+	own, other, none, moved := 0, 0, 0, 0
+	for _, a := range v.Web.Sorted() {
+		p := v.Web[a]
+		if p.To != (address.Address{}) {
+			moved++
+		}
+		if p.HTML && p.Status == 200 {
+			switch choice, ok := canonical.Choice(p); {
+			case !ok:
+				none++
+			case choice.To == a:
+				own++
+			default:
+				other++
+			}
+		}
+		if f := checker.Page(p); f != nil {
+			s.Findings = append(s.Findings, *f)
+			v.explained[a] = true
+			for _, other := range f.Related {
+				if to, err := address.Parse(other.URL); err == nil && f.Code == "canonical-chain" {
+					v.explained[to] = true
+				}
+			}
+		}
+	}
+	for _, a := range v.Web.Sorted() {
+		if !v.explained[a] {
+			v.againstPlan(s, a)
+		}
+	}
+	groups := v.Web.Groups()
+	for _, g := range groups {
+		f := checker.Group(g, func(a address.Address) bool { return v.explained[a] })
+		row := []string{g.Members[0].String(), fmt.Sprint(len(g.Members)), fmt.Sprintf("%.0f %%", 100*g.Likeness), "", ""}
+		if end, ok := g.Canonical(); ok {
+			row[3] = end.String()
+		} else {
+			row[4] = "differ by parameters alone, or see the findings"
+		}
+		if f != nil {
+			s.Findings = append(s.Findings, *f)
+			row[4] = f.Code
+		}
+		s.Rows = append(s.Rows, row)
+	}
+	s.Columns = []string{"address", "addresses", "alike", "canonical", "why there is none"}
+	s.Findings = append(s.Findings, checker.Copied()...)
+	for _, a := range v.Web.Sorted() {
+		if p := v.Web[a]; p.Failure != "" {
+			s.add("no-answer", finding.Error, a, fmt.Sprintf("%s: %s", a, address.Printable(p.Problem)), "", "ask again; if it stays so, look at the server")
+			v.explained[a] = true
+		}
+	}
+	if len(v.Endless) > 0 {
+		a := v.Plan.Site.Origin
+		a.Path = v.Endless[0]
+		f := s.add("endless-links", finding.Warning, a, "links lead on and on here, so not all were asked for", "crawlers of search engines lose their time here too", "let robots.txt forbid it, or link with rel=nofollow")
+		f.Evidence = v.Endless[:min(len(v.Endless), maxEvidence)]
+	}
+	s.Counts = []Count{{"pages", "pages", own + other + none}, {"own", "name themselves", own}, {"other", "name another", other}, {"none", "name none or several", none},
+		{"redirects", "addresses redirect", moved}, {"groups", "groups show the same text", len(groups)}}
+}
+
+// againstPlan compares the canonical address of a page with the plan's. What
+// parameters do is told with these.
+func (v *Survey) againstPlan(s *Section, a address.Address) {
+	choice, ok := canonical.Choice(v.Web[a])
+	if !ok || a.Query != "" {
+		return
+	}
+	planned, ok := v.planned(a)
+	if ok && planned != choice.To {
+		s.add("canonical-against-plan", finding.Error, a, fmt.Sprintf("%s names %s as its canonical address; the plan says %s", a, choice.To, planned), "", fmt.Sprintf(`write <link rel="canonical" href="%s">`, planned), choice.To)
+		v.explained[a] = true
+	}
+}

@@ -1,0 +1,190 @@
+package probe
+
+import (
+	"fmt"
+	"slices"
+
+	"young-compass/internal/address"
+	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
+	"young-compass/internal/plan"
+)
+
+// pageOf returns the page that the plan serves at an address.
+func (v *Survey) pageOf(a address.Address) (inventory.Ref, bool) {
+	answer, err := v.Plan.Answer(plan.Request{Method: "GET", Address: a})
+	if err != nil || answer.Outcome != plan.Served || answer.Page.Key == "" {
+		return inventory.Ref{}, false
+	}
+	return answer.Page, true
+}
+
+// planned returns the canonical address that the plan gives a page at an
+// address.
+func (v *Survey) planned(a address.Address) (address.Address, bool) {
+	answer, err := v.Plan.Answer(plan.Request{Method: "GET", Address: a})
+	if err != nil || answer.Outcome != plan.Served || answer.Canonical == "" {
+		return a, false
+	}
+	planned, err := address.Parse(answer.Canonical)
+	return planned, err == nil
+}
+
+// live returns the current addresses of the live pages, in order.
+func (v *Survey) live() []address.Address {
+	var list []address.Address
+	for _, page := range v.Plan.Pages.Pages {
+		if a, ok := v.Plan.CurrentAddress(page.Ref); ok && page.State == inventory.Live {
+			list = append(list, a)
+		}
+	}
+	slices.SortFunc(list, address.Compare)
+	return slices.Compact(list)
+}
+
+// judgeIndex looks at what keeps pages out of an index.
+func (v *Survey) judgeIndex(s *Section) {
+	noindex, blocked := 0, 0
+	for _, a := range v.Web.Sorted() {
+		p := v.Web[a]
+		if p.Blocked {
+			blocked++
+		}
+		if !p.HTML || p.Status != 200 || !p.NoIndex() {
+			continue
+		}
+		noindex++
+		ref, ok := v.pageOf(a)
+		planned := v.Plan.Pages.Find(ref)
+		switch {
+		case p.Blocked:
+			s.add("noindex-blocked", finding.Error, a, fmt.Sprintf("%s says noindex, and robots.txt blocks it", a), "the noindex is never seen, so that the address stays in the index",
+				"let robots.txt allow it until it has left the index, and block it then")
+			v.explained[a] = true
+		case ok && a.Query == "" && planned != nil && planned.Robots == "":
+			s.add("live-noindex", finding.Error, a, fmt.Sprintf("%s says noindex, but %s is a live page", a, ref), "nobody finds it by searching", "take the noindex away, or note it in the column robots of pages.csv")
+			v.explained[a] = true
+		}
+	}
+	for _, origin := range v.origins() {
+		rules := v.Rules[origin]
+		at := origin
+		at.Path = "/robots.txt"
+		switch {
+		case rules.Failure != "":
+			s.add("robots-unavailable", finding.Error, at, fmt.Sprintf("%s doesn't answer (%s)", at, rules.Failure), "crawlers then take everything for forbidden (RFC 9309 section 2.3.1.4)", "let it answer 200, or 404 when there is none")
+		case rules.Status >= 500:
+			s.add("robots-unavailable", finding.Error, at, fmt.Sprintf("%s answers %d", at, rules.Status), "crawlers then take everything for forbidden (RFC 9309 section 2.3.1.4)", "let it answer 200, or 404 when there is none")
+		case rules.More || rules.Size > 500<<10:
+			s.add("robots-too-long", finding.Warning, at, fmt.Sprintf("%s is longer than 500 KiB", at), "what stands behind isn't read (RFC 9309 section 2.5)", "shorten it")
+		}
+	}
+	s.Counts = append(s.Counts, Count{"noindex", "pages say noindex", noindex}, Count{"blocked", "addresses are blocked", blocked})
+	for _, host := range v.Plan.Staging {
+		a := address.Address{Scheme: "https", Host: host, Path: "/"}
+		if p := v.Staging[a]; p == nil || p.Status != 200 {
+			a.Scheme = "http"
+		}
+		if p := v.Staging[a]; p != nil && p.Status == 200 {
+			what := fmt.Sprintf("%s is open to everybody", a)
+			if p.NoIndex() {
+				what += ", though it says noindex"
+			}
+			s.add("staging-open", finding.Error, a, what, "search engines find it, and show the site twice", "ask for a password there")
+		}
+	}
+}
+
+func (v *Survey) origins() []address.Address {
+	var list []address.Address
+	for origin := range v.Rules {
+		list = append(list, origin)
+	}
+	slices.SortFunc(list, address.Compare)
+	return list
+}
+
+// The bounds of a sitemap (sitemaps 0.9).
+const (
+	sitemapEntries = 50_000
+	sitemapSize    = 50 << 20
+)
+
+// judgeSitemaps looks at what sitemaps list.
+func (v *Survey) judgeSitemaps(s *Section) {
+	s.Columns = []string{"sitemap", "answer", "entries", "bytes", "in robots.txt"}
+	for _, m := range v.Sitemaps {
+		at := m.Address
+		named := "no"
+		if m.Named {
+			named = "yes"
+		}
+		s.Rows = append(s.Rows, []string{at.String(), fmt.Sprint(m.Status), fmt.Sprint(m.Entries), fmt.Sprint(m.Size), named})
+		switch {
+		case m.Failure != "":
+			s.add("sitemap-unreadable", finding.Error, at, fmt.Sprintf("%s doesn't answer (%s)", at, m.Failure), "", "put it there, or take it out of robots.txt")
+		case m.Status != 200:
+			s.add("sitemap-unreadable", finding.Error, at, fmt.Sprintf("%s answers %d", at, m.Status), "", "put it there, or take it out of robots.txt")
+		case m.Problem != "":
+			s.add("sitemap-unreadable", finding.Error, at, fmt.Sprintf("%s is no sitemap: %s", at, address.Printable(m.Problem)), "what stands behind the mistake isn't read", "mend it; see sitemaps 0.9")
+		case !m.Named:
+			s.add("sitemap-not-named", finding.Warning, at, fmt.Sprintf("robots.txt doesn't name %s", at), "search engines may not know of it", "add to robots.txt: Sitemap: "+at.String())
+		}
+		if m.Entries > sitemapEntries || m.Size > sitemapSize {
+			s.add("sitemap-too-large", finding.Error, at, fmt.Sprintf("%s has %d entries and %d bytes; 50,000 and 50 MiB is the most", at, m.Entries, m.Size), "", "divide it, and list the parts in an index")
+		}
+		for _, u := range m.Wrong {
+			what, advice := fmt.Sprintf("line %d: %q is no address", u.Line, address.Printable(u.Location)), "write it with scheme and host"
+			if _, err := address.Parse(u.Location); err == nil {
+				what, advice = fmt.Sprintf("line %d: %q is no date", u.Line, address.Printable(u.Modified)), "write it as 2026-11-23"
+			}
+			s.add("sitemap-entry", finding.Warning, at, what, "", advice)
+		}
+	}
+	v.judgeEntries(s)
+	s.Counts = append(s.Counts, Count{"sitemaps", "sitemaps", len(v.Sitemaps)}, Count{"listed", "addresses listed", len(v.Listed)})
+}
+
+func (v *Survey) judgeEntries(s *Section) {
+	var listed []address.Address
+	for a := range v.Listed {
+		listed = append(listed, a)
+	}
+	slices.SortFunc(listed, address.Compare)
+	resolved := map[address.Address]bool{}
+	for _, a := range listed {
+		p, end := v.Web[a], v.Web.Resolve(a).End
+		resolved[end] = true
+		report := func(code, what, advice string) {
+			s.add(code, finding.Error, a, fmt.Sprintf("the sitemap lists %s, %s", a, what), "a sitemap lists canonical addresses that answer 200, nothing else", advice, v.Listed[a].Sitemap)
+		}
+		switch {
+		case !v.Plan.Site.Has(a.Host):
+			report("sitemap-foreign", "on another host", "leave it out")
+		case a.Scheme == "http" && v.Plan.Site.Origin.Scheme == "https":
+			report("sitemap-insecure", "on http", "list "+end.String())
+		case p == nil || p.Failure != "":
+		case p.To != (address.Address{}):
+			report("sitemap-redirects", "which redirects", "list "+end.String())
+		case p.Status != 200:
+			report("sitemap-missing", fmt.Sprintf("which answers %d", p.Status), "leave it out")
+		case v.explained[a]:
+		case p.NoIndex():
+			report("sitemap-noindex", "which says noindex", "leave it out, or take the noindex away")
+		case p.Blocked:
+			report("sitemap-blocked", "which robots.txt blocks", "leave it out, or let robots.txt allow it")
+		case end != a:
+			report("sitemap-not-canonical", "whose canonical address is "+end.String(), "list that one")
+		}
+	}
+	if len(v.Listed) == 0 {
+		return
+	}
+	var missing []address.Address
+	for _, a := range v.live() {
+		if p := v.Web[a]; p != nil && !resolved[a] && !v.explained[a] && v.Web.Indexable(a) {
+			missing = append(missing, a)
+		}
+	}
+	s.many("not-in-sitemap", finding.Note, missing, fmt.Sprintf("%d live pages are in no sitemap", len(missing)), "", "young-compass emit sitemap writes them all")
+}

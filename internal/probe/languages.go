@@ -1,0 +1,289 @@
+package probe
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/canonical"
+	"young-compass/internal/crawl"
+	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
+	"young-compass/internal/language"
+)
+
+// bySitemap is where a translation is named besides the signals of a page.
+const bySitemap = "sitemap"
+
+// tongues judges the annotations of languages.
+type tongues struct {
+	*Survey
+	*Section
+	named map[address.Address][]canonical.Alternate // by page
+	once  map[string]bool                           // findings about one target of many pages
+	wrong map[[2]address.Address]string             // what is wrong with a translation of a page, in a word
+}
+
+// judgeLanguages looks at all annotations of languages.
+func (v *Survey) judgeLanguages(s *Section) {
+	t := tongues{v, s, map[address.Address][]canonical.Alternate{}, map[string]bool{}, map[[2]address.Address]string{}}
+	pages := slices.DeleteFunc(v.Web.Sorted(), func(a address.Address) bool { return !v.Web[a].HTML })
+	for _, a := range pages {
+		t.named[a] = canonical.Alternates(v.Web[a])
+		for _, n := range v.Listed[a].Alternates {
+			alternate := canonical.Alternate{By: bySitemap}
+			alternate.Language, alternate.Link = n.Language, n.Location
+			alternate.To, alternate.Err = address.Parse(n.Location)
+			t.named[a] = append(t.named[a], alternate)
+		}
+	}
+	withDefault, annotated := false, 0
+	for _, a := range pages {
+		t.page(a)
+		if len(t.named[a]) > 0 {
+			annotated++
+		}
+		for _, n := range t.named[a] {
+			withDefault = withDefault || strings.EqualFold(n.Language, language.Default)
+		}
+	}
+	if annotated > 0 && !withDefault {
+		s.add("no-x-default", finding.Note, v.Plan.Site.Origin, "no page names one for visitors of all other languages (x-default)", "", `add <link rel="alternate" hreflang="x-default" href="...">`)
+	}
+	v.defaultTwice(s)
+	clusters := t.clusters(pages)
+	s.Counts = []Count{{"pages", "pages", len(pages)}, {"annotated", "name translations", annotated}, {"clusters", "clusters", clusters}}
+}
+
+// page judges the annotations of one page.
+func (t *tongues) page(a address.Address) {
+	p := t.Web[a]
+	for _, n := range p.Signals.Alternates {
+		if n.Outside && !t.once["outside "+a.String()] {
+			t.once["outside "+a.String()] = true
+			t.add("alternate-outside-head", finding.Error, a, fmt.Sprintf("%s: its links to translations are not in the head of the page", a), "only in the head they count", "move them into the head")
+		}
+	}
+	t.declared(a, p)
+	list := t.named[a]
+	if len(list) == 0 || p.Status != 200 {
+		return
+	}
+	self := t.Web.Resolve(a).End
+	byCode := map[string]address.Address{}
+	names := false
+	targets := map[address.Address]bool{}
+	relative := ""
+	for _, n := range list {
+		if n.Err != nil {
+			t.add("alternate-unreadable", finding.Error, a, fmt.Sprintf("%s: its link to a translation names %q: %v", a, address.Printable(n.Link), n.Err), "", "write an address with scheme and host")
+			continue
+		}
+		if _, err := address.Parse(n.Link); err != nil && relative == "" {
+			relative = n.Link
+		}
+		code := strings.ToLower(n.Language)
+		if other, twice := byCode[code]; twice && other != n.To {
+			t.add("language-twice", finding.Error, a, fmt.Sprintf("%s names two addresses for %s: %s and %s", a, address.Printable(n.Language), other, n.To), "search engines believe neither", "leave one of them", other, n.To)
+		}
+		byCode[code] = n.To
+		names = names || n.To == a || t.Web.Resolve(n.To).End == self
+		t.code(n)
+		if !targets[n.To] && n.To != a {
+			targets[n.To] = true
+			t.target(a, self, n)
+		}
+	}
+	if relative != "" {
+		t.add("alternate-relative", finding.Warning, a, fmt.Sprintf("%s: its link to a translation, %q, is not written out with scheme and host", a, address.Printable(relative)), "", "write whole addresses")
+	}
+	switch {
+	case !names && !t.explained[a]:
+		t.add("alternate-without-self", finding.Warning, a, fmt.Sprintf("%s names its translations, but not itself", a), "each page of a cluster names all, itself too", fmt.Sprintf(`add <link rel="alternate" hreflang="%s" href="%s">`, address.Printable(p.Signals.Language), a))
+	case names && len(targets) == 0:
+		t.alone(a)
+	}
+}
+
+// declared compares what page and header say of the language of a text.
+func (t *tongues) declared(a address.Address, p *crawl.Page) {
+	for what, said := range map[string]string{"Content-Language": p.Header.Language, "the meta element content-language": p.Signals.Content} {
+		if said != "" && p.Signals.Language != "" && !strings.Contains(said, ",") && !language.Same(said, p.Signals.Language) && !t.once["declared "+a.String()] {
+			t.once["declared "+a.String()] = true
+			t.add("language-disagrees", finding.Warning, a, fmt.Sprintf("%s: <html lang> says %s, %s says %s", a, address.Printable(p.Signals.Language), what, address.Printable(said)), "", "let both say the language of the text")
+		}
+	}
+}
+
+// code judges a code, once for each target.
+func (t *tongues) code(n canonical.Alternate) {
+	_, mistake := language.Parse(n.Language)
+	key := "code " + n.Language + " " + n.To.String()
+	if mistake == nil || t.once[key] {
+		return
+	}
+	t.once[key] = true
+	code, severity, advice := "wrong-language-code", finding.Error, "write a language of ISO 639-1, perhaps with a region of ISO 3166-1"
+	if mistake.Doubtful {
+		code, severity = "doubtful-language-code", finding.Warning
+	}
+	if mistake.Likely != "" {
+		advice = "write " + mistake.Likely
+	}
+	t.add(code, severity, n.To, mistake.What, "a translation with a wrong code is not shown to anybody", advice)
+}
+
+// target judges where a page's link to a translation leads.
+func (t *tongues) target(a, self address.Address, n canonical.Alternate) {
+	p := t.Web[n.To]
+	report := func(word, code string, severity finding.Severity, what, advice string) {
+		t.wrong[[2]address.Address{a, n.To}] = word
+		if key := code + " " + n.To.String(); code != "alternate-without-return" && t.once[key] {
+			return
+		} else {
+			t.once[key] = true
+		}
+		t.add(code, severity, a, fmt.Sprintf("%s names %s as its translation (%s), %s", a, n.To, address.Printable(n.Language), what), "search engines leave such translations out", advice, n.To)
+	}
+	end := t.Web.Resolve(n.To).End
+	switch {
+	case p == nil:
+		return
+	case p.To != (address.Address{}):
+		report("redirects", "alternate-redirects", finding.Error, "which redirects", "name where that leads: "+end.String())
+	case p.Failure != "":
+		return // told elsewhere
+	case p.Status != 200:
+		report("missing", "alternate-not-found", finding.Error, fmt.Sprintf("which answers %d", p.Status), "name the translation's address, or leave the link out")
+		return
+	case t.explained[n.To] || t.explained[end] || t.explained[a]:
+		return
+	case p.NoIndex():
+		report("noindex", "alternate-noindex", finding.Error, "which says noindex", "leave the link out, or let it be indexed")
+		return
+	case end != n.To:
+		report("not canonical", "alternate-not-canonical", finding.Error, "whose canonical address is "+end.String(), "name that one")
+		return
+	}
+	target := t.Web[end]
+	if target == nil || !target.HTML || t.explained[a] {
+		return
+	}
+	if code, mistake := language.Parse(n.Language); mistake == nil && code.Language != "" && target.Signals.Language != "" && !language.Same(target.Signals.Language, code.Language) {
+		report("language", "alternate-language", finding.Error, fmt.Sprintf("which says it is in %s", address.Printable(target.Signals.Language)), "name the address in that language, or mend <html lang> there")
+		return
+	}
+	for _, back := range t.named[end] {
+		if back.Err == nil && (back.To == a || t.Web.Resolve(back.To).End == self) {
+			return
+		}
+	}
+	report("no return", "alternate-without-return", finding.Error, "which doesn't name it in return", "add there: "+fmt.Sprintf(`<link rel="alternate" hreflang="%s" href="%s">`, address.Printable(t.Web[a].Signals.Language), a))
+}
+
+// alone finds a page that names itself alone, although the plan has translations
+// of it.
+func (t *tongues) alone(a address.Address) {
+	answer, ok := t.pageOf(a)
+	if !ok {
+		return
+	}
+	for _, page := range t.Plan.Pages.Pages {
+		if page.Key == answer.Key && page.Language != answer.Language && page.State == inventory.Live {
+			t.add("alternate-alone", finding.Warning, a, fmt.Sprintf("%s names itself alone, but there is %s too", a, page.Ref), "visitors are not led to their own language or country", "name all translations on each of them")
+			return
+		}
+	}
+}
+
+// defaultTwice finds the default language under a prefix too.
+func (v *Survey) defaultTwice(s *Section) {
+	a := v.Plan.Site.Origin
+	a.Path = "/" + v.Plan.Languages.Default
+	p := v.Web[a]
+	if p != nil && p.HTML && p.Status == 200 && v.Web.Resolve(a).End == a {
+		s.add("default-language-twice", finding.Error, a, fmt.Sprintf("the default language is at %s and at %s", v.Plan.Site.Origin, a), "all its pages are there twice then", "let the one with the prefix redirect")
+	}
+}
+
+// clusters draws the pages that name each other: a row for each, a column for
+// each language. Those with troubles come first.
+func (t *tongues) clusters(pages []address.Address) int {
+	lead := map[address.Address]address.Address{}
+	var find func(a address.Address) address.Address
+	find = func(a address.Address) address.Address {
+		if up, ok := lead[a]; ok && up != a {
+			lead[a] = find(up)
+			return lead[a]
+		}
+		return a
+	}
+	for _, a := range pages {
+		for _, n := range t.named[a] {
+			if n.Err == nil {
+				x, y := find(a), find(t.Web.Resolve(n.To).End)
+				if address.Compare(y, x) < 0 {
+					x, y = y, x
+				}
+				if x != y {
+					lead[y] = x
+				}
+			}
+		}
+	}
+	members := map[address.Address][]address.Address{}
+	codes := map[string]bool{}
+	for _, a := range pages {
+		if len(t.named[a]) > 0 {
+			members[find(a)] = append(members[find(a)], a)
+			for _, n := range t.named[a] {
+				codes[n.Language] = true
+			}
+		}
+	}
+	columns := make([]string, 0, len(codes))
+	for code := range codes {
+		columns = append(columns, code)
+	}
+	slices.Sort(columns)
+	t.Columns = append([]string{"page", "lang"}, columns...)
+	var whole [][]string
+	var order []address.Address
+	for a := range members {
+		order = append(order, a)
+	}
+	slices.SortFunc(order, address.Compare)
+	for _, root := range order {
+		var rows [][]string
+		bad := false
+		for _, a := range members[root] {
+			row := []string{a.String(), t.Web[a].Signals.Language}
+			for _, code := range columns {
+				mark := ""
+				for _, n := range t.named[a] {
+					if n.Language != code {
+						continue
+					}
+					mark = "yes"
+					if word := t.wrong[[2]address.Address{a, n.To}]; word != "" {
+						mark, bad = word, true
+					} else if _, mistake := language.Parse(code); mistake != nil {
+						mark, bad = "code", true
+					} else if n.To == a {
+						mark = "self"
+					}
+				}
+				row = append(row, mark)
+			}
+			rows = append(rows, row)
+		}
+		if bad {
+			t.Rows = append(t.Rows, rows...)
+		} else {
+			whole = append(whole, rows...)
+		}
+	}
+	t.Rows = append(t.Rows, whole...)
+	return len(members)
+}

@@ -1,0 +1,385 @@
+package probe
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+
+	"golang.org/x/sync/errgroup"
+
+	"young-compass/internal/address"
+	"young-compass/internal/canonical"
+	"young-compass/internal/crawl"
+	"young-compass/internal/finding"
+	"young-compass/internal/fingerprint"
+	"young-compass/internal/plan"
+)
+
+// Parameter is what is known of a parameter.
+type Parameter struct {
+	Name      string            `json:"name"`
+	Addresses []address.Address `json:"-"` // that have it
+	Visits    int               `json:"visits"`
+	Indexable int               `json:"indexable"` // addresses that a search engine may take for pages
+	Class     plan.Class        `json:"class"`     // the plan's; empty: none
+	Proposed  plan.Class        `json:"proposed"`  // from evidence; empty: there is none
+	Agree     int               `json:"agree"`     // trials that speak for it
+	Trials    []Trial           `json:"trials"`
+}
+
+// Effect is what a parameter does to a page.
+type Effect string
+
+// The effects.
+const (
+	Nothing   Effect = "same page"
+	Order     Effect = "same text in another order"
+	Content   Effect = "another page"
+	Away      Effect = "redirected away"
+	NoTelling Effect = "no telling"
+)
+
+// Trial is an address that was asked with and without a parameter.
+type Trial struct {
+	With    string `json:"with"`
+	Without string `json:"without"`
+	Effect  Effect `json:"effect"`
+	value   string
+}
+
+// maxTrials is how many addresses with a parameter are asked without it.
+const maxTrials = 5
+
+// without returns an address without a parameter.
+func without(a address.Address, name string) address.Address {
+	a.Query = address.JoinQuery(slices.DeleteFunc(address.SplitQuery(a.Query), func(q address.Param) bool { return q.Name == name }))
+	return a
+}
+
+// turned returns an address with its parameters in another order.
+func turned(a address.Address) address.Address {
+	params := address.SplitQuery(a.Query)
+	slices.Reverse(params)
+	a.Query = address.JoinQuery(params)
+	return a
+}
+
+// parameters returns every parameter of the addresses that were met, by name.
+func (v *Survey) parameters() map[string]*Parameter {
+	list := map[string]*Parameter{}
+	at := func(name, path string) *Parameter {
+		p := list[name]
+		if p == nil {
+			p = &Parameter{Name: name, Class: v.Plan.ClassOf(name, path)}
+			list[name] = p
+		}
+		return p
+	}
+	for _, a := range v.Web.Sorted() {
+		var seen []string
+		for _, q := range address.SplitQuery(a.Query) {
+			if q.Raw == "" || slices.Contains(seen, q.Name) {
+				continue
+			}
+			seen = append(seen, q.Name)
+			p := at(q.Name, a.Path)
+			p.Addresses = append(p.Addresses, a)
+			if v.Web.Indexable(a) {
+				p.Indexable++
+			}
+		}
+	}
+	for _, visit := range v.Visits {
+		for _, q := range address.SplitQuery(visit.Address.Query) {
+			if q.Raw != "" && v.Plan.Site.Has(visit.Address.Host) {
+				at(q.Name, visit.Address.Path).Visits += visit.Visitors
+			}
+		}
+	}
+	return list
+}
+
+// askParameters asks for some addresses with each parameter without it, and with
+// the parameters in another order.
+func (s *Surveyor) askParameters(ctx context.Context, v *Survey, visitor crawl.Visitor) error {
+	v.Without = canonical.Web{}
+	var list []address.Address
+	for name, p := range v.parameters() {
+		for _, a := range trials(v, p) {
+			for _, other := range []address.Address{without(a, name), turned(a)} {
+				if v.Web[other] == nil && !slices.Contains(list, other) {
+					list = append(list, other)
+				}
+			}
+		}
+	}
+	slices.SortFunc(list, address.Compare)
+	pages := make([]crawl.Page, len(list))
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(max(s.Together, asking))
+	for i, a := range list {
+		group.Go(func() (err error) {
+			pages[i], err = visitor.Visit(ctx, a)
+			return err
+		})
+	}
+	err := group.Wait()
+	for i := range pages {
+		v.Without[pages[i].Address] = &pages[i]
+	}
+	return err
+}
+
+// trials returns the addresses with a parameter that are tried without it: those
+// that show a page themselves, of different paths as far as possible.
+func trials(v *Survey, p *Parameter) []address.Address {
+	var first, more []address.Address
+	paths := map[string]bool{}
+	for _, a := range p.Addresses {
+		switch page := v.Web[a]; {
+		case page == nil || page.Failure != "":
+		case paths[a.Path]:
+			more = append(more, a)
+		default:
+			paths[a.Path] = true
+			first = append(first, a)
+		}
+	}
+	list := append(first, more...)
+	return list[:min(len(list), maxTrials)]
+}
+
+// judgeParameters looks at what parameters do.
+func (v *Survey) judgeParameters(s *Section) {
+	texts := map[address.Address]fingerprint.Text{}
+	all := maps.Clone(v.Web)
+	maps.Copy(all, v.Without)
+	list, found := all.Texts()
+	for i, a := range list {
+		texts[a] = found[i]
+	}
+	parameters := v.parameters()
+	for _, name := range slices.Sorted(maps.Keys(parameters)) {
+		p := parameters[name]
+		for _, a := range trials(v, p) {
+			t := Trial{With: a.String(), Without: without(a, name).String(), Effect: effect(all, texts, a, without(a, name))}
+			q, _ := address.First(address.SplitQuery(a.Query), name)
+			t.value = strings.TrimPrefix(q.Value, "=")
+			p.Trials = append(p.Trials, t)
+		}
+		p.propose()
+		v.judgeParameter(s, p, all, texts)
+		shown, confidence := string(p.Class), ""
+		if p.Proposed != "" {
+			confidence = fmt.Sprintf("%d of %d", p.Agree, len(p.Trials))
+		}
+		s.Rows = append(s.Rows, []string{address.Printable(name), fmt.Sprint(len(p.Addresses)), fmt.Sprint(p.Visits), fmt.Sprint(p.Indexable), cmp.Or(shown, "-"), cmp.Or(string(p.Proposed), "-"), confidence})
+		v.Parameters = append(v.Parameters, *p)
+	}
+	for _, declared := range v.Plan.Parameters {
+		if !slices.ContainsFunc(v.Parameters, func(p Parameter) bool { return declared.Matches(p.Name, declared.For) }) {
+			s.add("parameter-unused", finding.Note, v.Plan.Site.Origin, fmt.Sprintf("the plan declares the parameter %s, which was met nowhere", address.Printable(declared.Name)), "", "gather logs of a longer time, or delete it from the plan")
+		}
+	}
+	s.Columns = []string{"parameter", "addresses", "visits", "indexable", "class", "evidence says", "trials that agree"}
+	s.Counts = []Count{{"parameters", "parameters", len(v.Parameters)}}
+}
+
+// effect tells what a parameter does by an address with and without it.
+func effect(web canonical.Web, texts map[address.Address]fingerprint.Text, with, bare address.Address) Effect {
+	p, q := web[with], web[bare]
+	if p == nil || q == nil {
+		return NoTelling
+	}
+	if p.To != (address.Address{}) {
+		if to := p.To; to == bare || q.To == to {
+			return Away
+		}
+		return NoTelling
+	}
+	if p.Status != 200 || !p.HTML {
+		return NoTelling
+	}
+	if q.Status != 200 || !q.HTML {
+		return Content
+	}
+	a, b := texts[with], texts[bare]
+	switch {
+	case a.Exact == b.Exact:
+		return Nothing
+	case a.Bag == b.Bag:
+		return Order
+	case fingerprint.Likeness(a, b) > 0.95:
+		return Nothing
+	}
+	return Content
+}
+
+// propose tells the class of a parameter by what most trials say.
+func (p *Parameter) propose() {
+	count := map[Effect]int{}
+	told := 0
+	for _, t := range p.Trials {
+		if t.Effect != NoTelling {
+			count[t.Effect]++
+			told++
+		}
+	}
+	for _, effect := range []Effect{Away, Order, Nothing, Content} {
+		if told == 0 || count[effect]*10 < told*6 {
+			continue
+		}
+		p.Agree = count[effect]
+		switch effect {
+		case Away:
+			p.Proposed = plan.Noise
+		case Order:
+			p.Proposed = plan.Display
+		case Nothing:
+			p.Proposed = plan.Noise
+			if campaign(p.Name) {
+				p.Proposed = plan.Tracking
+			} else if p.Class == plan.Display || p.Class == plan.Tracking {
+				p.Proposed = p.Class // what it does doesn't tell these apart
+			}
+		case Content:
+			p.Proposed = plan.Identity
+			if p.counts() {
+				p.Proposed = plan.Pagination
+			}
+		}
+		return
+	}
+}
+
+// campaign reports whether a name is one by which campaigns are told.
+func campaign(name string) bool {
+	return strings.HasPrefix(name, "utm_") || strings.HasSuffix(name, "clid") || slices.Contains([]string{"ref", "source", "campaign", "medium"}, name)
+}
+
+// counts reports whether a parameter counts the pages of a list: its name says
+// so, and its values are small numbers.
+func (p *Parameter) counts() bool {
+	if !slices.Contains([]string{"page", "p", "pg", "seite", "side", "start", "offset", "paged"}, strings.ToLower(p.Name)) {
+		return false
+	}
+	for _, t := range p.Trials {
+		if n, err := strconv.Atoi(t.value); err != nil || n < 0 || n > 100_000 {
+			return false
+		}
+	}
+	return true
+}
+
+// judgeParameter finds pages that a parameter makes twice, and what contradicts
+// the plan.
+func (v *Survey) judgeParameter(s *Section, p *Parameter, all canonical.Web, texts map[address.Address]fingerprint.Text) {
+	if p.Class != plan.Identity && p.Class != plan.Pagination {
+		var twice []address.Address
+		for _, a := range p.Addresses {
+			if e := effect(all, texts, a, without(a, p.Name)); v.Web.Indexable(a) && (e == Nothing || e == Order) {
+				twice = append(twice, a)
+			}
+		}
+		if len(twice) > 0 {
+			bare := without(twice[0], p.Name)
+			f := s.add("parameter-duplicates", finding.Error, twice[0], fmt.Sprintf("the parameter %s makes pages of their own: %d addresses show what others show, and name themselves", address.Printable(p.Name), len(twice)),
+				"a search engine lists the page several times, and no preferred address", fmt.Sprintf(`write there <link rel="canonical" href="%s">`, bare), bare)
+			for _, a := range twice[:min(len(twice), maxEvidence)] {
+				f.Evidence = append(f.Evidence, a.String())
+				v.explained[a] = true
+			}
+		}
+	}
+	used := slices.ContainsFunc(p.Addresses, func(a address.Address) bool { return v.Web[a].Status == 200 })
+	switch {
+	case p.Class == "" && used:
+		f := s.add("parameter-unclassified", finding.Warning, p.Addresses[0], fmt.Sprintf("the plan gives the parameter %s no class", address.Printable(p.Name)), "", "add it to parameters: in young-compass.yaml")
+		if p.Proposed != "" {
+			f.Advice = fmt.Sprintf("evidence says %s (%d of %d): add it to parameters: in young-compass.yaml", p.Proposed, p.Agree, len(p.Trials))
+		}
+	case p.Class != "" && p.Proposed != "" && p.Proposed != p.Class && p.Agree >= 3:
+		f := s.add("parameter-class", finding.Warning, p.Addresses[0], fmt.Sprintf("the plan says that the parameter %s is %s; the site says %s (%d of %d)", address.Printable(p.Name), p.Class, p.Proposed, p.Agree, len(p.Trials)), "", "change its class in young-compass.yaml, or the site")
+		for _, t := range p.Trials {
+			f.Evidence = append(f.Evidence, fmt.Sprintf("%s: %s", t.With, t.Effect))
+		}
+	}
+}
+
+// With returns all addresses with a parameter, of the site and of its logs.
+func (v *Survey) With(name string) []address.Address {
+	seen := map[address.Address]bool{}
+	for a := range v.Web {
+		seen[a] = true
+	}
+	for _, visit := range v.Visits {
+		seen[visit.Address] = v.Plan.Site.Has(visit.Address.Host)
+	}
+	var list []address.Address
+	for a, ok := range seen {
+		if _, has := address.First(address.SplitQuery(a.Query), name); ok && has {
+			list = append(list, a)
+		}
+	}
+	slices.SortFunc(list, address.Compare)
+	return list
+}
+
+// Step is one step of taking duplicates out of an index.
+type Step struct {
+	What  string `json:"what"`
+	State string `json:"state"` // done, next or later
+	Seen  string `json:"seen"`
+}
+
+// Steps returns how the addresses with a parameter leave an index, in the order
+// that matters, and how far the site has come. since is the day from which on
+// the signals were visible, as far as anybody said; logs tell whether crawlers
+// came after it.
+func (v *Survey) Steps(name, since string) []Step {
+	list := v.With(name)
+	asked, marked, blocked, shut, seen := 0, 0, 0, 0, 0
+	for _, a := range list {
+		p := v.Web[a]
+		if p == nil || p.Failure != "" {
+			continue
+		}
+		asked++
+		if p.To != (address.Address{}) || p.NoIndex() || p.Status == 404 || p.Status == 410 || v.Web.Resolve(a).End != a {
+			marked++
+		}
+		if p.Blocked {
+			blocked++
+			if p.NoIndex() || v.Web.Resolve(a).End != a {
+				shut++
+			}
+		}
+	}
+	for _, visit := range v.Visits {
+		if _, has := address.First(address.SplitQuery(visit.Address.Query), name); has && visit.Robots > 0 && visit.Last >= since && since != "" {
+			seen++
+		}
+	}
+	steps := []Step{
+		{What: "let each of them redirect, name the address without the parameter as canonical, or say noindex", Seen: fmt.Sprintf("%d of %d do", marked, asked)},
+		{What: "let robots.txt allow them, so that this is seen", Seen: fmt.Sprintf("%d of %d are blocked, %d of them with signals that nobody sees", blocked, asked, shut)},
+		{What: "wait until crawlers have been there again", Seen: fmt.Sprintf("the logs show crawlers at %d of %d since %s", seen, len(list), cmp.Or(since, "(say --since DATE)"))},
+		{What: "then, if they still cost crawlers time, block them in robots.txt: Disallow: /*?*" + name + "=", Seen: "not before"},
+	}
+	done := []bool{asked > 0 && marked == asked, blocked == 0, len(list) > 0 && since != "" && seen >= len(list), blocked == asked && asked > 0 && shut == 0}
+	state := "done"
+	for i := range steps {
+		if state == "done" && !done[i] {
+			state = "next"
+		}
+		steps[i].State = state
+		if state == "next" {
+			state = "later"
+		}
+	}
+	return steps
+}

@@ -1,0 +1,418 @@
+package probe
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/klauspost/compress/gzip"
+	"golang.org/x/sync/errgroup"
+
+	"young-compass/internal/address"
+	"young-compass/internal/canonical"
+	"young-compass/internal/crawl"
+	"young-compass/internal/fetch"
+	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
+	"young-compass/internal/plan"
+	"young-compass/internal/sitefile"
+	"young-compass/internal/visits"
+)
+
+// Client asks a site; fetch.Client is one.
+type Client interface {
+	Get(context.Context, address.Address) (fetch.Reply, error)
+	GetFile(context.Context, address.Address) (fetch.Reply, error)
+	Head(context.Context, address.Address) (fetch.Reply, error)
+}
+
+// Keeper keeps what was answered, and knows what was answered already.
+type Keeper interface {
+	Get(address.Address) (content []byte, ok bool, err error)
+	Put(address.Address, []byte) error
+}
+
+// Surveyor asks a site for all its addresses.
+type Surveyor struct {
+	Plan     *plan.Plan
+	Client   Client
+	Keeper   Keeper // may be nil
+	Agent    string // the product token that robots.txt may name
+	Max      int    // addresses that are asked for
+	Together int
+	Obey     bool           // robots.txt counts for known addresses too
+	Visits   []visits.Visit // of the site's logs
+	Copies   []address.Address
+	Progress func(asked, known int)
+	Now      time.Time
+
+	walker crawl.Crawler
+}
+
+// Survey is what a site answered.
+type Survey struct {
+	Plan         *plan.Plan
+	Web          canonical.Web
+	Rules        map[address.Address]crawl.Rules // of robots.txt, by origin
+	Sitemaps     []Sitemap
+	Listed       map[address.Address]Entry // what the sitemaps list
+	Linked       map[address.Address]Linked
+	Visits       []visits.Visit
+	Copies       canonical.Web // on other hosts
+	Staging      canonical.Web // of the staging hosts
+	Plain        canonical.Web // live pages, on http
+	Without      canonical.Web // addresses without one of their parameters, or with them in another order
+	Parameters   []Parameter   // after Judge
+	Certificates []Certificate
+	Now          time.Time
+	Endless      []string // paths whose links don't come to an end
+	Full         bool     // there was more than is asked for
+
+	explained map[address.Address]bool // addresses with a finding that is the cause of others
+}
+
+// Sitemap is a sitemap, or an index of them.
+type Sitemap struct {
+	Address address.Address
+	Named   bool // in robots.txt
+	Status  int
+	Failure fetch.Failure
+	Problem string // it can't be read
+	Entries int
+	Size    int            // bytes, unpacked
+	Wrong   []sitefile.URL // entries that are no addresses, or have no date, at most a few
+}
+
+// Entry is where a sitemap lists an address.
+type Entry struct {
+	Sitemap    address.Address
+	Line       int
+	Alternates []sitefile.Alternate
+}
+
+// Linked says how often pages link to an address, and from where first.
+type Linked struct {
+	Count int
+	From  address.Address
+}
+
+// The bounds of a survey.
+const (
+	maxSitemaps    = 1000
+	maxEntries     = 1_000_000
+	maxQueries     = 200 // of one path
+	maxDepth       = 20  // segments of a path
+	maxRepeats     = 3   // of one segment in a path
+	maxWrong       = 20
+	maxFromVisits  = 2000
+	maxSitemapName = 2000
+)
+
+// Run asks the site.
+func (s *Surveyor) Run(ctx context.Context) (*Survey, error) {
+	v := &Survey{Plan: s.Plan, Web: canonical.Web{}, Rules: map[address.Address]crawl.Rules{}, Listed: map[address.Address]Entry{}, Linked: map[address.Address]Linked{},
+		Visits: s.Visits, Copies: canonical.Web{}, Staging: canonical.Web{}, Plain: canonical.Web{}, Now: s.Now, explained: map[address.Address]bool{}}
+	visitor := &recorder{crawl.Live{Asker: s.Client}, s.Keeper}
+	s.walker = crawl.Crawler{Asker: s.Client, Visitor: visitor, Site: s.Plan.Site, Agent: s.Agent, Max: s.Max, Together: s.Together, Progress: s.Progress}
+	origin := s.Plan.Site.Origin
+	v.Rules[origin] = s.walker.Rules(ctx, origin)
+	if err := s.readSitemaps(ctx, v); err != nil {
+		return nil, err
+	}
+	known := s.known(v)
+	if !s.Obey {
+		s.walker.Known = func(a address.Address) bool { return known[a] }
+	}
+	spaces := spaces{queries: map[string]int{}, endless: map[string]bool{}}
+	s.walker.Queue = func(a address.Address) (address.Address, bool) { return a, known[a] || spaces.enter(a) }
+	start := make([]address.Address, 0, len(known))
+	for a := range known {
+		start = append(start, a)
+	}
+	slices.SortFunc(start, address.Compare)
+	err := s.walker.Walk(ctx, start, v.meet)
+	if err != nil {
+		return nil, err
+	}
+	v.Full = len(v.Web) >= s.Max
+	for path := range spaces.endless {
+		v.Endless = append(v.Endless, path)
+	}
+	slices.Sort(v.Endless)
+	for _, ask := range []func(context.Context, *Survey, crawl.Visitor) error{s.askPlain, s.askParameters} {
+		if err := ask(ctx, v, visitor); err != nil {
+			return nil, err
+		}
+	}
+	for _, host := range s.Plan.Staging {
+		for _, scheme := range []string{"https", "http"} {
+			a := address.Address{Scheme: scheme, Host: host, Path: "/"}
+			reply, err := s.Client.Get(ctx, a)
+			p := crawl.Read(a, reply, err)
+			v.Staging[a] = &p
+		}
+	}
+	for _, a := range s.Copies {
+		reply, err := s.Client.Get(ctx, a)
+		p := crawl.Read(a, reply, err)
+		v.Copies[a] = &p
+	}
+	return v, ctx.Err()
+}
+
+// askPlain asks for the certificates of the site's hosts, and for live pages on
+// http.
+func (s *Surveyor) askPlain(ctx context.Context, v *Survey, visitor crawl.Visitor) error {
+	if s.Plan.Site.Origin.Scheme != "https" {
+		return nil
+	}
+	for _, host := range slices.Concat([]string{s.Plan.Site.Origin.Host}, s.Plan.Site.Hosts, s.Plan.Site.Homes) {
+		reply, err := s.Client.Get(ctx, address.Address{Scheme: "https", Host: host, Path: "/"})
+		v.Certificates = append(v.Certificates, certificateOf(host, reply, err))
+	}
+	list := v.live()
+	pages := make([]crawl.Page, len(list))
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(max(s.Together, asking))
+	for i, a := range list {
+		a.Scheme = "http"
+		group.Go(func() (err error) {
+			pages[i], err = visitor.Visit(ctx, a)
+			return err
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return err
+	}
+	for i := range pages {
+		v.Plain[pages[i].Address] = &pages[i]
+	}
+	return nil
+}
+
+// meet takes up a page. Of its links only those that say something are kept.
+func (v *Survey) meet(p crawl.Page) {
+	for _, to := range p.Leads() {
+		if to.Fragment = ""; to == p.Address || !v.Plan.Site.Has(to.Host) || p.To != (address.Address{}) {
+			continue
+		}
+		l := v.Linked[to]
+		if l.Count++; l.Count == 1 {
+			l.From = p.Address
+		}
+		v.Linked[to] = l
+	}
+	p.Signals.Links = slices.DeleteFunc(p.Signals.Links, func(link string) bool { return !strings.HasPrefix(strings.ToLower(link), "http://") })
+	v.Web[p.Address] = &p
+}
+
+// known returns what is asked for in any case: the home page, what the book, the
+// sitemaps and the logs name.
+func (s *Surveyor) known(v *Survey) map[address.Address]bool {
+	prefixed := s.Plan.Site.Origin
+	prefixed.Path = "/" + s.Plan.Languages.Default
+	known := map[address.Address]bool{s.Plan.Site.Origin: true, prefixed: s.Plan.Languages.Default != ""}
+	for _, page := range s.Plan.Pages.Pages {
+		if a, ok := s.Plan.CurrentAddress(page.Ref); ok && page.State == inventory.Live {
+			known[a] = true
+		}
+	}
+	for a := range v.Listed {
+		known[a] = s.Plan.Site.Has(a.Host)
+	}
+	byVisits := slices.Clone(s.Visits)
+	slices.SortStableFunc(byVisits, func(a, b visits.Visit) int {
+		return cmp.Or(b.Visitors-a.Visitors, address.Compare(a.Address, b.Address))
+	})
+	some := 0
+	for _, visit := range byVisits {
+		if s.Plan.Site.Has(visit.Address.Host) && visit.Status == 200 && some < maxFromVisits {
+			known[visit.Address] = true
+			some++
+		}
+	}
+	for a, ok := range known {
+		if !ok {
+			delete(known, a)
+		}
+	}
+	return known
+}
+
+// spaces finds link spaces without end: calendars, paths that grow.
+type spaces struct {
+	queries map[string]int // by path
+	endless map[string]bool
+}
+
+func (s *spaces) enter(a address.Address) bool {
+	segments := strings.Split(a.Path, "/")
+	repeats := map[string]int{}
+	for _, segment := range segments {
+		if segment != "" {
+			repeats[segment]++
+		}
+		if repeats[segment] > maxRepeats || len(segments) > maxDepth {
+			s.endless["/"+segments[1]] = true
+			return false
+		}
+	}
+	if a.Query == "" {
+		return true
+	}
+	key := a.Scheme + "://" + a.Host + a.Path
+	if s.queries[key]++; s.queries[key] > maxQueries {
+		s.endless[a.Path] = true
+		return false
+	}
+	return true
+}
+
+// readSitemaps reads the sitemaps that robots.txt names, or else /sitemap.xml.
+func (s *Surveyor) readSitemaps(ctx context.Context, v *Survey) error {
+	origin := s.Plan.Site.Origin
+	var list []address.Address
+	named := map[address.Address]bool{}
+	for _, text := range v.Rules[origin].Sitemaps() {
+		if a, err := address.Parse(text); err == nil && len(list) < maxSitemaps {
+			named[a] = true
+			list = append(list, a)
+		}
+	}
+	usual := origin
+	usual.Path = "/sitemap.xml"
+	if len(list) == 0 {
+		list = append(list, usual)
+	}
+	seen := map[address.Address]bool{}
+	for len(list) > 0 && len(v.Sitemaps) < maxSitemaps {
+		a := list[0]
+		list = list[1:]
+		if seen[a] {
+			continue
+		}
+		seen[a] = true
+		m, parts := s.readSitemap(ctx, v, a)
+		m.Named = named[a]
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if a == usual && !m.Named && m.Status != 200 {
+			continue // there is none
+		}
+		v.Sitemaps = append(v.Sitemaps, m)
+		for _, part := range parts {
+			named[part] = m.Named
+			list = append(list, part)
+		}
+	}
+	return nil
+}
+
+func (s *Surveyor) readSitemap(ctx context.Context, v *Survey, a address.Address) (m Sitemap, parts []address.Address) {
+	m.Address = a
+	reply, err := s.Client.GetFile(ctx, a)
+	for hops := 0; err == nil && reply.Status >= 300 && reply.Status < 400 && hops < 5; hops++ {
+		to, bad := address.Reference(a, reply.Location)
+		if bad != nil {
+			break
+		}
+		reply, err = s.Client.GetFile(ctx, to)
+	}
+	m.Status, m.Failure = reply.Status, fetch.FailureOf(err)
+	if err != nil || reply.Status != 200 {
+		return m, nil
+	}
+	var r io.Reader = bytes.NewReader(reply.Body)
+	if bytes.HasPrefix(reply.Body, []byte{0x1f, 0x8b}) {
+		unpacked, err := gzip.NewReader(r)
+		if err != nil {
+			m.Problem = "it can't be unpacked"
+			return m, nil
+		}
+		r = unpacked
+	}
+	counted := &counter{r: io.LimitReader(r, fetch.MaxFile+1)}
+	file := a.String()
+	content, err := sitefile.ReadSitemap(file, counted, func(u sitefile.URL) error {
+		if m.Entries++; m.Entries > maxEntries {
+			return errTooMany
+		}
+		at, err := address.Parse(u.Location)
+		if err != nil {
+			if len(m.Wrong) < maxWrong {
+				u.Location = address.Printable(u.Location[:min(len(u.Location), maxSitemapName)])
+				m.Wrong = append(m.Wrong, u)
+			}
+			return nil
+		}
+		at.Fragment = ""
+		if _, twice := v.Listed[at]; !twice {
+			v.Listed[at] = Entry{a, u.Line, u.Alternates}
+		}
+		if !dated(u.Modified) && len(m.Wrong) < maxWrong {
+			m.Wrong = append(m.Wrong, u)
+		}
+		return nil
+	})
+	m.Size = counted.n
+	var input *finding.Input
+	switch {
+	case errors.As(err, &input):
+		m.Problem = fmt.Sprintf("line %d: %s", input.Finding.Where.Line, input.Finding.What)
+	case err != nil:
+		m.Problem = err.Error()
+	}
+	for _, text := range content.Parts {
+		if part, err := address.Parse(text); err == nil && len(parts) < maxSitemaps && s.Plan.Site.Has(part.Host) {
+			parts = append(parts, part)
+		}
+	}
+	return m, parts
+}
+
+var errTooMany = errors.New("there are more than a million entries")
+
+// counter counts the bytes that are read.
+type counter struct {
+	r io.Reader
+	n int
+}
+
+func (c *counter) Read(p []byte) (int, error) {
+	n, err := c.r.Read(p)
+	c.n += n
+	return n, err
+}
+
+// recorder visits what was not visited already, and keeps it.
+type recorder struct {
+	live   crawl.Visitor
+	keeper Keeper
+}
+
+// Visit returns what is at an address.
+func (r *recorder) Visit(ctx context.Context, a address.Address) (crawl.Page, error) {
+	if r.keeper == nil {
+		return r.live.Visit(ctx, a)
+	}
+	content, ok, err := r.keeper.Get(a)
+	var p crawl.Page
+	if err != nil || ok && json.Unmarshal(content, &p) == nil {
+		return p, err
+	}
+	if p, err = r.live.Visit(ctx, a); err != nil {
+		return p, err
+	}
+	if content, err = json.Marshal(p); err != nil {
+		return p, fmt.Errorf("keeping what %s answered: %w", a, err)
+	}
+	return p, r.keeper.Put(a, content)
+}
