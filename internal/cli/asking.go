@@ -45,8 +45,9 @@ func userAgent() string { return product + "/" + version() }
 
 const product = "young-compass"
 
-func (k *asking) client(site address.Site) (*fetch.Client, error) {
-	o := fetch.Options{Site: site, UserAgent: userAgent(), PerSecond: k.rate, Parallel: k.parallel, Retries: k.retries}
+// client returns a client for the site's hosts, and also for these.
+func (k *asking) client(site address.Site, also ...string) (*fetch.Client, error) {
+	o := fetch.Options{Site: site, Also: also, UserAgent: userAgent(), PerSecond: k.rate, Parallel: k.parallel, Retries: k.retries}
 	for _, at := range k.at {
 		name, rest, named := strings.Cut(at, "=")
 		if !named {

@@ -118,7 +118,7 @@ the address book and the redirects.`,
 	root.SetErr(a.stderr)
 	f := root.PersistentFlags()
 	f.StringVar(&a.project, "project", ".", "the project's `DIR`")
-	f.StringVar(&a.format, "format", "table", "table, json or csv; trace also ndjson")
+	f.StringVar(&a.format, "format", "table", "table, json or csv; trace also ndjson; where there are findings also junit or sarif")
 	f.StringVar(&a.output, "output", "", "write the result to `FILE` instead of standard output")
 	f.BoolVar(&a.quiet, "quiet", false, "print findings only")
 	f.StringVar(&a.color, "color", "auto", "auto, always or never")
@@ -141,8 +141,9 @@ func (a *app) checkFlags(command string) (err error) {
 	}
 	switch {
 	case a.format == "table", a.format == "json", a.format == "csv", a.format == "ndjson" && command == "trace":
+	case (a.format == "junit" || a.format == "sarif") && command != "trace":
 	default:
-		return fmt.Errorf("--format: %s is none; say table, json or csv", address.Printable(a.format))
+		return fmt.Errorf("--format: %s is none; say table, json, csv, junit or sarif", address.Printable(a.format))
 	}
 	switch a.color {
 	case "auto", "always", "never":
@@ -304,6 +305,10 @@ func (a *app) printTo(w io.Writer, r report) error {
 		return a.printJSON(w, r)
 	case "csv":
 		return printCSV(w, r)
+	case "junit":
+		return printJUnit(w, r.findings, a.limit)
+	case "sarif":
+		return printSARIF(w, r.findings)
 	}
 	paint := a.paint(w)
 	if !a.quiet {

@@ -41,8 +41,8 @@ as a person would type it. --keep leaves the project in a folder to go on with,
 // tour is a run of the demo.
 type tour struct {
 	*app
-	ctx      context.Context
-	old, new *demo.StandIn
+	ctx                 context.Context
+	old, new, neglected *demo.StandIn
 }
 
 func (a *app) demo(ctx context.Context, keep string, hold bool) (err error) {
@@ -63,7 +63,7 @@ func (a *app) demo(ctx context.Context, keep string, hold bool) (err error) {
 	defer func() { err = errors.Join(err, os.Chdir(back)) }()
 	t := &tour{app: a, ctx: ctx}
 	defer func() { err = errors.Join(err, t.close()) }()
-	for _, step := range []func() error{t.start, t.takeStock, t.mend, t.askOld, t.design, t.guide, t.emit, t.check} {
+	for _, step := range []func() error{t.start, t.takeStock, t.mend, t.askOld, t.design, t.guide, t.emit, t.check, t.neglect} {
 		if err := step(); err != nil {
 			return err
 		}
@@ -72,7 +72,7 @@ func (a *app) demo(ctx context.Context, keep string, hold bool) (err error) {
 		t.tell("The project is in %s.", keep)
 	}
 	if hold {
-		t.tell("The old site answers at %s, the new one at %s. Interrupt to end.", t.old.At(), t.new.At())
+		t.tell("The old site answers at %s, the new one at %s, the neglected one at %s. Interrupt to end.", t.old.At(), t.new.At(), t.neglected.At())
 		<-ctx.Done()
 	}
 	return nil
@@ -96,7 +96,7 @@ func demoFolder(keep string) (string, error) {
 }
 
 func (t *tour) close() (err error) {
-	for _, s := range []*demo.StandIn{t.old, t.new} {
+	for _, s := range []*demo.StandIn{t.old, t.new, t.neglected} {
 		if s != nil {
 			err = errors.Join(err, s.Close())
 		}
@@ -213,7 +213,7 @@ func (t *tour) askOld() error {
 		return err
 	}
 	t.tell("Which pages does the old server show at several addresses?")
-	return t.run("probe --at "+t.old.At()+" --ca old-site.pem --quiet", "many-addresses", exitFindings)
+	return t.run("probe redirects --at "+t.old.At()+" --ca old-site.pem --quiet", "many-addresses", exitFindings)
 }
 
 func (t *tour) mend() error {
@@ -321,19 +321,42 @@ func (t *tour) check() error {
 		return err
 	}
 	t.tell("The new server is asked for every address there ever was, before the name leads to it.")
-	if err := t.run("probe --at "+t.new.At()+" --ca new-site.pem", "", exitFine); err != nil {
+	if err := t.run("probe redirects hosts --at "+t.new.At()+" --ca new-site.pem", "", exitFine); err != nil {
 		return err
 	}
-	observations, err := t.observe(t.ctx, p, asking{at: []string{t.new.At()}, ca: "new-site.pem"})
+	if err := t.summary(p); err != nil {
+		return err
+	}
+	t.tell("Does every other address resolve to one canonical address too?")
+	return t.run("probe canonicals parameters languages https index --rows 6 --at "+t.new.At()+" --ca new-site.pem", "", exitFine)
+}
+
+// neglect asks a site in which nobody looked after such things for a year.
+func (t *tour) neglect() error {
+	p, _, err := plan.Load(".")
 	if err != nil {
 		return err
 	}
-	return t.summary(p, observations)
+	site, _ := demo.Neglected(p, demo.NeglectSeed, nil)
+	if t.neglected, err = t.serve(site, [2]string{"18082", "18445"}, "neglected-site.pem"); err != nil {
+		return err
+	}
+	at := t.neglected.At()
+	t.tell("A year later nobody has looked after it (docs/demo.md lists the troubles).")
+	return t.run("probe canonicals parameters languages https index --rows 6 --at "+at+" --at "+demo.StagingHost+"="+at+" --at "+demo.CopyHost+"="+at+" --copy https://"+demo.CopyHost+"/ --ca neglected-site.pem", "", exitFindings)
 }
 
 // summary says where each former address ends.
-func (t *tour) summary(p *plan.Plan, observations []probe.Observation) error {
-	s := probe.Summarise(probe.Former(p, observations))
+func (t *tour) summary(p *plan.Plan) error {
+	client, err := (&asking{at: []string{t.new.At()}, ca: "new-site.pem"}).client(p.Site)
+	if err != nil {
+		return err
+	}
+	var comparison probe.Comparison
+	if err := probe.Run(t.ctx, p, client, probe.Targets(p), func() {}, func(o probe.Observation) { comparison.Add(p, o) }); err != nil {
+		return unfinished{err}
+	}
+	s := comparison.Former
 	t.tell("Summary: %d old addresses. In one hop %d reach a page (200), %d their listed temporary page,\n# %d their listed temporary page on another host; %d say that the page is gone (410); %d end otherwise.",
 		s.Asked, s.OneHop, s.Temporary, s.Elsewhere, s.Gone, s.Direct+s.Other)
 	if s.Direct+s.Other > 0 {

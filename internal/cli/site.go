@@ -2,7 +2,6 @@ package cli
 
 import (
 	"bufio"
-	"context"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -14,7 +13,6 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
-	"young-compass/internal/probe"
 	"young-compass/internal/term"
 )
 
@@ -265,83 +263,4 @@ func (t traced) print(w io.Writer, paint term.Paint) error {
 	}
 	_, err := io.WriteString(w, b.String()+"\n")
 	return err
-}
-
-func (a *app) probeCommand() *cobra.Command {
-	ask := asking{parallel: 8}
-	c := &cobra.Command{
-		Use:   "probe",
-		Short: "Ask the live or staged site for every known address, and compare with the plan",
-		Long: `Asks the site. Requests every address of the book and of the redirects, follows
-each hop by hand and compares status, target, number of hops and the answer at the
-end with the plan. --at asks another server in the names' place.`,
-		Args: cobra.NoArgs,
-		RunE: func(command *cobra.Command, _ []string) error {
-			p, found, err := a.load()
-			if err != nil {
-				return err
-			}
-			if finding.Worst(found, finding.Error) {
-				return a.print(report{findings: found})
-			}
-			observations, err := a.observe(command.Context(), p, ask)
-			if err != nil {
-				return err
-			}
-			return a.print(probeReport(observations))
-		},
-	}
-	ask.flags(c)
-	return c
-}
-
-// observe asks for every address that the plan knows.
-func (a *app) observe(ctx context.Context, p *plan.Plan, ask asking) ([]probe.Observation, error) {
-	client, err := ask.client(p.Site)
-	if err != nil {
-		return nil, err
-	}
-	targets := probe.Targets(p)
-	bar := term.NewProgress(a.stderr, "asking", int64(len(targets)), term.Plain)
-	defer bar.Done()
-	observations, err := probe.Run(ctx, p, client, targets, func() { bar.Add(1) })
-	if err != nil {
-		return nil, unfinished{err}
-	}
-	return observations, nil
-}
-
-// probed is an observation as JSON.
-type probed struct {
-	Address string      `json:"address"`
-	Page    string      `json:"page,omitempty"`
-	Hops    []probe.Hop `json:"hops"`
-	Status  int         `json:"final_status,omitempty"`
-	Error   string      `json:"error,omitempty"`
-}
-
-func probeReport(observations []probe.Observation) report {
-	found := probe.Compare(observations)
-	s := probe.Summarise(observations)
-	r := report{name: "observations", findings: found, text: told, counts: []count{
-		{"asked", "addresses asked", s.Asked}, {"one_hop_200", "reach 200 in one hop", s.OneHop}, {"direct_200", "answer 200 themselves", s.Direct},
-		{"one_hop_temporary", "lead to a temporary page in one hop", s.Temporary}, {"one_hop_to_known_host", "lead to another host in one hop", s.Elsewhere},
-		{"gone_410", "say 410", s.Gone}, {"other", "end otherwise", s.Other}, {"differences", "findings against the plan", len(found)}}}
-	items := []probed{}
-	for _, o := range observations {
-		item := probed{Address: o.Target.Address.String(), Hops: o.Hops, Status: o.Status}
-		if o.Target.Page.Key != "" {
-			item.Page = o.Target.Page.String()
-		}
-		if o.Err != nil {
-			item.Error = o.Err.Error()
-		}
-		if item.Hops == nil {
-			item.Hops = []probe.Hop{}
-		}
-		items = append(items, item)
-		r.rows = append(r.rows, []string{item.Address, o.Way()})
-	}
-	r.items, r.columns = items, []string{"address", "answer"}
-	return r
 }

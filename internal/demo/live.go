@@ -198,7 +198,8 @@ func (l *Live) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 			l.write(w, d.at(a.Canonical), request.Scheme)
 			return
 		}
-		l.write(w, &document{title: request.Path}, request.Scheme)
+		w.Header().Set("Content-Type", "text/plain") // a file
+		_, _ = fmt.Fprintln(w, request.Path)
 	default:
 		http.Error(w, fmt.Sprint(a.Status), a.Status)
 	}

@@ -1,10 +1,15 @@
 package probe
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
+	"slices"
+	"strings"
 
 	"young-compass/internal/address"
 	"young-compass/internal/canonical"
+	"young-compass/internal/fetch"
 	"young-compass/internal/finding"
 )
 
@@ -58,12 +63,19 @@ func (v *Survey) judgeCanonicals(s *Section) {
 		}
 		s.Rows = append(s.Rows, row)
 	}
+	slices.SortStableFunc(s.Rows, func(a, b []string) int { return strings.Compare(a[3], b[3]) }) // those without first
 	s.Columns = []string{"address", "addresses", "alike", "canonical", "why there is none"}
 	s.Findings = append(s.Findings, checker.Copied()...)
 	for _, a := range v.Web.Sorted() {
 		if p := v.Web[a]; p.Failure != "" {
 			s.add("no-answer", finding.Error, a, fmt.Sprintf("%s: %s", a, address.Printable(p.Problem)), "", "ask again; if it stays so, look at the server")
 			v.explained[a] = true
+		}
+	}
+	for _, a := range slices.SortedFunc(maps.Keys(v.Heads), address.Compare) {
+		p := v.Heads[a]
+		if p.Status == 404 || p.Status == 410 || p.Failure == fetch.NoName {
+			s.add("external-broken", finding.Warning, v.Outside[a].From, fmt.Sprintf("%s links to %s, which answers %s", v.Outside[a].From, a, cmp.Or(string(p.Failure), fmt.Sprint(p.Status))), "", "mend the link, or take it away", a)
 		}
 	}
 	if len(v.Endless) > 0 {

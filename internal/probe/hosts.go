@@ -49,16 +49,18 @@ func Spellings(p *plan.Plan, path string) []Spelling {
 	return list
 }
 
-// SampleOfKinds returns the home page and one live page of every kind, and of
-// the kind the most visited: the first in order.
+// SampleOfKinds returns the home page and one live page of every kind, in the
+// default language if there is one.
 func SampleOfKinds(p *plan.Plan) []address.Address {
 	list := []address.Address{p.Site.Origin}
 	kinds := map[string]bool{}
-	for _, page := range p.Pages.Pages {
-		a, ok := p.CurrentAddress(page.Ref)
-		if ok && page.State == inventory.Live && !kinds[page.Kind] && a.Query == "" && a != p.Site.Origin {
-			kinds[page.Kind] = true
-			list = append(list, a)
+	for _, main := range []bool{true, false} {
+		for _, page := range p.Pages.Pages {
+			a, ok := p.CurrentAddress(page.Ref)
+			if ok && page.State == inventory.Live && !kinds[page.Kind] && a.Query == "" && a != p.Site.Origin && (page.Language == p.Languages.Default || !main) {
+				kinds[page.Kind] = true
+				list = append(list, a)
+			}
 		}
 	}
 	return list
@@ -81,7 +83,7 @@ func AskHosts(ctx context.Context, p *plan.Plan, client Getter, pages []address.
 	s := &Section{Kind: Hosts, Columns: []string{"page", "spelling"}}
 	origins := hostOrigins(p.Site)
 	for _, origin := range origins {
-		s.Columns = append(s.Columns, origin.Base())
+		s.Columns = append(s.Columns, short(origin, p.Site.Origin.Host))
 	}
 	var targets []Target
 	for _, a := range pages {
@@ -115,6 +117,17 @@ func AskHosts(ctx context.Context, p *plan.Plan, client Getter, pages []address.
 	s.Counts = []Count{{"pages", "pages", len(pages)}, {"spellings", "spellings asked", asked}, {"right", "end as the plan says", right}}
 	finding.Sort(s.Findings)
 	return s, err
+}
+
+// short names a scheme and host in a few letters: "http", "https www.".
+func short(a address.Address, origin string) string {
+	switch host, ok := strings.CutSuffix(a.Host, origin); {
+	case ok && host == "":
+		return a.Scheme
+	case ok:
+		return a.Scheme + " " + host
+	}
+	return a.Scheme + " " + a.Host
 }
 
 // nameOf returns the page and the spelling of a row.

@@ -235,7 +235,7 @@ func (t *tongues) clusters(pages []address.Address) int {
 	members := map[address.Address][]address.Address{}
 	codes := map[string]bool{}
 	for _, a := range pages {
-		if len(t.named[a]) > 0 {
+		if len(t.named[a]) > 0 && t.Web.Resolve(a).End == a {
 			members[find(a)] = append(members[find(a)], a)
 			for _, n := range t.named[a] {
 				codes[n.Language] = true
@@ -258,7 +258,7 @@ func (t *tongues) clusters(pages []address.Address) int {
 		var rows [][]string
 		bad := false
 		for _, a := range members[root] {
-			row := []string{a.String(), t.Web[a].Signals.Language}
+			row := []string{strings.TrimPrefix(a.String(), t.Plan.Site.Origin.Base()), t.Web[a].Signals.Language}
 			for _, code := range columns {
 				mark := ""
 				for _, n := range t.named[a] {

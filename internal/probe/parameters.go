@@ -258,7 +258,7 @@ func (p *Parameter) propose() {
 
 // campaign reports whether a name is one by which campaigns are told.
 func campaign(name string) bool {
-	return strings.HasPrefix(name, "utm_") || strings.HasSuffix(name, "clid") || slices.Contains([]string{"ref", "source", "campaign", "medium"}, name)
+	return strings.HasPrefix(name, "utm_") || strings.HasSuffix(name, "clid") || strings.HasSuffix(name, "ref") || slices.Contains([]string{"source", "campaign", "medium"}, name)
 }
 
 // counts reports whether a parameter counts the pages of a list: its name says
@@ -287,7 +287,7 @@ func (v *Survey) judgeParameter(s *Section, p *Parameter, all canonical.Web, tex
 		}
 		if len(twice) > 0 {
 			bare := without(twice[0], p.Name)
-			f := s.add("parameter-duplicates", finding.Error, twice[0], fmt.Sprintf("the parameter %s makes pages of their own: %d addresses show what others show, and name themselves", address.Printable(p.Name), len(twice)),
+			f := s.add("parameter-duplicates", finding.Error, twice[0], fmt.Sprintf("the parameter %s makes pages of their own: what it shows (%d) is shown without it too, and names itself", address.Printable(p.Name), len(twice)),
 				"a search engine lists the page several times, and no preferred address", fmt.Sprintf(`write there <link rel="canonical" href="%s">`, bare), bare)
 			for _, a := range twice[:min(len(twice), maxEvidence)] {
 				f.Evidence = append(f.Evidence, a.String())

@@ -58,7 +58,10 @@ func (v *Survey) judgeSecure(s *Section) {
 	s.Columns = []string{"host", "certificate", "issuer", "valid until", "chain", "protocol"}
 	for _, c := range v.Certificates {
 		at := address.Address{Scheme: "https", Host: c.Host, Path: "/"}
-		state := strings.Join(c.Names, ", ")
+		state := strings.Join(c.Names[:min(1, len(c.Names))], "")
+		if len(c.Names) > 1 {
+			state += fmt.Sprintf(" and %d more", len(c.Names)-1)
+		}
 		until := c.To.UTC().Format(time.DateOnly)
 		switch {
 		case c.Failure == fetch.Certificate:

@@ -47,6 +47,7 @@ type Surveyor struct {
 	Agent    string // the product token that robots.txt may name
 	Max      int    // addresses that are asked for
 	Together int
+	External bool           // each link to another host is asked once
 	Obey     bool           // robots.txt counts for known addresses too
 	Visits   []visits.Visit // of the site's logs
 	Copies   []address.Address
@@ -64,6 +65,8 @@ type Survey struct {
 	Sitemaps     []Sitemap
 	Listed       map[address.Address]Entry // what the sitemaps list
 	Linked       map[address.Address]Linked
+	Outside      map[address.Address]Linked     // links to other hosts
+	Heads        map[address.Address]crawl.Page // what these answered, if they were asked
 	Visits       []visits.Visit
 	Copies       canonical.Web // on other hosts
 	Staging      canonical.Web // of the staging hosts
@@ -117,7 +120,7 @@ const (
 
 // Run asks the site.
 func (s *Surveyor) Run(ctx context.Context) (*Survey, error) {
-	v := &Survey{Plan: s.Plan, Web: canonical.Web{}, Rules: map[address.Address]crawl.Rules{}, Listed: map[address.Address]Entry{}, Linked: map[address.Address]Linked{},
+	v := &Survey{Plan: s.Plan, Web: canonical.Web{}, Rules: map[address.Address]crawl.Rules{}, Listed: map[address.Address]Entry{}, Linked: map[address.Address]Linked{}, Outside: map[address.Address]Linked{}, Heads: map[address.Address]crawl.Page{},
 		Visits: s.Visits, Copies: canonical.Web{}, Staging: canonical.Web{}, Plain: canonical.Web{}, Now: s.Now, explained: map[address.Address]bool{}}
 	visitor := &recorder{crawl.Live{Asker: s.Client}, s.Keeper}
 	s.walker = crawl.Crawler{Asker: s.Client, Visitor: visitor, Site: s.Plan.Site, Agent: s.Agent, Max: s.Max, Together: s.Together, Progress: s.Progress}
@@ -146,7 +149,7 @@ func (s *Surveyor) Run(ctx context.Context) (*Survey, error) {
 		v.Endless = append(v.Endless, path)
 	}
 	slices.Sort(v.Endless)
-	for _, ask := range []func(context.Context, *Survey, crawl.Visitor) error{s.askPlain, s.askParameters} {
+	for _, ask := range []func(context.Context, *Survey, crawl.Visitor) error{s.askPlain, s.askParameters, s.askOutside} {
 		if err := ask(ctx, v, visitor); err != nil {
 			return nil, err
 		}
@@ -197,17 +200,68 @@ func (s *Surveyor) askPlain(ctx context.Context, v *Survey, visitor crawl.Visito
 	return nil
 }
 
+// maxOutside is how many links to other hosts are asked.
+const maxOutside = 2000
+
+// askOutside asks once for the header of each link to another host.
+func (s *Surveyor) askOutside(ctx context.Context, v *Survey, _ crawl.Visitor) error {
+	if !s.External {
+		return nil
+	}
+	var list []address.Address
+	for a := range v.Outside {
+		list = append(list, a)
+	}
+	slices.SortFunc(list, address.Compare)
+	list = list[:min(len(list), maxOutside)]
+	pages := make([]crawl.Page, len(list))
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(asking)
+	for i, a := range list {
+		group.Go(func() error {
+			reply, err := s.Client.Head(ctx, a)
+			pages[i] = crawl.Read(a, reply, err)
+			return ctx.Err()
+		})
+	}
+	err := group.Wait()
+	for i, p := range pages {
+		v.Heads[list[i]] = p
+	}
+	return err
+}
+
+// Explains reports whether an address that a finding is about leads to one that
+// has a finding of its own.
+func (v *Survey) Explains(f finding.Finding) bool {
+	a, err := address.Parse(f.Where.URL)
+	if err != nil {
+		return false
+	}
+	answer, err := v.Plan.Trace(plan.Request{Method: "GET", Address: a})
+	if err != nil {
+		return false
+	}
+	end := answer.Final.Address
+	end.Fragment = ""
+	return v.explained[end]
+}
+
 // meet takes up a page. Of its links only those that say something are kept.
 func (v *Survey) meet(p crawl.Page) {
 	for _, to := range p.Leads() {
-		if to.Fragment = ""; to == p.Address || !v.Plan.Site.Has(to.Host) || p.To != (address.Address{}) {
+		if to.Fragment = ""; to == p.Address || p.To != (address.Address{}) {
 			continue
 		}
-		l := v.Linked[to]
+		linked := v.Linked
+		if !v.Plan.Site.Has(to.Host) {
+			linked = v.Outside
+		}
+		l := linked[to]
 		if l.Count++; l.Count == 1 {
 			l.From = p.Address
 		}
-		v.Linked[to] = l
+		linked[to] = l
 	}
 	p.Signals.Links = slices.DeleteFunc(p.Signals.Links, func(link string) bool { return !strings.HasPrefix(strings.ToLower(link), "http://") })
 	v.Web[p.Address] = &p

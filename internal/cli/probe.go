@@ -1,0 +1,494 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"young-compass/internal/address"
+	"young-compass/internal/fetch"
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+	"young-compass/internal/probe"
+	"young-compass/internal/store"
+	"young-compass/internal/term"
+	"young-compass/internal/visits"
+)
+
+// probing is one run of probe.
+type probing struct {
+	*app
+	ctx                context.Context
+	ask                asking
+	kinds              []string
+	sample, most, rows int
+	obey, external     bool
+	copies             []string
+	save, against      string
+	list, steps, since string
+	plan               *plan.Plan
+	visits             []visits.Visit
+	client             *fetch.Client
+	comparison         probe.Comparison
+	observations       []probed
+	survey             *probe.Survey
+	sections           []*probe.Section
+}
+
+func (a *app) probeCommand() *cobra.Command {
+	p := &probing{app: a, ask: asking{parallel: 8}}
+	c := &cobra.Command{
+		Use:   "probe [" + strings.Join(probe.Kinds(), "|") + "]...",
+		Short: "Ask the live or staged site whether every address resolves to one canonical address",
+		Long: `Asks the site. Without an argument it asks everything:
+  redirects   every address of the book and of the redirects, hop by hop, against the plan
+  hosts       the home page and one page of every kind, in every spelling on every host
+  canonicals  canonical links, and pages with the same or nearly the same text
+  parameters  what each parameter does: asked with it, without it, in another order
+  languages   links to translations, their codes, and whether they return
+  https       certificates, http to https, what is still loaded or linked by http
+  index       robots.txt, noindex, sitemaps, staging hosts
+--at asks another server in the names' place. What was asked is kept in ` + store.FileName + `:
+when a run is interrupted, the same command goes on where it was.
+--save and --against compare with an earlier run, for a nightly job.`,
+		Args: func(_ *cobra.Command, args []string) error {
+			for _, kind := range args {
+				if !slices.Contains(probe.Kinds(), kind) {
+					return fmt.Errorf("probe: %s is none; say %s", address.Printable(kind), strings.Join(probe.Kinds(), ", "))
+				}
+			}
+			return nil
+		},
+		RunE: func(command *cobra.Command, kinds []string) error {
+			p.ctx, p.kinds = command.Context(), kinds
+			if len(kinds) == 0 {
+				p.kinds = probe.Kinds()
+			}
+			return p.run()
+		},
+	}
+	p.flags(c)
+	c.AddCommand(a.explainCommand())
+	return c
+}
+
+func (p *probing) flags(c *cobra.Command) {
+	p.ask.flags(c)
+	f := c.Flags()
+	f.IntVar(&p.sample, "sample", 0, "ask for `N` of the known addresses, rather those that people visit; 0: all")
+	f.IntVar(&p.most, "max", 50_000, "ask for `N` addresses of the site, at most")
+	f.IntVar(&p.rows, "rows", 30, "print `N` rows of a table; 0: all")
+	f.BoolVar(&p.obey, "obey-robots", false, "don't ask for what robots.txt forbids, though the plan knows it")
+	f.BoolVar(&p.external, "external", false, "ask once whether each link to another host leads anywhere (HEAD)")
+	f.StringArrayVar(&p.copies, "copy", nil, "compare with the page at `URL` on another host, which may be a copy")
+	f.StringVar(&p.save, "save", "", "keep what is found under `NAME`")
+	f.StringVar(&p.against, "against", "", "say what changed since it was kept under `NAME`; only that counts for the exit status")
+	f.StringVar(&p.list, "list", "", "with parameters: write all addresses with the parameter `NAME`")
+	f.StringVar(&p.steps, "steps", "", "with parameters: how addresses with the parameter `NAME` leave an index, and how far it is")
+	f.StringVar(&p.since, "since", "", "with --steps: the `DATE` since which the site says so (2026-11-23)")
+}
+
+// open loads the plan and what belongs to it, and makes the client.
+func (p *probing) open() error {
+	var found []finding.Finding
+	var err error
+	if p.plan, found, err = p.load(); err != nil {
+		return err
+	}
+	if finding.Worst(found, finding.Error) {
+		return p.print(report{findings: found})
+	}
+	err = p.readIfThere(visits.FileName, func(path string, r io.Reader) (bad []finding.Finding, err error) {
+		p.visits, bad, err = visits.Read(path, r)
+		return bad, err
+	})
+	if err != nil {
+		return err
+	}
+	also := slices.Clone(p.plan.Staging)
+	for _, text := range p.copies {
+		a, err := address.Parse(text)
+		if err != nil {
+			return fmt.Errorf("--copy: %w", err)
+		}
+		also = append(also, a.Host)
+	}
+	if p.since != "" {
+		if _, err := time.Parse(time.DateOnly, p.since); err != nil {
+			return fmt.Errorf("--since: %s is no date; write it as 2026-11-23", address.Printable(p.since))
+		}
+	}
+	p.client, err = p.ask.client(p.plan.Site, also...)
+	return err
+}
+
+func (p *probing) run() (err error) {
+	if err := p.open(); err != nil {
+		return err
+	}
+	db, err := store.Open(p.project)
+	if err != nil {
+		return unfinished{err}
+	}
+	defer func() { err = errors.Join(err, db.Close()) }()
+	var before probe.Baseline
+	if p.against != "" {
+		if before, err = p.baseline(db); err != nil {
+			return err
+		}
+	}
+	if p.list != "" || p.steps != "" {
+		p.kinds = []string{probe.Parameters}
+	}
+	if slices.ContainsFunc(p.kinds, func(kind string) bool { return kind != probe.Redirects && kind != probe.Hosts }) {
+		if err := p.askSite(db); err != nil {
+			return err
+		}
+	}
+	switch {
+	case p.list != "":
+		return p.printList()
+	case p.steps != "":
+		return p.printSteps()
+	}
+	if err := p.askRest(); err != nil {
+		return err
+	}
+	return p.tell(db, before)
+}
+
+// baseline returns what was kept under a name.
+func (p *probing) baseline(db *store.Store) (probe.Baseline, error) {
+	content, _, ok, err := db.Saved(p.against)
+	if err != nil {
+		return probe.Baseline{}, unfinished{err}
+	}
+	if !ok {
+		names, err := db.Names()
+		if err != nil {
+			return probe.Baseline{}, unfinished{err}
+		}
+		return probe.Baseline{}, fmt.Errorf("--against: nothing is kept under %s; there is: %s", address.Printable(p.against), address.Printable(strings.Join(append(names, "nothing")[:max(1, len(names))], ", ")))
+	}
+	return probe.DecodeBaseline(content)
+}
+
+// askSite asks for all of the site, or goes on doing so.
+func (p *probing) askSite(db *store.Store) error {
+	asked := fmt.Sprint("survey ", p.plan.Site.Origin, " at ", p.ask.at, " max ", p.most, " obey ", p.obey)
+	run, err := db.Begin(asked, func() time.Time { return p.now })
+	if err != nil {
+		return unfinished{err}
+	}
+	if run.Resumed > 0 {
+		p.say("going on: %d addresses were asked already", run.Resumed)
+	}
+	bar := term.NewProgress(p.stderr, "asking", int64(p.most), term.Plain)
+	done := 0
+	s := probe.Surveyor{Plan: p.plan, Client: p.client, Keeper: run, Agent: product, Max: p.most, Together: p.ask.parallel, Obey: p.obey, External: p.external, Visits: p.visits, Now: p.now,
+		Progress: func(n, _ int) { bar.Add(int64(n - done)); done = n }}
+	for _, text := range p.copies {
+		a, err := address.Parse(text)
+		if err != nil {
+			return err
+		}
+		s.Copies = append(s.Copies, a)
+	}
+	p.survey, err = s.Run(p.ctx)
+	bar.Done()
+	if err != nil {
+		return unfinished{errors.Join(err, run.Pause())}
+	}
+	if err := run.Finish(); err != nil {
+		return unfinished{err}
+	}
+	if p.survey.Full {
+		p.say("there is more than %d addresses; --max asks for more", p.most)
+	}
+	return nil
+}
+
+// askRest asks what the kinds want besides the survey, and puts the sections in
+// order.
+func (p *probing) askRest() error {
+	judged := map[string]*probe.Section{}
+	if p.survey != nil {
+		judged = p.survey.Judge()
+	}
+	for _, kind := range probe.Kinds() {
+		if !slices.Contains(p.kinds, kind) {
+			continue
+		}
+		var section *probe.Section
+		var err error
+		switch kind {
+		case probe.Redirects:
+			section, err = p.askRedirects()
+		case probe.Hosts:
+			section, err = p.askHosts()
+		default:
+			section = judged[kind]
+		}
+		if err != nil {
+			return unfinished{err}
+		}
+		p.sections = append(p.sections, section)
+	}
+	return nil
+}
+
+// askRedirects asks for every address that the plan knows.
+func (p *probing) askRedirects() (*probe.Section, error) {
+	targets := probe.Sample(probe.Targets(p.plan), p.sample, probe.Weights(p.visits))
+	bar := term.NewProgress(p.stderr, "redirects", int64(len(targets)), term.Plain)
+	defer bar.Done()
+	err := probe.Run(p.ctx, p.plan, p.client, targets, func() { bar.Add(1) }, func(o probe.Observation) {
+		p.comparison.Add(p.plan, o)
+		if p.format != "table" {
+			p.observations = append(p.observations, observed(o))
+		}
+	})
+	if err != nil {
+		return nil, err
+	}
+	s := p.comparison.Summary
+	section := &probe.Section{Kind: probe.Redirects, Counts: []probe.Count{
+		{Name: "asked", Words: "addresses asked", N: s.Asked}, {Name: "one_hop_200", Words: "reach 200 in one hop", N: s.OneHop}, {Name: "direct_200", Words: "answer 200 themselves", N: s.Direct},
+		{Name: "one_hop_temporary", Words: "lead to a temporary page in one hop", N: s.Temporary}, {Name: "one_hop_to_known_host", Words: "lead to another host in one hop", N: s.Elsewhere},
+		{Name: "gone_410", Words: "say 410", N: s.Gone}, {Name: "other", Words: "end otherwise", N: s.Other}}}
+	for _, f := range p.comparison.Findings() {
+		if f.Code != "final-not-canonical" || p.survey == nil || !p.survey.Explains(f) {
+			section.Findings = append(section.Findings, f)
+		}
+	}
+	section.Counts = append(section.Counts, probe.Count{Name: "differences", Words: "findings against the plan", N: len(section.Findings)})
+	return section, nil
+}
+
+func (p *probing) askHosts() (*probe.Section, error) {
+	pages := probe.SampleOfKinds(p.plan)
+	if p.sample > 0 {
+		pages = pages[:min(len(pages), p.sample)]
+	}
+	bar := term.NewProgress(p.stderr, "hosts", 0, term.Plain)
+	defer bar.Done()
+	return probe.AskHosts(p.ctx, p.plan, p.client, pages, func() { bar.Add(1) })
+}
+
+// tell prints the sections, and what changed since a baseline.
+func (p *probing) tell(db *store.Store, before probe.Baseline) error {
+	r := report{name: "sections", more: map[string]any{}}
+	items := []section{}
+	for _, s := range p.sections {
+		r.findings = append(r.findings, s.Findings...)
+		item := section{Kind: s.Kind, Columns: s.Columns, Rows: s.Rows}
+		for _, c := range s.Counts {
+			if p.format != "table" { // a person sees them below the tables
+				r.counts = append(r.counts, count{s.Kind + "_" + c.Name, "", c.N})
+			}
+		}
+		items = append(items, item)
+	}
+	r.items = items
+	if len(p.sections) == 1 && len(p.sections[0].Rows) > 0 {
+		r.columns, r.rows = p.sections[0].Columns, p.sections[0].Rows
+	}
+	if slices.Contains(p.kinds, probe.Redirects) && p.format != "table" {
+		r.more["observations"] = p.observations
+		if len(p.sections) == 1 {
+			r.columns = []string{"address", "answer"}
+			for _, o := range p.observations {
+				r.rows = append(r.rows, []string{o.Address, o.way})
+			}
+		}
+	}
+	if p.survey != nil && slices.Contains(p.kinds, probe.Parameters) {
+		r.more["parameters"] = p.survey.Parameters
+	}
+	finding.Sort(r.findings)
+	if p.save != "" {
+		content, err := probe.Baseline{Kinds: p.kinds, Findings: r.findings}.Encode()
+		if err == nil {
+			err = db.Save(p.save, content, p.now)
+		}
+		if err != nil {
+			return unfinished{err}
+		}
+		p.say("kept as %s", p.save)
+	}
+	r.text = func(w io.Writer, paint term.Paint) error { return p.text(w, paint) }
+	if p.against != "" {
+		changes := before.Compare(r.findings)
+		r.items, r.name, r.more = changes, "changes", nil
+		r.findings, r.columns, r.rows = nil, []string{"change", "severity", "code", "where"}, nil
+		r.counts = nil
+		for _, kind := range []string{probe.New, probe.Worse, probe.Better, probe.Over} {
+			n := 0
+			for _, c := range changes {
+				if c.Change == kind {
+					n++
+					r.rows = append(r.rows, []string{kind, string(c.Finding.Severity), c.Finding.Code, c.Finding.Where.String()})
+					if kind == probe.New || kind == probe.Worse {
+						r.findings = append(r.findings, c.Finding)
+					}
+				}
+			}
+			r.counts = append(r.counts, count{kind, kind, n})
+		}
+		r.text = nil
+	}
+	return p.print(r)
+}
+
+// section is a probe.Section as JSON.
+type section struct {
+	Kind    string     `json:"kind"`
+	Columns []string   `json:"columns,omitempty"`
+	Rows    [][]string `json:"rows,omitempty"`
+}
+
+// text prints the tables, a heading over each.
+func (p *probing) text(w io.Writer, paint term.Paint) error {
+	for _, s := range p.sections {
+		if _, err := fmt.Fprintf(w, "%s\n", paint.Bold(s.Kind)); err != nil {
+			return err
+		}
+		rows := s.Rows
+		if p.rows > 0 {
+			rows = rows[:min(len(rows), p.rows)]
+		}
+		if len(rows) > 0 {
+			if err := term.Table(w, paint, s.Columns, rows); err != nil {
+				return err
+			}
+			if len(rows) < len(s.Rows) {
+				_, _ = fmt.Fprintf(w, "%d more rows; --rows 0 prints all\n", len(s.Rows)-len(rows))
+			}
+		}
+		var counts []count
+		for _, c := range s.Counts {
+			counts = append(counts, count{words: c.Words, n: c.N})
+		}
+		if err := printCounts(w, paint, counts); err != nil {
+			return err
+		}
+		_, _ = fmt.Fprintln(w)
+	}
+	return nil
+}
+
+func (p *probing) printList() error {
+	r := report{columns: []string{"address"}, name: "addresses"}
+	items := []string{}
+	for _, a := range p.survey.With(p.list) {
+		items = append(items, a.String())
+		r.rows = append(r.rows, []string{a.String()})
+	}
+	r.items = items
+	r.counts = []count{{"addresses", "addresses", len(items)}}
+	return p.print(r)
+}
+
+func (p *probing) printSteps() error {
+	r := report{columns: []string{"", "state", "step", "seen"}, name: "steps"}
+	steps := p.survey.Steps(p.steps, p.since)
+	for i, s := range steps {
+		r.rows = append(r.rows, []string{fmt.Sprint(i + 1), s.State, s.What, s.Seen})
+	}
+	r.items = steps
+	return p.print(r)
+}
+
+// probed is an observation as JSON.
+type probed struct {
+	Address string      `json:"address"`
+	Page    string      `json:"page,omitempty"`
+	Hops    []probe.Hop `json:"hops"`
+	Status  int         `json:"final_status,omitempty"`
+	Error   string      `json:"error,omitempty"`
+	way     string
+}
+
+func observed(o probe.Observation) probed {
+	item := probed{Address: o.Target.Address.String(), Hops: o.Hops, Status: o.Status, way: o.Way()}
+	if o.Target.Page.Key != "" {
+		item.Page = o.Target.Page.String()
+	}
+	if o.Err != nil {
+		item.Error = o.Err.Error()
+	}
+	if item.Hops == nil {
+		item.Hops = []probe.Hop{}
+	}
+	return item
+}
+
+func (a *app) explainCommand() *cobra.Command {
+	p := &probing{app: a, ask: asking{parallel: 8}}
+	c := &cobra.Command{
+		Use:   "explain URL",
+		Short: "Say what one address says of itself, where that ends, and what to change",
+		Long: `Asks the site: for one address and for those that it names. Prints every signal,
+how they resolve, step by step, what the plan says, and the lines to write where
+that differs.`,
+		Args: cobra.ExactArgs(1),
+		RunE: func(command *cobra.Command, urls []string) error {
+			p.ctx = command.Context()
+			if err := p.open(); err != nil {
+				return err
+			}
+			at, err := address.Resolve(p.plan.Site.Origin, urls[0])
+			if err != nil {
+				return err
+			}
+			if !p.plan.Site.Has(at.Host) {
+				return fmt.Errorf("%s is not one of the site's hosts", at.Host)
+			}
+			s := probe.Surveyor{Plan: p.plan, Client: p.client, Agent: product}
+			e, err := s.Explain(p.ctx, at)
+			if err != nil {
+				return unfinished{err}
+			}
+			return a.print(explained(e))
+		},
+	}
+	p.ask.flags(c)
+	return c
+}
+
+// explained is what is printed of an explanation.
+func explained(e *probe.Explanation) report {
+	r := report{name: "explanation", items: e, findings: e.Findings, columns: []string{"what", "name", "says"}}
+	for what, list := range map[string][]probe.Signal{"signal": e.Signals, "step": e.Steps, "change": e.Change} {
+		for _, s := range list {
+			r.rows = append(r.rows, []string{what, s.Name, s.Says})
+		}
+	}
+	slices.SortStableFunc(r.rows, func(a, b []string) int { return strings.Compare(b[0], a[0]) })
+	r.text = func(w io.Writer, paint term.Paint) error {
+		var b strings.Builder
+		fmt.Fprintf(&b, "%s\n", paint.Bold(address.Printable(e.Asked)))
+		part := func(title string, list []probe.Signal) {
+			for i, s := range list {
+				if i == 0 {
+					fmt.Fprintf(&b, "  %s\n", title)
+				}
+				fmt.Fprintf(&b, "    %-28s %s\n", address.Printable(s.Name), address.Printable(s.Says))
+			}
+		}
+		part("it says", e.Signals)
+		part("so it resolves", e.Steps)
+		fmt.Fprintf(&b, "  %-30s %s\n", "it ends at", address.Printable(e.Ends))
+		fmt.Fprintf(&b, "  %-30s %s\n", "the plan says", address.Printable(e.Planned))
+		part("change", e.Change)
+		_, err := io.WriteString(w, b.String()+"\n")
+		return err
+	}
+	return r
+}
