@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"fmt"
-	"mime"
 	"net/http"
 	"strings"
 
@@ -96,8 +95,8 @@ func Read(a address.Address, reply fetch.Reply, err error) Page {
 		p.Why = fmt.Sprintf("answered %d", reply.Status)
 		return p
 	}
-	kind, _, err := mime.ParseMediaType(p.Header.Type)
-	if err == nil && kind != "text/html" && kind != "application/xhtml+xml" {
+	kind, _, _ := strings.Cut(p.Header.Type, ";")
+	if kind = strings.ToLower(strings.TrimSpace(kind)); kind != "" && kind != "text/html" && kind != "application/xhtml+xml" {
 		p.Why = "no HTML page"
 		return p
 	}

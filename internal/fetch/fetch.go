@@ -3,6 +3,7 @@
 package fetch
 
 import (
+	"cmp"
 	"context"
 	"crypto/tls"
 	"crypto/x509"
@@ -59,10 +60,11 @@ type Options struct {
 	Names     map[string]At // and instead of single hosts
 	CA        []byte        // PEM, trusted besides the system's; may be nil
 	UserAgent string
-	PerSecond float64     // requests to one host in a second; 0: as fast as it answers
-	Parallel  int         // requests to one host at a time; 0: 8
-	Retries   int         // how often a request is made again when the server is busy
-	Secrets   http.Header // sent along, to the site's hosts alone
+	Timeout   time.Duration // of one request; 0: Timeout
+	PerSecond float64       // requests to one host in a second; 0: as fast as it answers
+	Parallel  int           // requests to one host at a time; 0: 8
+	Retries   int           // how often a request is made again when the server is busy
+	Secrets   http.Header   // sent along, to the site's hosts alone
 }
 
 // Client asks. It never follows a redirect by itself.
@@ -121,7 +123,7 @@ func New(o Options) (*Client, error) {
 	}
 	return &Client{options: o, wait: wait, hosts: map[string]*host{}, http: &http.Client{
 		Transport:     transport,
-		Timeout:       Timeout,
+		Timeout:       cmp.Or(o.Timeout, Timeout),
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 	}}, nil
 }

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -48,6 +49,7 @@ func (v *Survey) judgeCanonicals(s *Section) {
 			v.againstPlan(s, a)
 		}
 	}
+	v.judgeMoves(s)
 	groups := v.Web.Groups()
 	for _, g := range groups {
 		f := checker.Group(g, func(a address.Address) bool { return v.explained[a] })
@@ -86,6 +88,37 @@ func (v *Survey) judgeCanonicals(s *Section) {
 	}
 	s.Counts = []Count{{"pages", "pages", own + other + none}, {"own", "name themselves", own}, {"other", "name another", other}, {"none", "name none or several", none},
 		{"redirects", "addresses redirect", moved}, {"groups", "groups show the same text", len(groups)}}
+}
+
+// judgeMoves looks at redirects that lead nowhere.
+func (v *Survey) judgeMoves(s *Section) {
+	var circles, foreign []address.Address
+	for _, a := range v.Web.Sorted() {
+		p := v.Web[a]
+		r := v.Web.Resolve(a)
+		switch {
+		case p.Location != "" && p.To == (address.Address{}):
+			s.add("redirect-unreadable", finding.Error, a, fmt.Sprintf("%s leads to %q, which is no http or https address", a, address.Printable(p.Location)), "", "write the address of a page there")
+		case p.To == (address.Address{}):
+		case r.Loop:
+			circles = append(circles, a)
+		case private(p.To.Host):
+			s.add("redirect-private", finding.Error, a, fmt.Sprintf("%s leads to %s, which nobody outside can reach", a, p.To), "", "write the address of a page there", p.To)
+		case !v.Plan.Site.Has(p.To.Host) && !slices.Contains(v.Plan.Known, p.To.Host):
+			foreign = append(foreign, a)
+		}
+	}
+	s.many("redirect-loop", finding.Error, circles, fmt.Sprintf("%d addresses redirect in a circle", len(circles)), "nobody ever arrives", "let one of each circle answer itself")
+	s.many("redirect-foreign", finding.Warning, foreign, fmt.Sprintf("%d addresses redirect to hosts that the plan doesn't know", len(foreign)), "somebody may have put them there", "add the hosts to known: in young-compass.yaml, or delete the redirects")
+}
+
+// private reports whether a host is an address in a network that isn't public.
+func private(host string) bool {
+	if i := strings.LastIndexByte(host, ':'); i >= 0 && !strings.HasSuffix(host, "]") {
+		host = host[:i]
+	}
+	ip, err := netip.ParseAddr(strings.Trim(host, "[]"))
+	return host == "localhost" || strings.HasSuffix(host, ".localhost") || err == nil && (ip.IsPrivate() || ip.IsLoopback() || ip.IsLinkLocalUnicast() || ip.IsUnspecified())
 }
 
 // againstPlan compares the canonical address of a page with the plan's. What

@@ -1,0 +1,167 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"encoding/xml"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/cli"
+	"young-compass/internal/demo"
+	"young-compass/internal/demo/demotest"
+)
+
+// built builds the program, static as it is delivered.
+func built(t *testing.T) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), "young-compass")
+	c := exec.Command("go", "build", "-o", path, ".")
+	c.Env = append(os.Environ(), "CGO_ENABLED=0")
+	out, err := c.CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	return path
+}
+
+// A run that is killed in the middle goes on where it was: nothing but its last
+// batch is asked again, and the result is that of an unbroken run.
+func TestKilledProbeGoesOn(t *testing.T) {
+	program := built(t)
+	dir := t.TempDir()
+	p := demotest.Accepted(t, dir)
+	site, _ := demo.Neglected(p, demo.NeglectSeed, nil)
+	var asked, pause atomic.Int64
+	s, err := demo.Start(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		asked.Add(1)
+		time.Sleep(time.Duration(pause.Load()))
+		site.ServeHTTP(w, r)
+	}), "0", "0")
+	require.NoError(t, err)
+	defer func() { _ = s.Close() }()
+	ca := filepath.Join(dir, "ca.pem")
+	demotest.Write(t, ca, s.Certificate)
+	args := []string{"probe", "canonicals", "parameters", "languages", "https", "index", "--project", dir, "--at", s.At(), "--ca", ca, "--format", "json"}
+	whole, err := exec.Command(program, args...).Output()
+	var exit *exec.ExitError
+	require.ErrorAs(t, err, &exit)
+	require.Equal(t, 1, exit.ExitCode(), "%s", exit.Stderr)
+	all := asked.Swap(0)
+	pause.Store(int64(20 * time.Millisecond))
+	killed := exec.Command(program, args...)
+	require.NoError(t, killed.Start())
+	require.Eventually(t, func() bool { return asked.Load() > all*6/10 }, 20*time.Second, time.Millisecond)
+	require.NoError(t, killed.Process.Kill())
+	require.Error(t, killed.Wait())
+	before := asked.Swap(0)
+	pause.Store(0)
+	var out, messages bytes.Buffer
+	again := exec.Command(program, args...)
+	again.Stdout, again.Stderr = &out, &messages
+	require.Error(t, again.Run())
+	assert.Contains(t, messages.String(), "going on: ")
+	assert.JSONEq(t, string(whole), out.String())
+	const batch, small = 200, 40 // robots.txt, sitemaps and certificates are asked anew
+	assert.LessOrEqual(t, before+asked.Load(), all+batch+small)
+	t.Logf("%d requests in one go; %d before it was killed and %d after", all, before, asked.Load())
+}
+
+// probeOf runs the program in this process.
+func probeOf(t *testing.T, args string) (status int, out string) {
+	t.Helper()
+	var stdout, stderr bytes.Buffer
+	status = cli.Main(context.Background(), strings.Fields(args), strings.NewReader(""), &stdout, &stderr)
+	return status, stdout.String()
+}
+
+// What continuous integration reads is as its standards say.
+func TestReportsForIntegration(t *testing.T) {
+	dir := t.TempDir()
+	demotest.Accepted(t, dir)
+	live := neglected(t, dir) + " --project " + dir
+	status, out := probeOf(t, "probe languages index --format sarif"+live)
+	assert.Equal(t, 1, status)
+	var log map[string]any
+	require.NoError(t, json.Unmarshal([]byte(out), &log))
+	assert.Equal(t, "2.1.0", log["version"])
+	run := log["runs"].([]any)[0].(map[string]any)
+	driver := run["tool"].(map[string]any)["driver"].(map[string]any)
+	assert.Equal(t, "young-compass", driver["name"])
+	rules := driver["rules"].([]any)
+	results := run["results"].([]any)
+	assert.Greater(t, len(results), 8)
+	for _, r := range results {
+		result := r.(map[string]any)
+		assert.NotEmpty(t, result["message"].(map[string]any)["text"])
+		assert.Contains(t, []any{"error", "warning", "note"}, result["level"])
+		assert.Equal(t, result["ruleId"], rules[int(result["ruleIndex"].(float64))].(map[string]any)["id"])
+		place := result["locations"].([]any)[0].(map[string]any)["physicalLocation"].(map[string]any)
+		assert.NotEmpty(t, place["artifactLocation"].(map[string]any)["uri"])
+	}
+	_, out = probeOf(t, "probe languages index --format junit"+live)
+	var suites struct {
+		Tests    int `xml:"tests,attr"`
+		Failures int `xml:"failures,attr"`
+		Suite    struct {
+			Cases []struct {
+				Name    string `xml:"name,attr"`
+				Class   string `xml:"classname,attr"`
+				Failure *struct {
+					Message string `xml:"message,attr"`
+				} `xml:"failure"`
+			} `xml:"testcase"`
+		} `xml:"testsuite"`
+	}
+	require.NoError(t, xml.Unmarshal([]byte(out), &suites))
+	assert.Len(t, suites.Suite.Cases, suites.Tests)
+	failed := 0
+	for _, c := range suites.Suite.Cases {
+		assert.NotEmpty(t, c.Name+c.Class)
+		if c.Failure != nil {
+			failed++
+			assert.NotEmpty(t, c.Failure.Message)
+		}
+	}
+	assert.Equal(t, suites.Failures, failed)
+	assert.Greater(t, failed, 5)
+}
+
+// A nightly job hears of what is new alone.
+func TestBaseline(t *testing.T) {
+	dir := t.TempDir()
+	p := demotest.Accepted(t, dir)
+	handler := http.Handler(demo.NewSite(p))
+	s, err := demo.Start(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { handler.ServeHTTP(w, r) }), "0", "0")
+	require.NoError(t, err)
+	defer func() { _ = s.Close() }()
+	ca := filepath.Join(dir, "ca.pem")
+	demotest.Write(t, ca, s.Certificate)
+	live := " --project " + dir + " --at " + s.At() + " --ca " + ca
+	troubles := demo.Troubles()
+	one, other := []demo.Trouble{troubles[1]}, []demo.Trouble{troubles[1], troubles[17]}
+	handler, _ = demo.Neglected(p, 5, one)
+	status, _ := probeOf(t, "probe canonicals index --save monday"+live)
+	assert.Equal(t, 1, status)
+	status, out := probeOf(t, "probe canonicals index --against monday"+live)
+	assert.Equal(t, 0, status, "%s", out)
+	handler, _ = demo.Neglected(p, 5, other)
+	status, out = probeOf(t, "probe canonicals index --against monday"+live)
+	assert.Equal(t, 1, status)
+	assert.Contains(t, out, "new     error     live-noindex")
+	assert.NotContains(t, out, "canonical-redirects")
+	handler = demo.NewSite(p)
+	status, out = probeOf(t, "probe canonicals index --against monday"+live)
+	assert.Equal(t, 0, status)
+	assert.Contains(t, out, "gone")
+	status, _ = probeOf(t, "probe canonicals --against tuesday"+live)
+	assert.Equal(t, 2, status)
+}
