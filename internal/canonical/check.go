@@ -25,7 +25,7 @@ func (c Checker) Page(p *crawl.Page) *finding.Finding {
 		return nil
 	}
 	report := func(code string, severity finding.Severity, what, why, advice string, related ...address.Address) *finding.Finding {
-		f := &finding.Finding{Code: code, Severity: severity, Where: finding.Place{URL: p.Address.String()}, What: p.Address.String() + ": " + what, Why: why, Advice: advice}
+		f := &finding.Finding{Code: code, Severity: severity, Where: finding.Place{URL: p.Address.String()}, What: what, Why: why, Advice: advice}
 		for _, a := range related {
 			f.Related = append(f.Related, finding.Place{URL: a.String()})
 		}

@@ -19,6 +19,7 @@ import (
 func (v *Survey) judgeCanonicals(s *Section) {
 	checker := canonical.Checker{Web: v.Web, Plan: v.Plan, Copies: v.Copies}
 	own, other, none, moved := 0, 0, 0, 0
+	reported := map[address.Address]string{} // by address without parameters
 	for _, a := range v.Web.Sorted() {
 		p := v.Web[a]
 		if p.To != (address.Address{}) {
@@ -35,8 +36,15 @@ func (v *Survey) judgeCanonicals(s *Section) {
 			}
 		}
 		if f := checker.Page(p); f != nil {
-			s.Findings = append(s.Findings, *f)
+			bare := a
+			bare.Query = ""
+			told := reported[bare] == f.Code || (f.Code == "canonical-noindex" || f.Code == "canonical-blocked") && v.explains(f.Related[0].URL)
+			reported[bare] = f.Code
 			v.explained[a] = true
+			if told {
+				continue // the same head with other parameters, or a consequence
+			}
+			s.Findings = append(s.Findings, *f)
 			for _, other := range f.Related {
 				if to, err := address.Parse(other.URL); err == nil && f.Code == "canonical-chain" {
 					v.explained[to] = true

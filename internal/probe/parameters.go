@@ -28,6 +28,7 @@ type Parameter struct {
 	Class     plan.Class        `json:"class"`     // the plan's; empty: none
 	Proposed  plan.Class        `json:"proposed"`  // from evidence; empty: there is none
 	Agree     int               `json:"agree"`     // trials that speak for it
+	Told      int               `json:"told"`      // trials that tell anything
 	Trials    []Trial           `json:"trials"`
 }
 
@@ -40,6 +41,7 @@ const (
 	Order     Effect = "same text in another order"
 	Content   Effect = "another page"
 	Away      Effect = "redirected away"
+	Carried   Effect = "carried along"
 	NoTelling Effect = "no telling"
 )
 
@@ -166,7 +168,7 @@ func (v *Survey) judgeParameters(s *Section) {
 	for _, name := range slices.Sorted(maps.Keys(parameters)) {
 		p := parameters[name]
 		for _, a := range trials(v, p) {
-			t := Trial{With: a.String(), Without: without(a, name).String(), Effect: effect(all, texts, a, without(a, name))}
+			t := Trial{With: a.String(), Without: without(a, name).String(), Effect: effect(all, texts, a, name)}
 			q, _ := address.First(address.SplitQuery(a.Query), name)
 			t.value = strings.TrimPrefix(q.Value, "=")
 			p.Trials = append(p.Trials, t)
@@ -175,7 +177,7 @@ func (v *Survey) judgeParameters(s *Section) {
 		v.judgeParameter(s, p, all, texts)
 		shown, confidence := string(p.Class), ""
 		if p.Proposed != "" {
-			confidence = fmt.Sprintf("%d of %d", p.Agree, len(p.Trials))
+			confidence = fmt.Sprintf("%d of %d", p.Agree, p.Told)
 		}
 		s.Rows = append(s.Rows, []string{address.Printable(name), fmt.Sprint(len(p.Addresses)), fmt.Sprint(p.Visits), fmt.Sprint(p.Indexable), cmp.Or(shown, "-"), cmp.Or(string(p.Proposed), "-"), confidence})
 		v.Parameters = append(v.Parameters, *p)
@@ -190,14 +192,18 @@ func (v *Survey) judgeParameters(s *Section) {
 }
 
 // effect tells what a parameter does by an address with and without it.
-func effect(web canonical.Web, texts map[address.Address]fingerprint.Text, with, bare address.Address) Effect {
+func effect(web canonical.Web, texts map[address.Address]fingerprint.Text, with address.Address, name string) Effect {
+	bare := without(with, name)
 	p, q := web[with], web[bare]
 	if p == nil || q == nil {
 		return NoTelling
 	}
 	if p.To != (address.Address{}) {
-		if to := p.To; to == bare || q.To == to {
+		switch to := p.To; {
+		case to == bare || q.To == to:
 			return Away
+		case q.To != (address.Address{}) && without(to, name) == q.To:
+			return Carried
 		}
 		return NoTelling
 	}
@@ -222,19 +228,25 @@ func effect(web canonical.Web, texts map[address.Address]fingerprint.Text, with,
 // propose tells the class of a parameter by what most trials say.
 func (p *Parameter) propose() {
 	count := map[Effect]int{}
-	told := 0
 	for _, t := range p.Trials {
-		if t.Effect != NoTelling {
-			count[t.Effect]++
-			told++
-		}
+		count[t.Effect]++
 	}
-	for _, effect := range []Effect{Away, Order, Nothing, Content} {
+	told := len(p.Trials) - count[NoTelling] - count[Carried]
+	if told == 0 {
+		told = count[Carried] // redirects alone
+	}
+	p.Told = told
+	for _, effect := range []Effect{Away, Order, Nothing, Content, Carried} {
 		if told == 0 || count[effect]*10 < told*6 {
 			continue
 		}
 		p.Agree = count[effect]
 		switch effect {
+		case Carried:
+			p.Proposed = plan.Tracking
+			if p.Class != "" {
+				p.Proposed = p.Class // any but noise is carried
+			}
 		case Away:
 			p.Proposed = plan.Noise
 		case Order:
@@ -281,7 +293,7 @@ func (v *Survey) judgeParameter(s *Section, p *Parameter, all canonical.Web, tex
 	if p.Class != plan.Identity && p.Class != plan.Pagination {
 		var twice []address.Address
 		for _, a := range p.Addresses {
-			if e := effect(all, texts, a, without(a, p.Name)); v.Web.Indexable(a) && (e == Nothing || e == Order) {
+			if e := effect(all, texts, a, p.Name); v.Web.Indexable(a) && (e == Nothing || e == Order) {
 				twice = append(twice, a)
 			}
 		}
@@ -300,10 +312,10 @@ func (v *Survey) judgeParameter(s *Section, p *Parameter, all canonical.Web, tex
 	case p.Class == "" && used:
 		f := s.add("parameter-unclassified", finding.Warning, p.Addresses[0], fmt.Sprintf("the plan gives the parameter %s no class", address.Printable(p.Name)), "", "add it to parameters: in young-compass.yaml")
 		if p.Proposed != "" {
-			f.Advice = fmt.Sprintf("evidence says %s (%d of %d): add it to parameters: in young-compass.yaml", p.Proposed, p.Agree, len(p.Trials))
+			f.Advice = fmt.Sprintf("evidence says %s (%d of %d): add it to parameters: in young-compass.yaml", p.Proposed, p.Agree, p.Told)
 		}
 	case p.Class != "" && p.Proposed != "" && p.Proposed != p.Class && p.Agree >= 3:
-		f := s.add("parameter-class", finding.Warning, p.Addresses[0], fmt.Sprintf("the plan says that the parameter %s is %s; the site says %s (%d of %d)", address.Printable(p.Name), p.Class, p.Proposed, p.Agree, len(p.Trials)), "", "change its class in young-compass.yaml, or the site")
+		f := s.add("parameter-class", finding.Warning, p.Addresses[0], fmt.Sprintf("the plan says that the parameter %s is %s; the site says %s (%d of %d)", address.Printable(p.Name), p.Class, p.Proposed, p.Agree, p.Told), "", "change its class in young-compass.yaml, or the site")
 		for _, t := range p.Trials {
 			f.Evidence = append(f.Evidence, fmt.Sprintf("%s: %s", t.With, t.Effect))
 		}
@@ -365,10 +377,10 @@ func (v *Survey) Steps(name, since string) []Step {
 		}
 	}
 	steps := []Step{
-		{What: "let each of them redirect, name the address without the parameter as canonical, or say noindex", Seen: fmt.Sprintf("%d of %d do", marked, asked)},
-		{What: "let robots.txt allow them, so that this is seen", Seen: fmt.Sprintf("%d of %d are blocked, %d of them with signals that nobody sees", blocked, asked, shut)},
-		{What: "wait until crawlers have been there again", Seen: fmt.Sprintf("the logs show crawlers at %d of %d since %s", seen, len(list), cmp.Or(since, "(say --since DATE)"))},
-		{What: "then, if they still cost crawlers time, block them in robots.txt: Disallow: /*?*" + name + "=", Seen: "not before"},
+		{What: "let each redirect, name its address without the parameter, or say noindex", Seen: fmt.Sprintf("%d of %d do", marked, asked)},
+		{What: "let robots.txt allow them, so that this is seen", Seen: fmt.Sprintf("%d of %d are blocked, %d with unseen signals", blocked, asked, shut)},
+		{What: "wait until crawlers have been there again", Seen: fmt.Sprintf("%d of %d in the logs since %s", seen, len(list), cmp.Or(since, "--since"))},
+		{What: "then, if crawlers still lose time, in robots.txt: Disallow: /*?*" + name + "=", Seen: "not before"},
 	}
 	done := []bool{asked > 0 && marked == asked, blocked == 0, len(list) > 0 && since != "" && seen >= len(list), blocked == asked && asked > 0 && shut == 0}
 	state := "done"

@@ -231,6 +231,12 @@ func (s *Surveyor) askOutside(ctx context.Context, v *Survey, _ crawl.Visitor) e
 	return err
 }
 
+// explains reports whether an address has a finding of its own.
+func (v *Survey) explains(url string) bool {
+	a, err := address.Parse(url)
+	return err == nil && v.explained[a]
+}
+
 // Explains reports whether an address that a finding is about leads to one that
 // has a finding of its own.
 func (v *Survey) Explains(f finding.Finding) bool {
