@@ -1,7 +1,6 @@
 package crawl
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"net/http"
@@ -100,11 +99,7 @@ func Read(a address.Address, reply fetch.Reply, err error) Page {
 		p.Why = "no HTML page"
 		return p
 	}
-	if p.Signals, err = page.Read(bytes.NewReader(reply.Body), p.Header.Type); err != nil {
-		p.Why = "no HTML page"
-		return p
-	}
-	p.HTML = true
+	p.Signals, p.HTML = page.Parse(reply.Body, p.Header.Type), true
 	return p
 }
 

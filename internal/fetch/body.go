@@ -1,6 +1,7 @@
 package fetch
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -41,8 +42,10 @@ func read(response *http.Response, most int) (body []byte, more bool, err error)
 	if err != nil {
 		return nil, false, fmt.Errorf("unpacking: %w", err)
 	}
-	body, err = io.ReadAll(io.LimitReader(plain, int64(most)+1))
-	if len(body) > most {
+	var whole bytes.Buffer
+	whole.Grow(max(0, min(int(response.ContentLength), most)) + bytes.MinRead)
+	_, err = whole.ReadFrom(io.LimitReader(plain, int64(most)+1))
+	if body = whole.Bytes(); len(body) > most {
 		return body[:most], true, nil
 	}
 	return body, false, err

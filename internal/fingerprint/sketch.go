@@ -31,10 +31,9 @@ type Builder struct {
 	blocks []uint64
 	block  uint64 // hash of the block so far
 	words  [runLength]uint64
-	count  int // words of the block
-	word   uint64
-	inside bool // a word
-	full   bool // runs were thrown away
+	count  int    // words of the block
+	word   uint64 // hash of the word so far; 0 outside one
+	limit  uint64 // above it runs are thrown away; 0: none are
 }
 
 // The constants of FNV-1a, 64 bits.
@@ -53,44 +52,47 @@ func mix(x uint64) uint64 {
 // Add adds text; words go on from one piece to the next. Letters count as small
 // ones, and what isn't a letter or a digit parts words.
 func (b *Builder) Add(text []byte) {
+	word := b.word
 	for i := 0; i < len(text); {
 		c := text[i]
-		if c < utf8.RuneSelf {
-			i++
-			switch {
-			case 'A' <= c && c <= 'Z':
-				b.letter(uint64(c + 'a' - 'A'))
-			case 'a' <= c && c <= 'z', '0' <= c && c <= '9':
-				b.letter(uint64(c))
-			default:
-				b.end()
+		letter := uint64(wordBytes[c])
+		i++
+		if c >= utf8.RuneSelf {
+			r, size := utf8.DecodeRune(text[i-1:])
+			i += size - 1
+			if unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r) {
+				letter = uint64(unicode.ToLower(r))
 			}
-			continue
 		}
-		r, size := utf8.DecodeRune(text[i:])
-		i += size
-		if unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r) {
-			b.letter(uint64(unicode.ToLower(r)))
-		} else {
-			b.end()
+		switch {
+		case letter != 0 && word != 0:
+			word = (word ^ letter) * prime
+		case letter != 0:
+			word = (offset ^ letter) * prime
+		case word != 0:
+			b.end(word)
+			word = 0
 		}
 	}
+	b.word = word
 }
 
-func (b *Builder) letter(c uint64) {
-	if !b.inside {
-		b.inside, b.word = true, offset
+// wordBytes are the letters and digits of ASCII, as small ones; 0 for all else.
+var wordBytes = func() (set [256]byte) {
+	for c := range set {
+		switch c := byte(c); {
+		case 'A' <= c && c <= 'Z':
+			set[c] = c + 'a' - 'A'
+		case 'a' <= c && c <= 'z', '0' <= c && c <= '9':
+			set[c] = c
+		}
 	}
-	b.word = (b.word ^ c) * prime
-}
+	return set
+}()
 
 // end ends a word.
-func (b *Builder) end() {
-	if !b.inside {
-		return
-	}
-	b.inside = false
-	w := mix(b.word)
+func (b *Builder) end(word uint64) {
+	w := mix(word)
 	b.words[0], b.words[1], b.words[2] = b.words[1], b.words[2], w
 	b.block = mix(b.block ^ w)
 	if b.count++; b.count >= runLength {
@@ -99,8 +101,11 @@ func (b *Builder) end() {
 }
 
 func (b *Builder) run(h uint64) {
-	b.runs = append(b.runs, mix(h)&^0xff|uint64(min(len(b.blocks), maxBlocks-1)))
-	if len(b.runs) >= 8*maxRuns {
+	r := mix(h)&^0xff | uint64(min(len(b.blocks), maxBlocks-1))
+	if b.limit > 0 && r > b.limit {
+		return
+	}
+	if b.runs = append(b.runs, r); len(b.runs) >= 4*maxRuns {
 		b.shrink()
 	}
 }
@@ -110,13 +115,16 @@ func (b *Builder) shrink() {
 	slices.Sort(b.runs)
 	b.runs = slices.Compact(b.runs)
 	if len(b.runs) > maxRuns {
-		b.runs, b.full = b.runs[:maxRuns], true
+		b.runs, b.limit = b.runs[:maxRuns], b.runs[maxRuns-1]
 	}
 }
 
 // Break ends a block.
 func (b *Builder) Break() {
-	b.end()
+	if b.word != 0 {
+		b.end(b.word)
+		b.word = 0
+	}
 	if b.count == 0 {
 		return
 	}
@@ -161,7 +169,7 @@ func (b *Builder) Keep(keep func(block int) bool) {
 func (b *Builder) Sketch() Sketch {
 	b.Break()
 	b.shrink()
-	s := Sketch{Blocks: slices.Clone(b.blocks), Runs: slices.Clone(b.runs), Whole: !b.full}
+	s := Sketch{Blocks: slices.Clone(b.blocks), Runs: slices.Clone(b.runs), Whole: b.limit == 0}
 	*b = Builder{runs: b.runs[:0], blocks: b.blocks[:0]}
 	return s
 }

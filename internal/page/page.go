@@ -4,13 +4,13 @@
 package page
 
 import (
-	"errors"
 	"fmt"
 	"io"
 	"strings"
 
-	"golang.org/x/net/html"
+	"golang.org/x/net/html/atom"
 	"golang.org/x/net/html/charset"
+	"golang.org/x/text/encoding"
 
 	"young-compass/internal/fingerprint"
 )
@@ -73,29 +73,37 @@ const (
 // know; contentType is what the server said of it, or empty. Broken markup is
 // no error.
 func Read(r io.Reader, contentType string) (Signals, error) {
-	text, err := charset.NewReader(io.LimitReader(r, MaxSize), contentType)
-	if errors.Is(err, io.EOF) {
-		return Signals{}, nil
-	}
+	data, err := io.ReadAll(io.LimitReader(r, MaxSize))
 	if err != nil {
-		return Signals{}, fmt.Errorf("reading the text of a page: %w", err)
+		return Signals{}, fmt.Errorf("reading a page: %w", err)
 	}
-	p := parser{tokens: html.NewTokenizer(text), linked: map[string]bool{}}
-	p.tokens.SetMaxBuf(MaxSize)
+	return Parse(data, contentType), nil
+}
+
+// Parse reads a page as Read does.
+func Parse(data []byte, contentType string) Signals {
+	if data = data[:min(len(data), MaxSize)]; len(data) == 0 {
+		return Signals{}
+	}
+	coding, _, _ := charset.DetermineEncoding(data[:min(len(data), 1024)], contentType)
+	if coding != encoding.Nop {
+		if decoded, err := coding.NewDecoder().Bytes(data); err == nil {
+			data = decoded[:min(len(decoded), 2*MaxSize)]
+		}
+	}
+	p := parser{scan: scanner{data: data}, linked: map[string]bool{}}
 	for {
-		switch p.tokens.Next() {
-		case html.ErrorToken:
-			if err := p.tokens.Err(); !errors.Is(err, io.EOF) && !errors.Is(err, html.ErrBufferExceeded) {
-				return p.s, fmt.Errorf("reading a page: %w", err)
-			}
+		k, b := p.scan.next()
+		switch k {
+		case atEnd:
 			p.sketch()
-			return p.s, nil
-		case html.StartTagToken, html.SelfClosingTagToken:
-			p.start()
-		case html.EndTagToken:
-			p.end()
-		case html.TextToken:
-			p.words()
+			return p.s
+		case startTag:
+			p.start(atom.Lookup(b))
+		case endTag:
+			p.end(atom.Lookup(b))
+		case text:
+			p.words(b)
 		}
 	}
 }

@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
 
 	"young-compass/internal/fingerprint"
@@ -13,7 +12,7 @@ import (
 
 // parser reads a page token by token.
 type parser struct {
-	tokens *html.Tokenizer
+	scan   scanner
 	s      Signals
 	inside atom.Atom // the element whose text is being collected
 	text   strings.Builder
@@ -42,15 +41,11 @@ type attributes struct {
 // attributes reads those of the tag that was met last; the first of a name
 // counts.
 func (p *parser) attributes() (a attributes) {
-	more := true
-	for more {
-		var key, value []byte
-		key, value, more = p.tokens.TagAttr()
-		into := a.named(string(key))
-		if into != nil && *into == "" {
+	p.scan.attributes(func(name, value []byte) {
+		if into := a.named(string(name)); into != nil && *into == "" {
 			*into = string(bytes.TrimSpace(value))
 		}
-	}
+	})
 	return a
 }
 
@@ -80,9 +75,7 @@ func (a *attributes) named(key string) *string {
 	return nil
 }
 
-func (p *parser) start() {
-	name, some := p.tokens.TagName()
-	tag := atom.Lookup(name)
+func (p *parser) start(tag atom.Atom) {
 	if !p.body && !ofHead(tag) {
 		p.body = true
 	}
@@ -90,7 +83,7 @@ func (p *parser) start() {
 		p.blocks.Break()
 	}
 	var a attributes
-	if some && speaks(tag) {
+	if speaks(tag) {
 		a = p.attributes()
 	}
 	switch tag {
@@ -203,9 +196,7 @@ func (p *parser) collect(tag atom.Atom) {
 	p.text.Reset()
 }
 
-func (p *parser) end() {
-	name, _ := p.tokens.TagName()
-	tag := atom.Lookup(name)
+func (p *parser) end(tag atom.Atom) {
 	if isBlock(tag) {
 		p.blocks.Break()
 	}
@@ -239,11 +230,10 @@ func (p *parser) end() {
 }
 
 // words takes the text that was met.
-func (p *parser) words() {
+func (p *parser) words(text []byte) {
 	if p.mute != 0 {
 		return
 	}
-	text := p.tokens.Text()
 	if p.inside != 0 && p.text.Len() < maxText {
 		p.text.Write(text)
 	}

@@ -122,7 +122,7 @@ const (
 func (s *Surveyor) Run(ctx context.Context) (*Survey, error) {
 	v := &Survey{Plan: s.Plan, Web: canonical.Web{}, Rules: map[address.Address]crawl.Rules{}, Listed: map[address.Address]Entry{}, Linked: map[address.Address]Linked{}, Outside: map[address.Address]Linked{}, Heads: map[address.Address]crawl.Page{},
 		Visits: s.Visits, Copies: canonical.Web{}, Staging: canonical.Web{}, Plain: canonical.Web{}, Now: s.Now, explained: map[address.Address]bool{}}
-	visitor := &recorder{crawl.Live{Asker: s.Client}, s.Keeper}
+	visitor := Recorder(s.Client, s.Keeper)
 	s.walker = crawl.Crawler{Asker: s.Client, Visitor: visitor, Site: s.Plan.Site, Agent: s.Agent, Max: s.Max, Together: s.Together, Progress: s.Progress}
 	origin := s.Plan.Site.Origin
 	v.Rules[origin] = s.walker.Rules(ctx, origin)
@@ -475,4 +475,10 @@ func (r *recorder) Visit(ctx context.Context, a address.Address) (crawl.Page, er
 		return p, fmt.Errorf("keeping what %s answered: %w", a, err)
 	}
 	return p, r.keeper.Put(a, content)
+}
+
+// Recorder returns a visitor that keeps what it meets, and asks for nothing that
+// is kept already.
+func Recorder(asker crawl.Asker, keeper Keeper) crawl.Visitor {
+	return &recorder{crawl.Live{Asker: asker}, keeper}
 }
