@@ -85,8 +85,8 @@ func Parse(data []byte, contentType string) Signals {
 	if data = data[:min(len(data), MaxSize)]; len(data) == 0 {
 		return Signals{}
 	}
-	coding, _, _ := charset.DetermineEncoding(data[:min(len(data), 1024)], contentType)
-	if coding != encoding.Nop {
+	coding, name, _ := charset.DetermineEncoding(data[:min(len(data), 1024)], contentType)
+	if name != "utf-8" && coding != encoding.Nop {
 		if decoded, err := coding.NewDecoder().Bytes(data); err == nil {
 			data = decoded[:min(len(decoded), 2*MaxSize)]
 		}
