@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"time"
@@ -94,8 +96,15 @@ func (p *probing) flags(c *cobra.Command) {
 	f.StringVar(&p.since, "since", "", "with --steps: the `DATE` since which the site says so (2026-11-23)")
 }
 
+// softLimit is from how much memory on garbage is collected more often: asking a
+// site waits for the network anyway. What must be held is held beyond it too.
+const softLimit = 850 << 20
+
 // open loads the plan and what belongs to it, and makes the client.
 func (p *probing) open() error {
+	if debug.SetMemoryLimit(-1) == math.MaxInt64 { // nobody said otherwise
+		debug.SetMemoryLimit(softLimit)
+	}
 	var found []finding.Finding
 	var err error
 	if p.plan, found, err = p.load(); err != nil {
@@ -246,7 +255,11 @@ func (p *probing) askRest() error {
 // askRedirects asks for every address that the plan knows.
 func (p *probing) askRedirects() (*probe.Section, error) {
 	targets := probe.Sample(probe.Targets(p.plan), p.sample, probe.Weights(p.visits))
-	bar := term.NewProgress(p.stderr, "redirects", int64(len(targets)), term.Plain)
+	known := len(p.plan.Book.Entries) + p.plan.Redirects.Len()
+	if p.sample > 0 {
+		known = min(known, p.sample)
+	}
+	bar := term.NewProgress(p.stderr, "redirects", int64(known), term.Plain)
 	defer bar.Done()
 	err := probe.Run(p.ctx, p.plan, p.client, targets, func() { bar.Add(1) }, func(o probe.Observation) {
 		p.comparison.Add(p.plan, o)

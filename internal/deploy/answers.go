@@ -14,7 +14,7 @@ import (
 // address, the status (0 where the server decides) and the target.
 func Answers(g *plan.Program) ([]byte, error) {
 	var known []string
-	for _, target := range probe.Targets(g.Plan) {
+	for target := range probe.Targets(g.Plan) {
 		known = append(known, target.Address.String())
 	}
 	slices.Sort(known)

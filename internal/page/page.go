@@ -30,6 +30,7 @@ type Signals struct {
 	Refresh    string      `json:",omitempty"` // where <meta http-equiv=refresh> leads
 	Prev, Next string      `json:",omitempty"` // of <link rel=prev> and <link rel=next>
 	Alternates []Alternate `json:",omitempty"`
+	Mentioned  int         `json:",omitempty"` // translations that <a rel=alternate hreflang> links to, for people
 	Links      []string    `json:",omitempty"` // of <a href> and <area href>, each once
 	Insecure   []Load      `json:",omitempty"` // what is loaded by http
 	Password   bool        `json:",omitempty"` // a form asks for one

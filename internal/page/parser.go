@@ -117,6 +117,9 @@ func (p *parser) start(tag atom.Atom) {
 			p.linked[a.href] = true
 			p.s.Links = append(p.s.Links, a.href)
 		}
+		if a.hreflang != "" && strings.EqualFold(a.rel, "alternate") {
+			p.s.Mentioned++
+		}
 	case atom.Input:
 		p.s.Password = p.s.Password || strings.EqualFold(a.kind, "password")
 	case atom.Nav, atom.Header, atom.Footer, atom.Aside:

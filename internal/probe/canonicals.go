@@ -20,6 +20,7 @@ func (v *Survey) judgeCanonicals(s *Section) {
 	checker := canonical.Checker{Web: v.Web, Plan: v.Plan, Copies: v.Copies}
 	own, other, none, moved := 0, 0, 0, 0
 	reported := map[address.Address]string{} // by address without parameters
+	var unmarked []finding.Finding
 	for _, a := range v.Web.Sorted() {
 		p := v.Web[a]
 		if p.To != (address.Address{}) {
@@ -40,9 +41,13 @@ func (v *Survey) judgeCanonicals(s *Section) {
 			bare.Query = ""
 			told := reported[bare] == f.Code || (f.Code == "canonical-noindex" || f.Code == "canonical-blocked") && v.explains(f.Related[0].URL)
 			reported[bare] = f.Code
-			v.explained[a] = true
-			if told {
+			v.explained[a] = f.Severity == finding.Error || v.explained[a]
+			switch {
+			case told:
 				continue // the same head with other parameters, or a consequence
+			case f.Code == "no-canonical":
+				unmarked = append(unmarked, *f)
+				continue
 			}
 			s.Findings = append(s.Findings, *f)
 			for _, other := range f.Related {
@@ -57,6 +62,7 @@ func (v *Survey) judgeCanonicals(s *Section) {
 			v.againstPlan(s, a)
 		}
 	}
+	s.unmarked(unmarked)
 	v.judgeMoves(s)
 	groups := v.Web.Groups()
 	for _, g := range groups {
@@ -96,6 +102,24 @@ func (v *Survey) judgeCanonicals(s *Section) {
 	}
 	s.Counts = []Count{{"pages", "pages", own + other + none}, {"own", "name themselves", own}, {"other", "name another", other}, {"none", "name none or several", none},
 		{"redirects", "addresses redirect", moved}, {"groups", "groups show the same text", len(groups)}}
+}
+
+// maxEach is how many pages without a canonical link are told one by one.
+const maxEach = 20
+
+// unmarked tells which pages name no canonical address.
+func (s *Section) unmarked(list []finding.Finding) {
+	if len(list) <= maxEach {
+		s.Findings = append(s.Findings, list...)
+		return
+	}
+	f := list[0]
+	f.What = fmt.Sprintf("%d pages name no canonical address", len(list))
+	f.Advice = "let the content system write a canonical link into the head of each, such as " + strings.TrimPrefix(f.Advice, "write into its head ")
+	for _, other := range list[:maxEvidence] {
+		f.Evidence = append(f.Evidence, other.Where.URL)
+	}
+	s.Findings = append(s.Findings, f)
 }
 
 // judgeMoves looks at redirects that lead nowhere.

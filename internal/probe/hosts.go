@@ -97,7 +97,7 @@ func AskHosts(ctx context.Context, p *plan.Plan, client Getter, pages []address.
 	var row []string
 	asked, right := 0, 0
 	next := 0
-	err := Run(ctx, p, client, targets, progress, func(o Observation) {
+	err := Run(ctx, p, client, slices.Values(targets), progress, func(o Observation) {
 		page := next / len(origins)
 		if next%len(origins) == 0 {
 			row = nameOf(p, pages, page)

@@ -52,6 +52,13 @@ func (v *Survey) judgeLanguages(s *Section) {
 		s.add("no-x-default", finding.Note, v.Plan.Site.Origin, "no page names one for visitors of all other languages (x-default)", "", `add <link rel="alternate" hreflang="x-default" href="...">`)
 	}
 	v.defaultTwice(s)
+	var mentioned []address.Address
+	for _, a := range pages {
+		if v.Web[a].Signals.Mentioned > 0 && len(t.named[a]) == 0 {
+			mentioned = append(mentioned, a)
+		}
+	}
+	s.many("alternate-in-text", finding.Note, mentioned, fmt.Sprintf("%d pages link to their translations in the text alone", len(mentioned)), "links in the text lead people, but search engines read link elements of the head", "add link elements with hreflang to the head")
 	clusters := t.clusters(pages)
 	s.Counts = []Count{{"pages", "pages", len(pages)}, {"annotated", "name translations", annotated}, {"clusters", "clusters", clusters}}
 }

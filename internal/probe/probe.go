@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"iter"
 	"slices"
 	"strings"
 
@@ -57,31 +58,29 @@ const maxHops = 10
 // asking is how many addresses are asked at a time.
 const asking = 8
 
-// Targets returns every address that the plan knows, in the order of its files.
-func Targets(p *plan.Plan) []Target {
-	var list []Target
-	seen := map[address.Address]bool{}
-	add := func(t Target) {
-		if !seen[t.Address] {
-			seen[t.Address] = true
-			list = append(list, t)
+// Targets yields every address that the plan knows, in the order of its files.
+func Targets(p *plan.Plan) iter.Seq[Target] {
+	return func(yield func(Target) bool) {
+		ofBook := make(map[address.Address]bool, len(p.Book.Entries))
+		for _, e := range p.Book.Entries {
+			if !ofBook[e.Address] && !yield(Target{e.Address, e.Page, finding.Place{File: p.Book.File, Line: e.Line}}) {
+				return
+			}
+			ofBook[e.Address] = true
+		}
+		for i := range p.Redirects.Len() {
+			row := p.Redirects.Row(i)
+			if a, err := address.Resolve(p.Site.Origin, row.From); err == nil && row.Pattern == nil && !ofBook[a] && !yield(Target{Address: a, Where: row.Place()}) {
+				return
+			}
 		}
 	}
-	for _, e := range p.Book.Entries {
-		add(Target{e.Address, e.Page, finding.Place{File: p.Book.File, Line: e.Line}})
-	}
-	for _, row := range p.Redirects.All() {
-		if a, err := address.Resolve(p.Site.Origin, row.From); err == nil && row.Pattern == nil {
-			add(Target{Address: a, Where: row.Place()})
-		}
-	}
-	return list
 }
 
 // Run asks for every target and follows it. Observations are passed on in the
 // order of the targets; progress is called after each.
-func Run(ctx context.Context, p *plan.Plan, client Getter, targets []Target, progress func(), meet func(Observation)) error {
-	for part := range slices.Chunk(targets, together) {
+func Run(ctx context.Context, p *plan.Plan, client Getter, targets iter.Seq[Target], progress func(), meet func(Observation)) error {
+	for part := range batches(targets) {
 		observations := make([]Observation, len(part))
 		done, reported := make(chan struct{}), make(chan struct{})
 		go func() {
@@ -110,6 +109,24 @@ func Run(ctx context.Context, p *plan.Plan, client Getter, targets []Target, pro
 		}
 	}
 	return nil
+}
+
+// batches yields targets by the thousand.
+func batches(targets iter.Seq[Target]) iter.Seq[[]Target] {
+	return func(yield func([]Target) bool) {
+		var part []Target
+		for t := range targets {
+			if part = append(part, t); len(part) == together {
+				if !yield(part) {
+					return
+				}
+				part = part[:0]
+			}
+		}
+		if len(part) > 0 {
+			yield(part)
+		}
+	}
 }
 
 // together is how many observations are held at a time.

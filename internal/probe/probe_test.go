@@ -3,6 +3,7 @@ package probe_test
 import (
 	"context"
 	"errors"
+	"slices"
 	"sync/atomic"
 	"testing"
 
@@ -15,6 +16,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
 	"young-compass/internal/probe"
+	"young-compass/internal/visits"
 )
 
 // obedient answers as the plan says, but for the addresses it is told.
@@ -42,9 +44,9 @@ func (o obedient) Get(_ context.Context, a address.Address) (fetch.Reply, error)
 func run(t *testing.T, o obedient) probe.Comparison {
 	t.Helper()
 	var steps atomic.Int32
-	targets := probe.Targets(o.plan)
+	targets := slices.Collect(probe.Targets(o.plan))
 	var comparison probe.Comparison
-	err := probe.Run(context.Background(), o.plan, o, targets, func() { steps.Add(1) }, func(observation probe.Observation) { comparison.Add(o.plan, observation) })
+	err := probe.Run(context.Background(), o.plan, o, slices.Values(targets), func() { steps.Add(1) }, func(observation probe.Observation) { comparison.Add(o.plan, observation) })
 	require.NoError(t, err)
 	assert.EqualValues(t, len(targets), steps.Load())
 	return comparison
@@ -110,4 +112,19 @@ func TestInterrupted(t *testing.T) {
 	cancel()
 	err := probe.Run(ctx, p, obedient{plan: p}, probe.Targets(p), func() {}, func(probe.Observation) {})
 	assert.ErrorIs(t, err, context.Canceled)
+}
+
+// A sample is as large as is wanted, in order, and holds what is visited most.
+func TestSample(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	all := slices.Collect(probe.Targets(p))
+	visited := all[123].Address
+	weight := probe.Weights([]visits.Visit{{Address: visited, Visitors: 100_000}})
+	for _, n := range []int{1, 2, 50, len(all) - 1, len(all), len(all) + 7} {
+		some := slices.Collect(probe.Sample(slices.Values(all), n, weight))
+		assert.Len(t, some, min(n, len(all)))
+		assert.True(t, slices.ContainsFunc(some, func(t probe.Target) bool { return t.Address == visited }), n)
+		assert.True(t, slices.IsSortedFunc(some, func(a, b probe.Target) int { return slices.Index(all, a) - slices.Index(all, b) }))
+	}
+	assert.Len(t, slices.Collect(probe.Sample(slices.Values(all), 0, weight)), len(all))
 }

@@ -1,6 +1,8 @@
 package probe
 
 import (
+	"iter"
+
 	"young-compass/internal/address"
 	"young-compass/internal/visits"
 )
@@ -15,25 +17,31 @@ func Weights(list []visits.Visit) func(address.Address) int {
 	return func(a address.Address) int { return 1 + count[a] }
 }
 
-// Sample returns n of the targets, in their order: what is visited more is
-// likelier among them (systematic sampling), the same every time.
-func Sample(targets []Target, n int, weight func(address.Address) int) []Target {
-	if n <= 0 || n >= len(targets) {
+// Sample yields n of the targets, in their order: what is visited more is
+// likelier among them (systematic sampling), the same every time. 0 means all.
+func Sample(targets iter.Seq[Target], n int, weight func(address.Address) int) iter.Seq[Target] {
+	if n <= 0 {
 		return targets
 	}
-	total := 0
-	for _, t := range targets {
-		total += weight(t.Address)
-	}
-	var some []Target
-	sum := 0
-	for i, t := range targets {
-		sum += weight(t.Address)
-		// The k-th is taken where the weights so far pass k+1/2 steps of total/n; and
-		// as many as are still needed are taken from the end.
-		if due := (2*sum*n + total) / (2 * total); due > len(some) && len(some) < n || n-len(some) >= len(targets)-i {
-			some = append(some, t)
+	return func(yield func(Target) bool) {
+		total, count := 0, 0
+		for t := range targets {
+			total += weight(t.Address)
+			count++
+		}
+		sum, seen, taken := 0, 0, 0
+		for t := range targets {
+			sum += weight(t.Address)
+			// The k-th is taken where the weights so far pass k-1/2 steps of total/n; and
+			// as many as are still needed are taken from the end.
+			due := (2*sum*n + total) / (2 * total)
+			if due > taken && taken < n || n-taken >= count-seen {
+				taken++
+				if !yield(t) {
+					return
+				}
+			}
+			seen++
 		}
 	}
-	return some
 }
