@@ -3,6 +3,7 @@ package demo_test
 import (
 	"context"
 	"encoding/csv"
+	"os"
 	"strings"
 	"testing"
 
@@ -124,4 +125,15 @@ func TestOldSiteIsCrawled(t *testing.T) {
 		}
 	}
 	assert.Equal(t, map[string]int{"en": 79, "de": 53, "nb": 51, "robots.txt forbids it": 1}, found)
+}
+
+// docs/demo.md says where each trouble of the neglected site is.
+func TestNeglectIsDocumented(t *testing.T) {
+	text, err := os.ReadFile("../../docs/demo.md")
+	require.NoError(t, err)
+	_, planted := demo.Neglected(demotest.Accepted(t, t.TempDir()), demo.NeglectSeed, nil)
+	assert.Len(t, planted, 24)
+	for _, p := range planted {
+		assert.Contains(t, string(text), "| "+p.Name+" | "+strings.TrimPrefix(p.At[0], "https://skerrywick.example")+" | `"+p.Code+"` |")
+	}
 }
