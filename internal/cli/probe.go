@@ -190,7 +190,7 @@ func (p *probing) baseline(db *store.Store) (probe.Baseline, error) {
 
 // askSite asks for all of the site, or goes on doing so.
 func (p *probing) askSite(db *store.Store) error {
-	asked := fmt.Sprint("survey ", p.plan.Site.Origin, " at ", p.ask.at, " max ", p.most, " obey ", p.obey)
+	asked := fmt.Sprint("survey ", p.plan.Site.Origin, " at ", p.ask.at, " max ", p.most, " obey ", p.obey, " sample ", p.sample)
 	run, err := db.Begin(asked, func() time.Time { return p.now })
 	if err != nil {
 		return unfinished{err}
@@ -200,7 +200,7 @@ func (p *probing) askSite(db *store.Store) error {
 	}
 	bar := term.NewProgress(p.stderr, "asking", int64(p.most), term.Plain)
 	done := 0
-	s := probe.Surveyor{Plan: p.plan, Client: p.client, Keeper: run, Agent: product, Max: p.most, Together: p.ask.parallel, Obey: p.obey, External: p.external, Visits: p.visits, Now: p.now,
+	s := probe.Surveyor{Plan: p.plan, Client: p.client, Keeper: run, Agent: product, Max: p.most, Together: p.ask.parallel, Obey: p.obey, Sample: p.sample, External: p.external, Visits: p.visits, Now: p.now,
 		Progress: func(n, _ int) { bar.Add(int64(n - done)); done = n }}
 	for _, text := range p.copies {
 		a, err := address.Parse(text)

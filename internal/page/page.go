@@ -31,6 +31,7 @@ type Signals struct {
 	Prev, Next string      `json:",omitempty"` // of <link rel=prev> and <link rel=next>
 	Alternates []Alternate `json:",omitempty"`
 	Mentioned  int         `json:",omitempty"` // translations that <a rel=alternate hreflang> links to, for people
+	Feeds      []string    `json:",omitempty"` // of <link rel=alternate type=application/rss+xml> or atom
 	Links      []string    `json:",omitempty"` // of <a href> and <area href>, each once
 	Insecure   []Load      `json:",omitempty"` // what is loaded by http
 	Password   bool        `json:",omitempty"` // a form asks for one

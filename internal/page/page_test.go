@@ -23,7 +23,7 @@ func TestRead(t *testing.T) {
 	s.Text = fingerprint.Sketch{}
 	assert.Equal(t, "https://skerrywick.example/ports", s.Canonical())
 	assert.Equal(t, Signals{Title: "Ports & piers", Headings: []string{"All ports", "North"}, Language: "en-GB", Base: "/b/", Canonicals: []Canonical{{Link: "https://skerrywick.example/ports"}},
-		Robots: "noindex, follow", Refresh: "/new", Alternates: []Alternate{{Language: "de", Link: "/de/haefen"}}, Links: []string{"/a", "/b"}}, s)
+		Robots: "noindex, follow", Refresh: "/new", Feeds: []string{"/feed"}, Alternates: []Alternate{{Language: "de", Link: "/de/haefen"}}, Links: []string{"/a", "/b"}}, s)
 }
 
 func TestTitleOfAnImage(t *testing.T) {

@@ -303,6 +303,8 @@ func (p *parser) link(a attributes) {
 			p.s.Canonicals = append(p.s.Canonicals, Canonical{a.href, p.body})
 		case rel == "alternate" && a.hreflang != "" && len(p.s.Alternates) < maxLinks:
 			p.s.Alternates = append(p.s.Alternates, Alternate{a.hreflang, a.href, p.body})
+		case rel == "alternate" && (a.kind == "application/rss+xml" || a.kind == "application/atom+xml") && len(p.s.Feeds) < maxMarks:
+			p.s.Feeds = append(p.s.Feeds, a.href)
 		case rel == "prev":
 			p.s.Prev = a.href
 		case rel == "next":

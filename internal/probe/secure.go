@@ -3,6 +3,7 @@ package probe
 import (
 	"crypto/tls"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -169,6 +170,14 @@ func (v *Survey) judgeMixed(s *Section) {
 			if to, err := address.Parse(link); err == nil && v.Plan.Site.Has(to.Host) {
 				linking[to] = append(linking[to], a)
 			}
+		}
+	}
+	for _, a := range slices.SortedFunc(maps.Keys(v.Feeds), address.Compare) {
+		switch {
+		case a.Scheme == "http":
+			s.add("feed-insecure", finding.Warning, v.Feeds[a].From, fmt.Sprintf("it names the feed %s, on http", a), "", "name it with https", a)
+		case v.Stale[a] != "":
+			s.add("feed-insecure", finding.Warning, a, fmt.Sprintf("the feed's entries are on http, such as %s", v.Stale[a]), "each reader makes a needless hop, and takes the old address for the entry's name", "write https there")
 		}
 	}
 	var targets []address.Address

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -18,6 +19,7 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/canonical"
 	"young-compass/internal/crawl"
+	"young-compass/internal/feed"
 	"young-compass/internal/fetch"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
@@ -49,6 +51,7 @@ type Surveyor struct {
 	Together int
 	External bool           // each link to another host is asked once
 	Obey     bool           // robots.txt counts for known addresses too
+	Sample   int            // so many of the known addresses, and what they name; 0: all, and where links lead
 	Visits   []visits.Visit // of the site's logs
 	Copies   []address.Address
 	Progress func(asked, known int)
@@ -66,6 +69,8 @@ type Survey struct {
 	Listed       map[address.Address]Entry // what the sitemaps list
 	Linked       map[address.Address]Linked
 	Outside      map[address.Address]Linked     // links to other hosts
+	Feeds        map[address.Address]Linked     // that pages name
+	Stale        map[address.Address]string     // feeds whose entries are on http, and the first of these
 	Heads        map[address.Address]crawl.Page // what these answered, if they were asked
 	Visits       []visits.Visit
 	Copies       canonical.Web // on other hosts
@@ -120,7 +125,7 @@ const (
 
 // Run asks the site.
 func (s *Surveyor) Run(ctx context.Context) (*Survey, error) {
-	v := &Survey{Plan: s.Plan, Web: canonical.Web{}, Rules: map[address.Address]crawl.Rules{}, Listed: map[address.Address]Entry{}, Linked: map[address.Address]Linked{}, Outside: map[address.Address]Linked{}, Heads: map[address.Address]crawl.Page{},
+	v := &Survey{Plan: s.Plan, Web: canonical.Web{}, Rules: map[address.Address]crawl.Rules{}, Listed: map[address.Address]Entry{}, Linked: map[address.Address]Linked{}, Outside: map[address.Address]Linked{}, Feeds: map[address.Address]Linked{}, Stale: map[address.Address]string{}, Heads: map[address.Address]crawl.Page{},
 		Visits: s.Visits, Copies: canonical.Web{}, Staging: canonical.Web{}, Plain: canonical.Web{}, Now: s.Now, explained: map[address.Address]bool{}}
 	visitor := Recorder(s.Client, s.Keeper)
 	s.walker = crawl.Crawler{Asker: s.Client, Visitor: visitor, Site: s.Plan.Site, Agent: s.Agent, Max: s.Max, Together: s.Together, Progress: s.Progress}
@@ -140,7 +145,14 @@ func (s *Surveyor) Run(ctx context.Context) (*Survey, error) {
 		start = append(start, a)
 	}
 	slices.SortFunc(start, address.Compare)
+	if s.Sample > 0 {
+		s.walker.Queue = func(a address.Address) (address.Address, bool) { return a, known[a] }
+	}
 	err := s.walker.Walk(ctx, start, v.meet)
+	if err == nil && s.Sample > 0 {
+		known, start = v.named()
+		err = s.walker.Walk(ctx, start, v.meet)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -149,7 +161,7 @@ func (s *Surveyor) Run(ctx context.Context) (*Survey, error) {
 		v.Endless = append(v.Endless, path)
 	}
 	slices.Sort(v.Endless)
-	for _, ask := range []func(context.Context, *Survey, crawl.Visitor) error{s.askPlain, s.askParameters, s.askOutside} {
+	for _, ask := range []func(context.Context, *Survey, crawl.Visitor) error{s.askPlain, s.askParameters, s.askOutside, s.askFeeds} {
 		if err := ask(ctx, v, visitor); err != nil {
 			return nil, err
 		}
@@ -198,6 +210,52 @@ func (s *Surveyor) askPlain(ctx context.Context, v *Survey, visitor crawl.Visito
 		v.Plain[pages[i].Address] = &pages[i]
 	}
 	return nil
+}
+
+// named returns the addresses that pages name as their canonical one or their
+// translation, or redirect to, and that weren't asked for.
+func (v *Survey) named() (set map[address.Address]bool, list []address.Address) {
+	set = map[address.Address]bool{}
+	for _, a := range v.Web.Sorted() {
+		p := v.Web[a]
+		targets := []address.Address{p.To}
+		for _, n := range canonical.NamedBy(p) {
+			targets = append(targets, n.To)
+		}
+		for _, n := range canonical.Alternates(p) {
+			targets = append(targets, n.To)
+		}
+		for _, to := range targets {
+			if to.Fragment = ""; v.Web[to] == nil && v.Plan.Site.Has(to.Host) && !set[to] {
+				set[to] = true
+				list = append(list, to)
+			}
+		}
+	}
+	return set, list
+}
+
+// maxFeeds is how many feeds are read.
+const maxFeeds = 20
+
+// askFeeds looks for entries on http in the feeds that pages name.
+func (s *Surveyor) askFeeds(ctx context.Context, v *Survey, _ crawl.Visitor) error {
+	list := slices.SortedFunc(maps.Keys(v.Feeds), address.Compare)
+	for _, a := range list[:min(len(list), maxFeeds)] {
+		reply, err := s.Client.Get(ctx, a)
+		if err != nil || reply.Status != 200 {
+			continue
+		}
+		// What can't be read of a feed says nothing about http.
+		_ = feed.Read(a.String(), bytes.NewReader(reply.Body), func(e feed.Entry) error {
+			to, err := address.Reference(a, e.Link)
+			if err == nil && to.Scheme == "http" && s.Plan.Site.Has(to.Host) && v.Stale[a] == "" {
+				v.Stale[a] = to.String()
+			}
+			return nil
+		})
+	}
+	return ctx.Err()
 }
 
 // maxOutside is how many links to other hosts are asked.
@@ -269,6 +327,13 @@ func (v *Survey) meet(p crawl.Page) {
 		}
 		linked[to] = l
 	}
+	for _, link := range p.Signals.Feeds {
+		if a, err := address.Reference(p.Base(), link); err == nil && v.Plan.Site.Has(a.Host) {
+			if a.Fragment = ""; v.Feeds[a].Count == 0 {
+				v.Feeds[a] = Linked{1, p.Address}
+			}
+		}
+	}
 	p.Signals.Links = slices.DeleteFunc(p.Signals.Links, func(link string) bool { return !strings.HasPrefix(strings.ToLower(link), "http://") })
 	v.Web[p.Address] = &p
 }
@@ -298,9 +363,15 @@ func (s *Surveyor) known(v *Survey) map[address.Address]bool {
 			some++
 		}
 	}
-	for a, ok := range known {
-		if !ok {
-			delete(known, a)
+	maps.DeleteFunc(known, func(_ address.Address, ok bool) bool { return !ok })
+	if s.Sample > 0 {
+		var targets []Target
+		for _, a := range slices.SortedFunc(maps.Keys(known), address.Compare) {
+			targets = append(targets, Target{Address: a})
+		}
+		clear(known)
+		for t := range Sample(slices.Values(targets), s.Sample, Weights(s.Visits)) {
+			known[t.Address] = true
 		}
 	}
 	return known
