@@ -165,3 +165,69 @@ func TestBaseline(t *testing.T) {
 	status, _ = probeOf(t, "probe canonicals --against tuesday"+live)
 	assert.Equal(t, 2, status)
 }
+
+// What is said of one address, of one parameter, and of a sample.
+func TestProbeInDetail(t *testing.T) {
+	dir := t.TempDir()
+	demotest.Accepted(t, dir)
+	demotest.Write(t, filepath.Join(dir, "visits.csv"), []byte("address,status,visitors,robots,last\nhttps://skerrywick.example/contact?sid=77,301,9,2,2026-11-22\nhttps://skerrywick.example/about-us,200,900,2,2026-11-22\n"))
+	live := neglected(t, dir) + " --project " + dir
+	status, out := probeOf(t, "probe explain /fleet/mv-sea-otter"+live)
+	assert.Equal(t, 1, status)
+	for _, line := range []string{
+		"canonical by link element    http://skerrywick.example/fleet/mv-sea-otter", "redirect ", "it ends at                     https://skerrywick.example/fleet/mv-sea-otter",
+		`head                         <link rel="canonical" href="https://skerrywick.example/fleet/mv-sea-otter">`, `Link: <https://skerrywick.example/fleet/mv-sea-otter>; rel="canonical"`, "error canonical-insecure",
+	} {
+		assert.Contains(t, out, line)
+	}
+	status, _ = probeOf(t, "probe explain https://other.example/"+live)
+	assert.Equal(t, 2, status)
+	_, out = probeOf(t, "probe parameters --list sid"+live)
+	assert.Contains(t, out, "https://skerrywick.example/contact?sid=77\n")
+	assert.Contains(t, out, "?sid=8f3a\n")
+	_, out = probeOf(t, "probe parameters --steps sid --since 2026-11-20"+live)
+	assert.Contains(t, out, "1  next   let each redirect, name its address without the parameter, or say noindex")
+	assert.Contains(t, out, "1 of 2 in the logs since 2026-11-20")
+	_, out = probeOf(t, "probe redirects hosts index --sample 3 --format json"+live)
+	var report struct {
+		Summary map[string]any
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &report))
+	assert.EqualValues(t, 3, report.Summary["redirects_asked"])
+	assert.EqualValues(t, 3, report.Summary["hosts_pages"])
+	for args, status := range map[string]int{"probe nonsense": 2, "probe --since soon": 2, "probe --copy nonsense": 2, "probe --auth nobody": 2, "probe --header x": 2, "probe --at a=b": 2, "probe --ca /nowhere": 2} {
+		got, _ := probeOf(t, args+" --project "+dir)
+		assert.Equal(t, status, got, args)
+	}
+}
+
+// What is protected is asked with what the user gave, and never shown.
+func TestSecretsStaySecret(t *testing.T) {
+	dir := t.TempDir()
+	p := demotest.Accepted(t, dir)
+	site := demo.NewSite(p)
+	s, err := demo.Start(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if user, password, ok := r.BasicAuth(); !ok || user != "anna" || password != "hush-hush" || r.Header.Get("X-Stage") != "two" {
+			http.Error(w, "401", http.StatusUnauthorized)
+			return
+		}
+		site.ServeHTTP(w, r)
+	}), "0", "0")
+	require.NoError(t, err)
+	defer func() { _ = s.Close() }()
+	ca := filepath.Join(dir, "ca.pem")
+	demotest.Write(t, ca, s.Certificate)
+	t.Setenv("STAGE_LOGIN", "anna:hush-hush")
+	args := []string{"probe", "--project", dir, "--at", s.At(), "--ca", ca, "--format", "json", "--header", "X-Stage: two"}
+	var out, messages bytes.Buffer
+	status := cli.Main(context.Background(), append(args, "--auth", "$STAGE_LOGIN"), strings.NewReader(""), &out, &messages)
+	assert.Equal(t, 0, status, "%s", out.String())
+	status, _ = probeOf(t, strings.Join(args[:len(args)-2], " "))
+	assert.Equal(t, 1, status)
+	database, err := os.ReadFile(filepath.Join(dir, "young-compass.db"))
+	require.NoError(t, err)
+	for _, text := range []string{out.String(), messages.String(), string(database)} {
+		assert.NotContains(t, text, "hush")
+		assert.NotContains(t, text, "YW5uYTpodXNoLWh1c2g") // the same in base64
+	}
+}
