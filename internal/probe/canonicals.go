@@ -3,7 +3,6 @@ package probe
 import (
 	"cmp"
 	"fmt"
-	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -88,7 +87,7 @@ func (v *Survey) judgeCanonicals(s *Section) {
 			v.explained[a] = true
 		}
 	}
-	for _, a := range slices.SortedFunc(maps.Keys(v.Heads), address.Compare) {
+	for _, a := range v.Heads.Sorted() {
 		p := v.Heads[a]
 		if p.Status == 404 || p.Status == 410 || p.Failure == fetch.NoName {
 			s.add("external-broken", finding.Warning, v.Outside[a].From, fmt.Sprintf("%s links to %s, which answers %s", v.Outside[a].From, a, cmp.Or(string(p.Failure), fmt.Sprint(p.Status))), "", "mend the link, or take it away", a)

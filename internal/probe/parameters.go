@@ -9,8 +9,6 @@ import (
 	"strconv"
 	"strings"
 
-	"golang.org/x/sync/errgroup"
-
 	"young-compass/internal/address"
 	"young-compass/internal/canonical"
 	"young-compass/internal/crawl"
@@ -120,20 +118,7 @@ func (s *Surveyor) askParameters(ctx context.Context, v *Survey, visitor crawl.V
 		}
 	}
 	slices.SortFunc(list, address.Compare)
-	pages := make([]crawl.Page, len(list))
-	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(max(s.Together, asking))
-	for i, a := range list {
-		group.Go(func() (err error) {
-			pages[i], err = visitor.Visit(ctx, a)
-			return err
-		})
-	}
-	err := group.Wait()
-	for i := range pages {
-		v.Without[pages[i].Address] = &pages[i]
-	}
-	return err
+	return s.visitAll(ctx, visitor, list, v.Without)
 }
 
 // trials returns the addresses with a parameter that are tried without it: those

@@ -68,10 +68,10 @@ type Survey struct {
 	Sitemaps     []Sitemap
 	Listed       map[address.Address]Entry // what the sitemaps list
 	Linked       map[address.Address]Linked
-	Outside      map[address.Address]Linked     // links to other hosts
-	Feeds        map[address.Address]Linked     // that pages name
-	Stale        map[address.Address]string     // feeds whose entries are on http, and the first of these
-	Heads        map[address.Address]crawl.Page // what these answered, if they were asked
+	Outside      map[address.Address]Linked // links to other hosts
+	Feeds        map[address.Address]Linked // that pages name
+	Stale        map[address.Address]string // feeds whose entries are on http, and the first of these
+	Heads        canonical.Web              // what these answered, if they were asked
 	Visits       []visits.Visit
 	Copies       canonical.Web // on other hosts
 	Staging      canonical.Web // of the staging hosts
@@ -125,7 +125,7 @@ const (
 
 // Run asks the site.
 func (s *Surveyor) Run(ctx context.Context) (*Survey, error) {
-	v := &Survey{Plan: s.Plan, Web: canonical.Web{}, Rules: map[address.Address]crawl.Rules{}, Listed: map[address.Address]Entry{}, Linked: map[address.Address]Linked{}, Outside: map[address.Address]Linked{}, Feeds: map[address.Address]Linked{}, Stale: map[address.Address]string{}, Heads: map[address.Address]crawl.Page{},
+	v := &Survey{Plan: s.Plan, Web: canonical.Web{}, Rules: map[address.Address]crawl.Rules{}, Listed: map[address.Address]Entry{}, Linked: map[address.Address]Linked{}, Outside: map[address.Address]Linked{}, Feeds: map[address.Address]Linked{}, Stale: map[address.Address]string{}, Heads: canonical.Web{},
 		Visits: s.Visits, Copies: canonical.Web{}, Staging: canonical.Web{}, Plain: canonical.Web{}, Now: s.Now, explained: map[address.Address]bool{}}
 	visitor := Recorder(s.Client, s.Keeper)
 	s.walker = crawl.Crawler{Asker: s.Client, Visitor: visitor, Site: s.Plan.Site, Agent: s.Agent, Max: s.Max, Together: s.Together, Progress: s.Progress}
@@ -193,11 +193,18 @@ func (s *Surveyor) askPlain(ctx context.Context, v *Survey, visitor crawl.Visito
 		v.Certificates = append(v.Certificates, certificateOf(host, reply, err))
 	}
 	list := v.live()
+	for i := range list {
+		list[i].Scheme = "http"
+	}
+	return s.visitAll(ctx, visitor, list, v.Plain)
+}
+
+// visitAll asks for addresses, several at a time, and enters what they answer.
+func (s *Surveyor) visitAll(ctx context.Context, visitor crawl.Visitor, list []address.Address, into canonical.Web) error {
 	pages := make([]crawl.Page, len(list))
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(max(s.Together, asking))
 	for i, a := range list {
-		a.Scheme = "http"
 		group.Go(func() (err error) {
 			pages[i], err = visitor.Visit(ctx, a)
 			return err
@@ -207,9 +214,18 @@ func (s *Surveyor) askPlain(ctx context.Context, v *Survey, visitor crawl.Visito
 		return err
 	}
 	for i := range pages {
-		v.Plain[pages[i].Address] = &pages[i]
+		into[list[i]] = &pages[i]
 	}
 	return nil
+}
+
+// header asks for headers alone.
+type header struct{ client Client }
+
+// Visit returns what the header at an address says.
+func (h header) Visit(ctx context.Context, a address.Address) (crawl.Page, error) {
+	reply, err := h.client.Head(ctx, a)
+	return crawl.Read(a, reply, err), ctx.Err()
 }
 
 // named returns the addresses that pages name as their canonical one or their
@@ -266,27 +282,8 @@ func (s *Surveyor) askOutside(ctx context.Context, v *Survey, _ crawl.Visitor) e
 	if !s.External {
 		return nil
 	}
-	var list []address.Address
-	for a := range v.Outside {
-		list = append(list, a)
-	}
-	slices.SortFunc(list, address.Compare)
-	list = list[:min(len(list), maxOutside)]
-	pages := make([]crawl.Page, len(list))
-	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(asking)
-	for i, a := range list {
-		group.Go(func() error {
-			reply, err := s.Client.Head(ctx, a)
-			pages[i] = crawl.Read(a, reply, err)
-			return ctx.Err()
-		})
-	}
-	err := group.Wait()
-	for i, p := range pages {
-		v.Heads[list[i]] = p
-	}
-	return err
+	list := slices.SortedFunc(maps.Keys(v.Outside), address.Compare)
+	return s.visitAll(ctx, header{s.Client}, list[:min(len(list), maxOutside)], v.Heads)
 }
 
 // explains reports whether an address has a finding of its own.
@@ -370,6 +367,7 @@ func (s *Surveyor) known(v *Survey) map[address.Address]bool {
 			targets = append(targets, Target{Address: a})
 		}
 		clear(known)
+		known[s.Plan.Site.Origin] = true
 		for t := range Sample(slices.Values(targets), s.Sample, Weights(s.Visits)) {
 			known[t.Address] = true
 		}

@@ -106,3 +106,49 @@ func TestAllTroubles(t *testing.T) {
 		}
 	}
 }
+
+// Links to other hosts are asked only when that is wanted, and only once each.
+func TestExternal(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	const far = "away.example"
+	var heads []string
+	handler := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Host == far {
+			heads = append(heads, r.Method+" "+r.URL.Path)
+			http.NotFound(w, r)
+			return
+		}
+		w.Header().Set("Content-Type", "text/html")
+		_, _ = fmt.Fprintf(w, `<link rel=alternate type="application/rss+xml" href="/feed"><a href="http://%s/a">x</a><a href="http://%[1]s/a#b">x</a><a href="http://www.skerrywick.example/old">x</a><img src="http://%[1]s/i.png"><form action="http://%[1]s/"><input type=password>`, far)
+		if r.URL.Path == "/feed" {
+			_, _ = fmt.Fprint(w, `<rss><channel><item><title>x</title><link>http://skerrywick.example/x</link></item></channel></rss>`)
+		}
+	})
+	s, err := demo.Start(handler, "0", "0")
+	require.NoError(t, err)
+	defer func() { _ = s.Close() }()
+	at, err := fetch.ParseAt(s.At())
+	require.NoError(t, err)
+	client, err := fetch.New(fetch.Options{Site: demo.Site(), At: &at, Names: map[string]fetch.At{far: at}, CA: s.Certificate})
+	require.NoError(t, err)
+	for _, external := range []bool{false, true} {
+		surveyor := probe.Surveyor{Plan: p, Client: client, Agent: "young-compass", Max: 500, Sample: 4, External: external, Now: time.Now()}
+		v, err := surveyor.Run(context.Background())
+		require.NoError(t, err)
+		found := map[string]int{}
+		for _, section := range v.Judge() {
+			for code, n := range finding.Count(section.Findings) {
+				found[code] += n
+			}
+		}
+		for _, code := range []string{"link-insecure", "mixed-content", "insecure-form", "no-https-redirect", "no-hsts"} {
+			assert.Positive(t, found[code], code)
+		}
+		if !external {
+			assert.Empty(t, heads)
+			continue
+		}
+		assert.Equal(t, []string{"HEAD /a"}, heads)
+		assert.Equal(t, 1, found["external-broken"])
+	}
+}
