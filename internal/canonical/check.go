@@ -53,6 +53,9 @@ func (c Checker) Page(p *crawl.Page) *finding.Finding {
 	return nil
 }
 
+// maxShown is how many addresses a finding shows.
+const maxShown = 10
+
 type reporter func(code string, severity finding.Severity, what, why, advice string, related ...address.Address) *finding.Finding
 
 // noChoice judges a page that names no canonical address, or several.
@@ -65,7 +68,11 @@ func (c Checker) noChoice(p *crawl.Page, named []Named, report reporter) *findin
 	}
 	switch {
 	case len(inside) > 1:
-		return report("several-canonicals", finding.Error, fmt.Sprintf("it names %d different canonical addresses", len(inside)), "search engines then believe none of them", "leave one of them, in the head or in the header", inside...)
+		f := report("several-canonicals", finding.Error, fmt.Sprintf("it names %d different canonical addresses", len(inside)), "search engines then believe none of them", "leave one of them, in the head or in the header", inside...)
+		for _, a := range inside[:min(len(inside), maxShown)] {
+			f.Evidence = append(f.Evidence, a.String())
+		}
+		return f
 	case len(named) > 0:
 		return report("canonical-outside-head", finding.Error, "its canonical link is not in the head of the page", "only in the head it counts; something in front of it ended the head, or a text brought it", "move it into the head: "+c.line(named[0].To))
 	case p.NoIndex():

@@ -15,6 +15,7 @@ import (
 	"young-compass/internal/crawl"
 	"young-compass/internal/demo"
 	"young-compass/internal/fetch"
+	"young-compass/internal/page"
 )
 
 // site answers from texts: a page, "301 /to", or "404".
@@ -95,4 +96,21 @@ func TestInterrupted(t *testing.T) {
 	c := crawl.Crawler{Asker: &site{}, Site: demo.Site(), Max: 5, Queue: func(a address.Address) (address.Address, bool) { return a, true }}
 	_, err := c.Run(ctx, []address.Address{demo.Site().Origin})
 	assert.ErrorIs(t, err, context.Canceled)
+}
+
+// What a Link header says is read as RFC 8288 has it, the first of a parameter.
+func TestReadHeader(t *testing.T) {
+	h := http.Header{"Link": {`</c>; rel="Canonical up"; title="a, \"b\"; c", <https://skerrywick.example/de> ; rel=alternate; hreflang=de; hreflang=en`, `<x>; rel=next`, `broken, </never>; rel=canonical`},
+		"X-Robots-Tag": {"NoIndex", "nofollow"}, "Set-Cookie": {"a=1; Secure", "b=2; Path=/", "=", "c=3"}, "Content-Language": {"de"}}
+	p := crawl.Read(demo.Site().Origin, fetch.Reply{Status: 404, Header: h}, nil)
+	assert.Equal(t, crawl.Header{Canonical: "/c", Alternates: []page.Alternate{{Language: "de", Link: "https://skerrywick.example/de"}}, Robots: "noindex, nofollow", Language: "de", Exposed: []string{"b", "c"}}, p.Header)
+	assert.True(t, p.NoIndex())
+}
+
+func FuzzReadHeader(f *testing.F) {
+	f.Add(`</c>; rel="canonical"; a="\"`)
+	f.Add(`<;>;;=,<>`)
+	f.Fuzz(func(_ *testing.T, link string) {
+		crawl.Read(demo.Site().Origin, fetch.Reply{Status: 200, Header: http.Header{"Link": {link}}}, nil)
+	})
 }

@@ -70,7 +70,10 @@ func (v *Survey) judgeCanonicals(s *Section) {
 		if end, ok := g.Canonical(); ok {
 			row[3] = end.String()
 		} else {
-			row[4] = "differ by parameters alone, or see the findings"
+			row[4] = "see the findings of its pages"
+			if !slices.ContainsFunc(g.Ends, func(a address.Address) bool { return a.Path != g.Ends[0].Path }) {
+				row[4] = "they differ by parameters alone"
+			}
 		}
 		if f != nil {
 			s.Findings = append(s.Findings, *f)
@@ -83,14 +86,14 @@ func (v *Survey) judgeCanonicals(s *Section) {
 	s.Findings = append(s.Findings, checker.Copied()...)
 	for _, a := range v.Web.Sorted() {
 		if p := v.Web[a]; p.Failure != "" {
-			s.add("no-answer", finding.Error, a, fmt.Sprintf("%s: %s", a, address.Printable(p.Problem)), "", "ask again; if it stays so, look at the server")
+			s.add("no-answer", finding.Error, a, address.Printable(p.Problem), "", "ask again; if it stays so, look at the server")
 			v.explained[a] = true
 		}
 	}
 	for _, a := range v.Heads.Sorted() {
 		p := v.Heads[a]
 		if p.Status == 404 || p.Status == 410 || p.Failure == fetch.NoName {
-			s.add("external-broken", finding.Warning, v.Outside[a].From, fmt.Sprintf("%s links to %s, which answers %s", v.Outside[a].From, a, cmp.Or(string(p.Failure), fmt.Sprint(p.Status))), "", "mend the link, or take it away", a)
+			s.add("external-broken", finding.Warning, v.Outside[a].From, fmt.Sprintf("it links to %s, which answers %s", a, cmp.Or(string(p.Failure), fmt.Sprint(p.Status))), "", "mend the link, or take it away", a)
 		}
 	}
 	if len(v.Endless) > 0 {
@@ -129,12 +132,12 @@ func (v *Survey) judgeMoves(s *Section) {
 		r := v.Web.Resolve(a)
 		switch {
 		case p.Location != "" && p.To == (address.Address{}):
-			s.add("redirect-unreadable", finding.Error, a, fmt.Sprintf("%s leads to %q, which is no http or https address", a, address.Printable(p.Location)), "", "write the address of a page there")
+			s.add("redirect-unreadable", finding.Error, a, fmt.Sprintf("it leads to %q, which is no http or https address", address.Printable(p.Location)), "", "write the address of a page there")
 		case p.To == (address.Address{}):
 		case r.Loop:
 			circles = append(circles, a)
 		case private(p.To.Host):
-			s.add("redirect-private", finding.Error, a, fmt.Sprintf("%s leads to %s, which nobody outside can reach", a, p.To), "", "write the address of a page there", p.To)
+			s.add("redirect-private", finding.Error, a, fmt.Sprintf("it leads to %s, which nobody outside can reach", p.To), "", "write the address of a page there", p.To)
 		case !v.Plan.Site.Has(p.To.Host) && !slices.Contains(v.Plan.Known, p.To.Host):
 			foreign = append(foreign, a)
 		}
@@ -161,7 +164,7 @@ func (v *Survey) againstPlan(s *Section, a address.Address) {
 	}
 	planned, ok := v.planned(a)
 	if ok && planned != choice.To {
-		s.add("canonical-against-plan", finding.Error, a, fmt.Sprintf("%s names %s as its canonical address; the plan says %s", a, choice.To, planned), "", fmt.Sprintf(`write <link rel="canonical" href="%s">`, planned), choice.To)
+		s.add("canonical-against-plan", finding.Error, a, fmt.Sprintf("it names %s as its canonical address; the plan says %s", choice.To, planned), "", fmt.Sprintf(`write <link rel="canonical" href="%s">`, planned), choice.To)
 		v.explained[a] = true
 	}
 }

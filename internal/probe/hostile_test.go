@@ -23,7 +23,7 @@ import (
 )
 
 // hostile is a site that does everything wrong.
-type hostile struct{ t *testing.T }
+type hostile struct{ sitemap, page []byte } // each packed
 
 const endless = "<p>on and on and on "
 
@@ -85,7 +85,7 @@ func (h hostile) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		}
 	case path == "/sitemap.xml":
 		w.Header().Set("Content-Type", "application/gzip")
-		_, _ = w.Write(bomb(h.t, `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>https://skerrywick.example/listed</loc></url><url><loc>`))
+		_, _ = w.Write(h.sitemap)
 	case path == "/":
 		for _, link := range []string{"loop-a", "self", "relative", "to-file", "to-script", "to-loopback", "to-private", "to-foreign", "to-control", "endless", "slow", "chunks", "bomb", "headers", "bytes", "type", "canonicals", "cut", "nothing", "calendar?day=1", "deep/deep/", "file:///etc/passwd", "javascript:x", "http://[::1", "//", "\x00"} {
 			_, _ = fmt.Fprintf(w, "<a href=\"%s\">x</a>", link)
@@ -98,7 +98,7 @@ func (h hostile) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		raw(w, "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nTransfer-Encoding: chunked\r\n\r\nzz\r\nbroken")
 	case path == "/bomb":
 		w.Header().Set("Content-Encoding", "gzip")
-		_, _ = w.Write(bomb(h.t, "<title>x</title>"))
+		_, _ = w.Write(h.page)
 	case path == "/headers":
 		raw(w, "HTTP/1.1 200 OK\r\n", strings.Repeat("X-Much: "+strings.Repeat("y", 1000)+"\r\n", 10_000), "\r\n")
 	case path == "/bytes":
@@ -127,12 +127,12 @@ func (h hostile) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 // bounds allow, and each trouble is told.
 func TestHostileServer(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
-	s, err := demo.Start(hostile{t}, "0", "0")
+	s, err := demo.Start(hostile{bomb(t, `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>https://skerrywick.example/listed</loc></url><url><loc>`), bomb(t, "<title>x</title>")}, "0", "0")
 	require.NoError(t, err)
 	defer func() { _ = s.Close() }()
 	at, err := fetch.ParseAt(s.At())
 	require.NoError(t, err)
-	client, err := fetch.New(fetch.Options{Site: demo.Site(), At: &at, CA: s.Certificate, Timeout: 2 * time.Second})
+	client, err := fetch.New(fetch.Options{Site: demo.Site(), At: &at, CA: s.Certificate, Timeout: 5 * time.Second})
 	require.NoError(t, err)
 	var before, after runtime.MemStats
 	runtime.ReadMemStats(&before)

@@ -58,11 +58,11 @@ func (v *Survey) judgeIndex(s *Section) {
 		planned := v.Plan.Pages.Find(ref)
 		switch {
 		case p.Blocked:
-			s.add("noindex-blocked", finding.Error, a, fmt.Sprintf("%s says noindex, and robots.txt blocks it", a), "the noindex is never seen, so that the address stays in the index",
+			s.add("noindex-blocked", finding.Error, a, "it says noindex, and robots.txt blocks it", "the noindex is never seen, so that the address stays in the index",
 				"let robots.txt allow it until it has left the index, and block it then")
 			v.explained[a] = true
 		case ok && a.Query == "" && planned != nil && planned.Robots == "":
-			s.add("live-noindex", finding.Error, a, fmt.Sprintf("%s says noindex, but %s is a live page", a, ref), "nobody finds it by searching", "take the noindex away, or note it in the column robots of pages.csv")
+			s.add("live-noindex", finding.Error, a, fmt.Sprintf("it says noindex, but %s is a live page", ref), "nobody finds it by searching", "take the noindex away, or note it in the column robots of pages.csv")
 			v.explained[a] = true
 		}
 	}
@@ -156,7 +156,7 @@ func (v *Survey) judgeEntries(s *Section) {
 		p, end := v.Web[a], v.Web.Resolve(a).End
 		resolved[end] = true
 		report := func(code, what, advice string) {
-			s.add(code, finding.Error, a, fmt.Sprintf("the sitemap lists %s, %s", a, what), "a sitemap lists canonical addresses that answer 200, nothing else", advice, v.Listed[a].Sitemap)
+			s.add(code, finding.Error, a, "the sitemap lists it, "+what, "a sitemap lists canonical addresses that answer 200, nothing else", advice, v.Listed[a].Sitemap)
 		}
 		switch {
 		case !v.Plan.Site.Has(a.Host):

@@ -69,7 +69,7 @@ func (t *tongues) page(a address.Address) {
 	for _, n := range p.Signals.Alternates {
 		if n.Outside && !t.once["outside "+a.String()] {
 			t.once["outside "+a.String()] = true
-			t.add("alternate-outside-head", finding.Error, a, fmt.Sprintf("%s: its links to translations are not in the head of the page", a), "only in the head they count", "move them into the head")
+			t.add("alternate-outside-head", finding.Error, a, "its links to translations are not in the head of the page", "only in the head they count", "move them into the head")
 		}
 	}
 	t.declared(a, p)
@@ -84,7 +84,7 @@ func (t *tongues) page(a address.Address) {
 	relative := ""
 	for _, n := range list {
 		if n.Err != nil {
-			t.add("alternate-unreadable", finding.Error, a, fmt.Sprintf("%s: its link to a translation names %q: %v", a, address.Printable(n.Link), n.Err), "", "write an address with scheme and host")
+			t.add("alternate-unreadable", finding.Error, a, fmt.Sprintf("its link to a translation names %q: %v", address.Printable(n.Link), n.Err), "", "write an address with scheme and host")
 			continue
 		}
 		if _, err := address.Parse(n.Link); err != nil && relative == "" {
@@ -92,7 +92,7 @@ func (t *tongues) page(a address.Address) {
 		}
 		code := strings.ToLower(n.Language)
 		if other, twice := byCode[code]; twice && other != n.To {
-			t.add("language-twice", finding.Error, a, fmt.Sprintf("%s names two addresses for %s: %s and %s", a, address.Printable(n.Language), other, n.To), "search engines believe neither", "leave one of them", other, n.To)
+			t.add("language-twice", finding.Error, a, fmt.Sprintf("it names two addresses for %s: %s and %s", address.Printable(n.Language), other, n.To), "search engines believe neither", "leave one of them", other, n.To)
 		}
 		byCode[code] = n.To
 		names = names || n.To == a || t.Web.Resolve(n.To).End == self
@@ -103,11 +103,11 @@ func (t *tongues) page(a address.Address) {
 		}
 	}
 	if relative != "" {
-		t.add("alternate-relative", finding.Warning, a, fmt.Sprintf("%s: its link to a translation, %q, is not written out with scheme and host", a, address.Printable(relative)), "", "write whole addresses")
+		t.add("alternate-relative", finding.Warning, a, fmt.Sprintf("its link to a translation, %q, is not written out with scheme and host", address.Printable(relative)), "", "write whole addresses")
 	}
 	switch {
 	case !names && !t.explained[a]:
-		t.add("alternate-without-self", finding.Warning, a, fmt.Sprintf("%s names its translations, but not itself", a), "each page of a cluster names all, itself too", fmt.Sprintf(`add <link rel="alternate" hreflang="%s" href="%s">`, address.Printable(p.Signals.Language), a))
+		t.add("alternate-without-self", finding.Warning, a, "it names its translations, but not itself", "each page of a cluster names all, itself too", fmt.Sprintf(`add <link rel="alternate" hreflang="%s" href="%s">`, address.Printable(p.Signals.Language), a))
 	case names && len(targets) == 0:
 		t.alone(a)
 	}
@@ -118,7 +118,7 @@ func (t *tongues) declared(a address.Address, p *crawl.Page) {
 	for what, said := range map[string]string{"Content-Language": p.Header.Language, "the meta element content-language": p.Signals.Content} {
 		if said != "" && p.Signals.Language != "" && !strings.Contains(said, ",") && !language.Same(said, p.Signals.Language) && !t.once["declared "+a.String()] {
 			t.once["declared "+a.String()] = true
-			t.add("language-disagrees", finding.Warning, a, fmt.Sprintf("%s: <html lang> says %s, %s says %s", a, address.Printable(p.Signals.Language), what, address.Printable(said)), "", "let both say the language of the text")
+			t.add("language-disagrees", finding.Warning, a, fmt.Sprintf("<html lang> says %s, %s says %s", address.Printable(p.Signals.Language), what, address.Printable(said)), "", "let both say the language of the text")
 		}
 	}
 }
@@ -151,7 +151,7 @@ func (t *tongues) target(a, self address.Address, n canonical.Alternate) {
 		} else {
 			t.once[key] = true
 		}
-		t.add(code, severity, a, fmt.Sprintf("%s names %s as its translation (%s), %s", a, n.To, address.Printable(n.Language), what), "search engines leave such translations out", advice, n.To)
+		t.add(code, severity, a, fmt.Sprintf("it names %s as its translation (%s), %s", n.To, address.Printable(n.Language), what), "search engines leave such translations out", advice, n.To)
 	}
 	end := t.Web.Resolve(n.To).End
 	switch {
@@ -198,7 +198,7 @@ func (t *tongues) alone(a address.Address) {
 	}
 	for _, page := range t.Plan.Pages.Pages {
 		if page.Key == answer.Key && page.Language != answer.Language && page.State == inventory.Live {
-			t.add("alternate-alone", finding.Warning, a, fmt.Sprintf("%s names itself alone, but there is %s too", a, page.Ref), "visitors are not led to their own language or country", "name all translations on each of them")
+			t.add("alternate-alone", finding.Warning, a, fmt.Sprintf("it names itself alone, but there is %s too", page.Ref), "visitors are not led to their own language or country", "name all translations on each of them")
 			return
 		}
 	}

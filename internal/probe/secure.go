@@ -158,13 +158,13 @@ func (v *Survey) judgeMixed(s *Section) {
 			}
 		}
 		if len(loads) > 0 {
-			s.add("mixed-content", finding.Error, a, fmt.Sprintf("%s loads %s by http", a, address.Printable(loads[0])), "browsers load it by https or not at all, and warn", "write https there").Evidence = printable(loads)
+			s.add("mixed-content", finding.Error, a, fmt.Sprintf("it loads %s by http", address.Printable(loads[0])), "browsers load it by https or not at all, and warn", "write https there").Evidence = printable(loads)
 		}
 		if len(forms) > 0 {
-			s.add("insecure-form", finding.Error, a, fmt.Sprintf("%s sends a form to %s", a, address.Printable(forms[0])), "what visitors write can be read on its way", "write https there").Evidence = printable(forms)
+			s.add("insecure-form", finding.Error, a, fmt.Sprintf("it sends a form to %s", address.Printable(forms[0])), "what visitors write can be read on its way", "write https there").Evidence = printable(forms)
 		}
 		if p.Signals.Password && len(p.Header.Exposed) > 0 {
-			s.add("insecure-cookie", finding.Error, a, fmt.Sprintf("%s asks for a password and sets the cookie %s without Secure", a, address.Printable(p.Header.Exposed[0])), "the cookie goes out on http too, where it can be stolen", "set it with Secure")
+			s.add("insecure-cookie", finding.Error, a, fmt.Sprintf("it asks for a password and sets the cookie %s without Secure", address.Printable(p.Header.Exposed[0])), "the cookie goes out on http too, where it can be stolen", "set it with Secure")
 		}
 		for _, link := range p.Signals.Links {
 			if to, err := address.Parse(link); err == nil && v.Plan.Site.Has(to.Host) {
