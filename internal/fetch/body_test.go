@@ -3,13 +3,21 @@ package fetch
 import (
 	"bytes"
 	"context"
+	"crypto/ecdsa"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/tls"
+	"crypto/x509"
 	"encoding/pem"
 	"io"
+	"log"
+	"math/big"
 	"net"
 	"net/http"
 	"net/http/httptest"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/andybalholm/brotli"
 	"github.com/klauspost/compress/gzip"
@@ -105,4 +113,41 @@ func TestFailures(t *testing.T) {
 	_, err = c.Get(ctx, parse(t, "http://skerrywick.example/"))
 	assert.Equal(t, Interrupted, FailureOf(err))
 	assert.Equal(t, NoFailure, FailureOf(nil))
+}
+
+// What is wrong with a certificate is said in words.
+func TestCertificateProblem(t *testing.T) {
+	site := address.Site{Origin: address.Address{Scheme: "https", Host: "skerrywick.example", Path: "/"}}
+	for name, c := range map[string]struct {
+		host  string
+		until time.Time
+		trust bool
+		want  string
+	}{
+		"another name": {"other.example", time.Now().Add(time.Hour), true, "it is for other.example, not for skerrywick.example"},
+		"expired":      {"skerrywick.example", time.Now().Add(-time.Hour), true, "it is valid from 2020-01-02 to "},
+		"unknown":      {"skerrywick.example", time.Now().Add(time.Hour), false, "doesn't lead to an authority that is trusted"},
+	} {
+		key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+		require.NoError(t, err)
+		template := &x509.Certificate{SerialNumber: big.NewInt(1), DNSNames: []string{c.host}, NotBefore: time.Date(2020, 1, 2, 0, 0, 0, 0, time.UTC), NotAfter: c.until, IsCA: true, BasicConstraintsValid: true}
+		der, err := x509.CreateCertificate(rand.Reader, template, template, &key.PublicKey, key)
+		require.NoError(t, err)
+		server := httptest.NewUnstartedServer(http.NotFoundHandler())
+		server.TLS = &tls.Config{Certificates: []tls.Certificate{{Certificate: [][]byte{der}, PrivateKey: key}}, MinVersion: tls.VersionTLS12}
+		server.Config.ErrorLog = log.New(io.Discard, "", 0)
+		server.StartTLS()
+		_, port, err := net.SplitHostPort(server.Listener.Addr().String())
+		require.NoError(t, err)
+		o := Options{Site: site, At: &At{"127.0.0.1", "1", port}}
+		if c.trust {
+			o.CA = pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der})
+		}
+		client, err := New(o)
+		require.NoError(t, err)
+		_, err = client.Get(context.Background(), parse(t, "https://skerrywick.example/"))
+		assert.Equal(t, Certificate, FailureOf(err), name)
+		assert.Contains(t, CertificateProblem(err), c.want, name)
+		server.Close()
+	}
 }

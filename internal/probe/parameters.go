@@ -167,6 +167,7 @@ func (v *Survey) judgeParameters(s *Section) {
 		s.Rows = append(s.Rows, []string{address.Printable(name), fmt.Sprint(len(p.Addresses)), fmt.Sprint(p.Visits), fmt.Sprint(p.Indexable), cmp.Or(shown, "-"), cmp.Or(string(p.Proposed), "-"), confidence})
 		v.Parameters = append(v.Parameters, *p)
 	}
+	v.judgeOrder(s, all, texts)
 	for _, declared := range v.Plan.Parameters {
 		if !slices.ContainsFunc(v.Parameters, func(p Parameter) bool { return declared.Matches(p.Name, declared.For) }) {
 			s.add("parameter-unused", finding.Note, v.Plan.Site.Origin, fmt.Sprintf("the plan declares the parameter %s, which was met nowhere", address.Printable(declared.Name)), "", "gather logs of a longer time, or delete it from the plan")
@@ -174,6 +175,22 @@ func (v *Survey) judgeParameters(s *Section) {
 	}
 	s.Columns = []string{"parameter", "addresses", "visits", "indexable", "class", "evidence says", "trials that agree"}
 	s.Counts = []Count{{"parameters", "parameters", len(v.Parameters)}}
+}
+
+// judgeOrder finds pages that are there once for each order of their parameters.
+func (v *Survey) judgeOrder(s *Section, all canonical.Web, texts map[address.Address]fingerprint.Text) {
+	var twice []address.Address
+	for _, a := range v.Web.Sorted() {
+		other := turned(a)
+		p := all[other]
+		if other == a || p == nil || !p.HTML || p.Status != 200 || !v.Web.Indexable(a) || v.explained[a] || texts[a].Exact != texts[other].Exact {
+			continue
+		}
+		if all.Resolve(other).End == other && !p.NoIndex() && (v.Web[other] == nil || address.Compare(a, other) < 0) {
+			twice = append(twice, a)
+		}
+	}
+	s.many("parameter-order", finding.Error, twice, fmt.Sprintf("%d addresses show the same with their parameters in another order, and name themselves in both", len(twice)), "each order is a page of its own for a search engine", "name one order as the canonical one on both")
 }
 
 // effect tells what a parameter does by an address with and without it.

@@ -152,3 +152,79 @@ func TestExternal(t *testing.T) {
 		assert.Equal(t, 1, found["external-broken"])
 	}
 }
+
+// What parameters do is told by asking: with them, without them, and in another
+// order.
+func TestParametersByEvidence(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	lines := []string{"The ferry leaves the old quay at seven in the morning.", "Tickets are sold on board and at the harbour office.", "Bicycles travel free of charge on all the islands.", "Dogs wait on deck, and sheep in the hold below it.", "In winter nobody knows when the last boat comes back."}
+	handler := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		q := r.URL.Query()
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		if q.Has("away") {
+			w.Header()["Location"] = []string{"https://skerrywick.example" + r.URL.Path}
+			w.WriteHeader(301)
+			return
+		}
+		text := slices.Clone(lines)
+		for i := range text {
+			text[i] = r.URL.Path + " " + text[i]
+		}
+		if q.Get("order") == "down" {
+			slices.Reverse(text)
+		}
+		if q.Has("boat") {
+			for i := range text {
+				text[i] = "Boat " + q.Get("boat") + " carries other words: " + strings.ToUpper(text[i][len(text[i])/2:]) + q.Get("boat")
+			}
+		}
+		self := "https://skerrywick.example" + r.URL.RequestURI()
+		if !q.Has("two") {
+			self = "https://skerrywick.example" + r.URL.Path + map[bool]string{true: "?boat=" + q.Get("boat")}[q.Has("boat")]
+		}
+		_, _ = fmt.Fprintf(w, `<link rel=canonical href="%s"><p>%s</p>`, self, strings.Join(text, "</p><p>"))
+		for _, path := range []string{"/contact", "/about-us", "/tickets-and-fares"} {
+			for _, query := range []string{"away=1", "order=down", "boat=" + path[1:3], "mark_ref=x", "one=1&amp;two=2"} {
+				_, _ = fmt.Fprintf(w, `<a href="%s?%s">x</a>`, path, query)
+			}
+		}
+	})
+	v, found := survey(t, p, handler)
+	got := map[string]string{}
+	for _, parameter := range v.Parameters {
+		got[parameter.Name] = fmt.Sprintf("%s %d of %d", parameter.Proposed, parameter.Agree, parameter.Told)
+	}
+	assert.Equal(t, map[string]string{"away": "noise 3 of 3", "order": "display 3 of 3", "boat": "identity 3 of 3", "mark_ref": "tracking 3 of 3", "one": "noise 3 of 3", "two": "noise 3 of 3"}, got)
+	counts := finding.Count(found)
+	assert.Equal(t, 5, counts["parameter-unclassified"], "%v", counts)
+	assert.Equal(t, 2, counts["parameter-duplicates"], "one and two")
+}
+
+// The same page under both orders of its parameters.
+func TestOrderOfParameters(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	handler := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		text := "The ferry leaves the old quay at seven in the morning and comes back by nightfall, wind and tide allowing."
+		if r.URL.Query().Has("season") && r.URL.Query().Has("boat") {
+			text = "Season and boat together make a page with words of its own, which no other page of this site has got at all."
+		}
+		_, _ = fmt.Fprintf(w, `<link rel=canonical href="https://skerrywick.example%s"><p>%s</p><a href="/contact?season=winter&amp;boat=hilda">x</a>`, r.URL.RequestURI(), text)
+	})
+	_, found := survey(t, p, handler)
+	assert.Equal(t, 1, finding.Count(found)["parameter-order"])
+}
+
+// Where robots.txt can't be had, nothing but what is known is asked.
+func TestRobotsUnavailable(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	site := demo.NewSite(p)
+	_, found := survey(t, p, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/robots.txt" {
+			http.Error(w, "503", http.StatusServiceUnavailable)
+			return
+		}
+		site.ServeHTTP(w, r)
+	}))
+	assert.Contains(t, told(found), "robots-unavailable https://skerrywick.example/robots.txt")
+}
