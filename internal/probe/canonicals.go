@@ -76,6 +76,7 @@ func (v *Survey) judgeCanonicals(s *Section) {
 			}
 		}
 		if f != nil {
+			f.Advice = v.prefer(g.Ends) + f.Advice
 			s.Findings = append(s.Findings, *f)
 			row[4] = f.Code
 		}
@@ -104,6 +105,44 @@ func (v *Survey) judgeCanonicals(s *Section) {
 	}
 	s.Counts = []Count{{"pages", "pages", own + other + none}, {"own", "name themselves", own}, {"other", "name another", other}, {"none", "name none or several", none},
 		{"redirects", "addresses redirect", moved}, {"groups", "groups show the same text", len(groups)}}
+}
+
+// prefer says for which of some addresses most speaks, by the signals that are
+// no choice by themselves: the plan, the sitemap, the links of other pages.
+func (v *Survey) prefer(list []address.Address) string {
+	type weighed struct {
+		address.Address
+		planned, listed bool
+		links           int
+	}
+	var best weighed
+	for i, a := range list {
+		planned, ok := v.planned(a)
+		_, listed := v.Listed[a]
+		w := weighed{a, ok && planned == a, listed, v.Linked[a].Count}
+		order := cmp.Or(compareBool(w.planned, best.planned), compareBool(w.listed, best.listed), cmp.Compare(w.links, best.links), cmp.Compare(len(best.Path+best.Query), len(w.Path+w.Query)))
+		if i == 0 || order > 0 {
+			best = w
+		}
+	}
+	var reasons []string
+	if best.planned {
+		reasons = append(reasons, "the plan names it")
+	}
+	if best.listed {
+		reasons = append(reasons, "the sitemap lists it")
+	}
+	return fmt.Sprintf("most speaks for %s (%s); ", best.Address, strings.Join(append(reasons, fmt.Sprintf("%d pages link to it", best.links)), ", "))
+}
+
+func compareBool(a, b bool) int {
+	switch {
+	case a == b:
+		return 0
+	case a:
+		return 1
+	}
+	return -1
 }
 
 // maxEach is how many pages without a canonical link are told one by one.

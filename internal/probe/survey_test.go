@@ -102,6 +102,9 @@ func TestAllTroubles(t *testing.T) {
 				assert.Contains(t, fmt.Sprint(f.Related, f.Evidence), other, trouble.Name)
 			}
 			assert.NotEmpty(t, f.Advice, f.Code)
+			if f.Code == "near-duplicate" {
+				assert.Regexp(t, `^most speaks for https://skerrywick.example/ports/st-brides-ness \(the plan names it, the sitemap lists it, \d+ pages link to it\); `, f.Advice)
+			}
 			assert.False(t, strings.ContainsAny(f.String(), "\x00\x1b"))
 		}
 	}
