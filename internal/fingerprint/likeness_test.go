@@ -135,7 +135,7 @@ func TestGroups(t *testing.T) {
 // the same texts (one bit of each counts how many words have it set).
 func BenchmarkPairs(b *testing.B) {
 	random := rand.New(rand.NewPCG(7, 2026))
-	const n = 20_000
+	const n = 100_000
 	texts := make([][]byte, n)
 	for i := range texts {
 		texts[i] = []byte(strings.Join(words(random, 500), " "))
