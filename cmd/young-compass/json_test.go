@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"net/http"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -128,10 +129,18 @@ func neglected(t *testing.T, dir string) string {
 	p, _, err := plan.Load(dir)
 	require.NoError(t, err)
 	site, _ := demo.Neglected(p, demo.NeglectSeed, nil)
+	at, ca := standIn(t, site)
+	return " --at " + at + " --at " + demo.StagingHost + "=" + at + " --at " + demo.CopyHost + "=" + at + " --ca " + ca
+}
+
+// standIn starts a site, and returns where it is and the file of its
+// certificate.
+func standIn(t *testing.T, site http.Handler) (at, ca string) {
+	t.Helper()
 	s, err := demo.Start(site, "0", "0")
 	require.NoError(t, err)
 	t.Cleanup(func() { assert.NoError(t, s.Close()) })
-	ca := filepath.Join(t.TempDir(), "ca.pem")
+	ca = filepath.Join(t.TempDir(), "ca.pem")
 	demotest.Write(t, ca, s.Certificate)
-	return " --at " + s.At() + " --at " + demo.StagingHost + "=" + s.At() + " --at " + demo.CopyHost + "=" + s.At() + " --ca " + ca
+	return s.At(), ca
 }

@@ -41,16 +41,12 @@ func TestKilledProbeGoesOn(t *testing.T) {
 	p := demotest.Accepted(t, dir)
 	site, _ := demo.Neglected(p, demo.NeglectSeed, nil)
 	var asked, pause atomic.Int64
-	s, err := demo.Start(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	at, ca := standIn(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		asked.Add(1)
 		time.Sleep(time.Duration(pause.Load()))
 		site.ServeHTTP(w, r)
-	}), "0", "0")
-	require.NoError(t, err)
-	defer func() { _ = s.Close() }()
-	ca := filepath.Join(dir, "ca.pem")
-	demotest.Write(t, ca, s.Certificate)
-	args := []string{"probe", "canonicals", "parameters", "languages", "https", "index", "--project", dir, "--at", s.At(), "--ca", ca, "--format", "json"}
+	}))
+	args := []string{"probe", "canonicals", "parameters", "languages", "https", "index", "--project", dir, "--at", at, "--ca", ca, "--format", "json"}
 	whole, err := exec.Command(program, args...).Output()
 	var exit *exec.ExitError
 	require.ErrorAs(t, err, &exit)
@@ -140,12 +136,8 @@ func TestBaseline(t *testing.T) {
 	dir := t.TempDir()
 	p := demotest.Accepted(t, dir)
 	handler := http.Handler(demo.NewSite(p))
-	s, err := demo.Start(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { handler.ServeHTTP(w, r) }), "0", "0")
-	require.NoError(t, err)
-	defer func() { _ = s.Close() }()
-	ca := filepath.Join(dir, "ca.pem")
-	demotest.Write(t, ca, s.Certificate)
-	live := " --project " + dir + " --at " + s.At() + " --ca " + ca
+	at, ca := standIn(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { handler.ServeHTTP(w, r) }))
+	live := " --project " + dir + " --at " + at + " --ca " + ca
 	troubles := demo.Troubles()
 	one, other := []demo.Trouble{troubles[1]}, []demo.Trouble{troubles[1], troubles[17]}
 	handler, _ = demo.Neglected(p, 5, one)
@@ -206,19 +198,15 @@ func TestSecretsStaySecret(t *testing.T) {
 	dir := t.TempDir()
 	p := demotest.Accepted(t, dir)
 	site := demo.NewSite(p)
-	s, err := demo.Start(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	at, ca := standIn(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if user, password, ok := r.BasicAuth(); !ok || user != "anna" || password != "hush-hush" || r.Header.Get("X-Stage") != "two" {
 			http.Error(w, "401", http.StatusUnauthorized)
 			return
 		}
 		site.ServeHTTP(w, r)
-	}), "0", "0")
-	require.NoError(t, err)
-	defer func() { _ = s.Close() }()
-	ca := filepath.Join(dir, "ca.pem")
-	demotest.Write(t, ca, s.Certificate)
+	}))
 	t.Setenv("STAGE_LOGIN", "anna:hush-hush")
-	args := []string{"probe", "--project", dir, "--at", s.At(), "--ca", ca, "--format", "json", "--header", "X-Stage: two"}
+	args := []string{"probe", "--project", dir, "--at", at, "--ca", ca, "--format", "json", "--header", "X-Stage: two"}
 	var out, messages bytes.Buffer
 	status := cli.Main(context.Background(), append(args, "--auth", "$STAGE_LOGIN"), strings.NewReader(""), &out, &messages)
 	assert.Equal(t, 0, status, "%s", out.String())

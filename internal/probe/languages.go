@@ -115,7 +115,8 @@ func (t *tongues) page(a address.Address) {
 
 // declared compares what page and header say of the language of a text.
 func (t *tongues) declared(a address.Address, p *crawl.Page) {
-	for what, said := range map[string]string{"Content-Language": p.Header.Language, "the meta element content-language": p.Signals.Content} {
+	for _, other := range [][2]string{{"Content-Language", p.Header.Language}, {"the meta element content-language", p.Signals.Content}} {
+		what, said := other[0], other[1]
 		if said != "" && p.Signals.Language != "" && !strings.Contains(said, ",") && !language.Same(said, p.Signals.Language) && !t.once["declared "+a.String()] {
 			t.once["declared "+a.String()] = true
 			t.add("language-disagrees", finding.Warning, a, fmt.Sprintf("<html lang> says %s, %s says %s", address.Printable(p.Signals.Language), what, address.Printable(said)), "", "let both say the language of the text")
