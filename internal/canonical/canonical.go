@@ -29,6 +29,7 @@ const (
 	Redirect = "redirect"
 	Header   = "link header"
 	Element  = "link element"
+	Refresh  = "meta refresh" // to another path
 )
 
 // Named is a canonical address that a page names.
@@ -146,6 +147,12 @@ func (w Web) next(a address.Address) (to address.Address, by string) {
 	}
 	if n, ok := Choice(p); ok && n.To != a {
 		return n.To, n.By
+	}
+	if p.Signals.Refresh != "" {
+		if to, err := address.Reference(p.Base(), p.Signals.Refresh); err == nil && to.Path != a.Path {
+			to.Fragment = ""
+			return to, Refresh
+		}
 	}
 	return a, ""
 }

@@ -54,9 +54,10 @@ func TestResolve(t *testing.T) {
 	w := web(t, map[string]string{
 		"/a": link(base + "/b"), "/b": "301 /c", "/c": link(base + "/c"),
 		"/self": link("/self"), "/none": "", "/two": link("/a") + link("/c"), "/same-twice": link("/c") + link(base+"/c#top"),
+		"/fresh": `<meta http-equiv=refresh content="0; url=/c">`, "/again": `<meta http-equiv=refresh content="30; url=/again?now">`,
 		"/x": "301 /y", "/y": "301 /x", "/www": link(base + "/back"), "/back": "301 /www", "/p": link("/q"), "/q": link("/p"),
 	})
-	for from, to := range map[string]string{"/a": "/c", "/b": "/c", "/c": "/c", "/self": "/self", "/none": "/none", "/two": "/two", "/same-twice": "/c", "/www": "/www", "/unknown": "/unknown"} {
+	for from, to := range map[string]string{"/a": "/c", "/b": "/c", "/c": "/c", "/self": "/self", "/none": "/none", "/two": "/two", "/same-twice": "/c", "/www": "/www", "/fresh": "/c", "/again": "/again", "/unknown": "/unknown"} {
 		r := w.Resolve(at(t, from))
 		assert.Equal(t, base+to, r.End.String(), from)
 		assert.False(t, r.Loop, from)

@@ -73,6 +73,7 @@ func (t *tongues) page(a address.Address) {
 		}
 	}
 	t.declared(a, p)
+	t.againstPlan(a, p)
 	list := t.named[a]
 	if len(list) == 0 || p.Status != 200 {
 		return
@@ -121,6 +122,14 @@ func (t *tongues) declared(a address.Address, p *crawl.Page) {
 			t.once["declared "+a.String()] = true
 			t.add("language-disagrees", finding.Warning, a, fmt.Sprintf("<html lang> says %s, %s says %s", address.Printable(p.Signals.Language), what, address.Printable(said)), "", "let both say the language of the text")
 		}
+	}
+}
+
+// againstPlan compares the language that a page says it is in with the plan's.
+func (t *tongues) againstPlan(a address.Address, p *crawl.Page) {
+	ref, ok := t.pageOf(a)
+	if ok && a.Query == "" && ref.Language != "" && p.Signals.Language != "" && p.Status == 200 && !language.Same(p.Signals.Language, ref.Language) {
+		t.add("language-against-plan", finding.Error, a, fmt.Sprintf("<html lang> says %s; the plan says that %s is there", address.Printable(p.Signals.Language), ref), "search engines show it to the wrong people", "let the page say its language, or show the right page")
 	}
 }
 

@@ -231,3 +231,23 @@ func TestRobotsUnavailable(t *testing.T) {
 	}))
 	assert.Contains(t, told(found), "robots-unavailable https://skerrywick.example/robots.txt")
 }
+
+// A page in another language than the plan says, or than its own header.
+func TestLanguageOfPages(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	site := demo.NewSite(p)
+	_, found := survey(t, p, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch r.URL.Path {
+		case "/contact":
+			_, _ = fmt.Fprint(w, `<!doctype html><html lang="de"><link rel=canonical href="https://skerrywick.example/contact"><p>Schreiben Sie uns`)
+		case "/about-us":
+			w.Header().Set("Content-Language", "nb")
+			site.ServeHTTP(w, r)
+		default:
+			site.ServeHTTP(w, r)
+		}
+	}))
+	list := told(found)
+	assert.Contains(t, list, "language-against-plan https://skerrywick.example/contact")
+	assert.Contains(t, list, "language-disagrees https://skerrywick.example/about-us")
+}
