@@ -156,11 +156,11 @@ func (t *tongues) target(a, self address.Address, n canonical.Alternate) {
 	p := t.Web[n.To]
 	report := func(word, code string, severity finding.Severity, what, advice string) {
 		t.wrong[[2]address.Address{a, n.To}] = word
-		if key := code + " " + n.To.String(); code != "alternate-without-return" && t.once[key] {
+		key := code + " " + n.To.String()
+		if t.once[key] && code != "alternate-without-return" {
 			return
-		} else {
-			t.once[key] = true
 		}
+		t.once[key] = true
 		t.add(code, severity, a, fmt.Sprintf("it names %s as its translation (%s), %s", n.To, address.Printable(n.Language), what), "search engines leave such translations out", advice, n.To)
 	}
 	end := t.Web.Resolve(n.To).End

@@ -106,7 +106,6 @@ func (v *Survey) parameters() map[string]*Parameter {
 // askParameters asks for some addresses with each parameter without it, and with
 // the parameters in another order.
 func (s *Surveyor) askParameters(ctx context.Context, v *Survey, visitor crawl.Visitor) error {
-	v.Without = canonical.Web{}
 	var list []address.Address
 	for name, p := range v.parameters() {
 		for _, a := range trials(v, p) {

@@ -69,9 +69,9 @@ type Survey struct {
 	Listed       map[address.Address]Entry // what the sitemaps list
 	Linked       map[address.Address]Linked
 	Outside      map[address.Address]Linked // links to other hosts
+	Heads        canonical.Web              // what these answered, if they were asked
 	Feeds        map[address.Address]Linked // that pages name
 	Stale        map[address.Address]string // feeds whose entries are on http, and the first of these
-	Heads        canonical.Web              // what these answered, if they were asked
 	Visits       []visits.Visit
 	Copies       canonical.Web // on other hosts
 	Staging      canonical.Web // of the staging hosts
@@ -123,10 +123,19 @@ const (
 	maxSitemapName = 2000
 )
 
+func newSurvey(s *Surveyor) *Survey {
+	return &Survey{
+		Plan: s.Plan, Visits: s.Visits, Now: s.Now,
+		Web: canonical.Web{}, Heads: canonical.Web{}, Copies: canonical.Web{}, Staging: canonical.Web{}, Plain: canonical.Web{}, Without: canonical.Web{},
+		Rules: map[address.Address]crawl.Rules{}, Listed: map[address.Address]Entry{}, Stale: map[address.Address]string{},
+		Linked: map[address.Address]Linked{}, Outside: map[address.Address]Linked{}, Feeds: map[address.Address]Linked{},
+		explained: map[address.Address]bool{},
+	}
+}
+
 // Run asks the site.
 func (s *Surveyor) Run(ctx context.Context) (*Survey, error) {
-	v := &Survey{Plan: s.Plan, Web: canonical.Web{}, Rules: map[address.Address]crawl.Rules{}, Listed: map[address.Address]Entry{}, Linked: map[address.Address]Linked{}, Outside: map[address.Address]Linked{}, Feeds: map[address.Address]Linked{}, Stale: map[address.Address]string{}, Heads: canonical.Web{},
-		Visits: s.Visits, Copies: canonical.Web{}, Staging: canonical.Web{}, Plain: canonical.Web{}, Now: s.Now, explained: map[address.Address]bool{}}
+	v := newSurvey(s)
 	visitor := Recorder(s.Client, s.Keeper)
 	s.walker = crawl.Crawler{Asker: s.Client, Visitor: visitor, Site: s.Plan.Site, Agent: s.Agent, Max: s.Max, Together: s.Together, Progress: s.Progress}
 	origin := s.Plan.Site.Origin
