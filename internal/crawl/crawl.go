@@ -57,12 +57,13 @@ const together = 8
 // the order of addresses. It ends early, with what it has, when ctx does.
 func (c *Crawler) Run(ctx context.Context, start []address.Address) ([]Page, error) {
 	var met []Page
-	err := c.Walk(ctx, start, func(p Page) { met = append(met, p) })
+	err := c.Walk(ctx, start, func(p Page, _ []address.Address) { met = append(met, p) })
 	return met, err
 }
 
-// Walk does what Run does, and passes each page on.
-func (c *Crawler) Walk(ctx context.Context, start []address.Address, meet func(Page)) error {
+// Walk does what Run does, and passes each page on with the addresses where it
+// leads.
+func (c *Crawler) Walk(ctx context.Context, start []address.Address, meet func(Page, []address.Address)) error {
 	if c.Visitor == nil {
 		c.Visitor = Live{c.Asker}
 	}
@@ -78,8 +79,9 @@ func (c *Crawler) Walk(ctx context.Context, start []address.Address, meet func(P
 				}
 			})
 			for _, p := range pages {
-				links = append(links, p.Leads()...)
-				meet(p)
+				leads := p.Leads()
+				links = append(links, leads...)
+				meet(p, leads)
 			}
 			met += len(pages)
 			if err != nil || met >= c.Max {

@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"net"
 	"net/http"
+	"net/netip"
 	"slices"
 	"strconv"
 	"strings"
@@ -174,6 +175,12 @@ func (c *Client) turn(ctx context.Context, name string) (func(), error) {
 	return func() { <-h.slots }, nil
 }
 
+// Private reports whether a site on the internet can't have an address.
+func Private(ip netip.Addr) bool {
+	ip = ip.Unmap()
+	return ip.IsLoopback() || ip.IsPrivate() || ip.IsLinkLocalUnicast() || ip.IsUnspecified() || ip.IsMulticast()
+}
+
 // publicOnly refuses addresses that a site on the internet can't have: a name
 // that resolves to one would make the tool ask inside the user's own network.
 func publicOnly(_, hostPort string, _ syscall.RawConn) error {
@@ -181,7 +188,7 @@ func publicOnly(_, hostPort string, _ syscall.RawConn) error {
 	if err != nil {
 		return err
 	}
-	if ip := net.ParseIP(host); ip == nil || ip.IsLoopback() || ip.IsPrivate() || ip.IsLinkLocalUnicast() || ip.IsUnspecified() || ip.IsMulticast() {
+	if ip, err := netip.ParseAddr(host); err != nil || Private(ip) {
 		return fmt.Errorf("%s is %w; name it with --at to ask it all the same", host, errPrivate)
 	}
 	return nil

@@ -112,7 +112,7 @@ func BenchmarkCrawl(b *testing.B) {
 				return a, a.Path != "/" && !strings.HasPrefix(a.Path, "/de/") && a.Scheme == "http"
 			}}
 		met := 0
-		require.NoError(b, c.Walk(context.Background(), []address.Address{start}, func(crawl.Page) { met++ }))
+		require.NoError(b, c.Walk(context.Background(), []address.Address{start}, func(crawl.Page, []address.Address) { met++ }))
 		require.NoError(b, run.Finish())
 		require.Equal(b, n, met)
 	}

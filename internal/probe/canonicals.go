@@ -191,7 +191,7 @@ func private(host string) bool {
 		host = host[:i]
 	}
 	ip, err := netip.ParseAddr(strings.Trim(host, "[]"))
-	return host == "localhost" || strings.HasSuffix(host, ".localhost") || err == nil && (ip.IsPrivate() || ip.IsLoopback() || ip.IsLinkLocalUnicast() || ip.IsUnspecified())
+	return host == "localhost" || strings.HasSuffix(host, ".localhost") || err == nil && fetch.Private(ip)
 }
 
 // againstPlan compares the canonical address of a page with the plan's. What

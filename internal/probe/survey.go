@@ -5,15 +5,12 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
-	"io"
 	"maps"
 	"slices"
 	"strings"
 	"time"
 
-	"github.com/klauspost/compress/gzip"
 	"golang.org/x/sync/errgroup"
 
 	"young-compass/internal/address"
@@ -149,11 +146,7 @@ func (s *Surveyor) Run(ctx context.Context) (*Survey, error) {
 	}
 	spaces := spaces{queries: map[string]int{}, endless: map[string]bool{}}
 	s.walker.Queue = func(a address.Address) (address.Address, bool) { return a, known[a] || spaces.enter(a) }
-	start := make([]address.Address, 0, len(known))
-	for a := range known {
-		start = append(start, a)
-	}
-	slices.SortFunc(start, address.Compare)
+	start := slices.SortedFunc(maps.Keys(known), address.Compare)
 	if s.Sample > 0 {
 		s.walker.Queue = func(a address.Address) (address.Address, bool) { return a, known[a] }
 	}
@@ -166,27 +159,22 @@ func (s *Surveyor) Run(ctx context.Context) (*Survey, error) {
 		return nil, err
 	}
 	v.Full = len(v.Web) >= s.Max
-	for path := range spaces.endless {
-		v.Endless = append(v.Endless, path)
-	}
-	slices.Sort(v.Endless)
+	v.Endless = slices.Sorted(maps.Keys(spaces.endless))
 	for _, ask := range []func(context.Context, *Survey, crawl.Visitor) error{s.askPlain, s.askParameters, s.askOutside, s.askFeeds} {
 		if err := ask(ctx, v, visitor); err != nil {
 			return nil, err
 		}
 	}
+	var staging []address.Address
 	for _, host := range s.Plan.Staging {
-		for _, scheme := range []string{"https", "http"} {
-			a := address.Address{Scheme: scheme, Host: host, Path: "/"}
-			reply, err := s.Client.Get(ctx, a)
-			p := crawl.Read(a, reply, err)
-			v.Staging[a] = &p
-		}
+		staging = append(staging, address.Address{Scheme: "https", Host: host, Path: "/"}, address.Address{Scheme: "http", Host: host, Path: "/"})
 	}
-	for _, a := range s.Copies {
-		reply, err := s.Client.Get(ctx, a)
-		p := crawl.Read(a, reply, err)
-		v.Copies[a] = &p
+	live := crawl.Live{Asker: s.Client} // what is not the site's is not kept
+	if err := s.visitAll(ctx, live, staging, v.Staging); err != nil {
+		return nil, err
+	}
+	if err := s.visitAll(ctx, live, s.Copies, v.Copies); err != nil {
+		return nil, err
 	}
 	return v, ctx.Err()
 }
@@ -301,9 +289,9 @@ func (v *Survey) explains(url string) bool {
 	return err == nil && v.explained[a]
 }
 
-// Explains reports whether an address that a finding is about leads to one that
-// has a finding of its own.
-func (v *Survey) Explains(f finding.Finding) bool {
+// IsConsequence reports whether an address that a finding is about leads to one
+// that has a finding of its own.
+func (v *Survey) IsConsequence(f finding.Finding) bool {
 	a, err := address.Parse(f.Where.URL)
 	if err != nil {
 		return false
@@ -318,8 +306,8 @@ func (v *Survey) Explains(f finding.Finding) bool {
 }
 
 // meet takes up a page. Of its links only those that say something are kept.
-func (v *Survey) meet(p crawl.Page) {
-	for _, to := range p.Leads() {
+func (v *Survey) meet(p crawl.Page, leads []address.Address) {
+	for _, to := range leads {
 		if to.Fragment = ""; to == p.Address || p.To != (address.Address{}) {
 			continue
 		}
@@ -411,123 +399,6 @@ func (s *spaces) enter(a address.Address) bool {
 		return false
 	}
 	return true
-}
-
-// readSitemaps reads the sitemaps that robots.txt names, or else /sitemap.xml.
-func (s *Surveyor) readSitemaps(ctx context.Context, v *Survey) error {
-	origin := s.Plan.Site.Origin
-	var list []address.Address
-	named := map[address.Address]bool{}
-	for _, text := range v.Rules[origin].Sitemaps() {
-		if a, err := address.Parse(text); err == nil && len(list) < maxSitemaps {
-			named[a] = true
-			list = append(list, a)
-		}
-	}
-	usual := origin
-	usual.Path = "/sitemap.xml"
-	if len(list) == 0 {
-		list = append(list, usual)
-	}
-	seen := map[address.Address]bool{}
-	for len(list) > 0 && len(v.Sitemaps) < maxSitemaps {
-		a := list[0]
-		list = list[1:]
-		if seen[a] {
-			continue
-		}
-		seen[a] = true
-		m, parts := s.readSitemap(ctx, v, a)
-		m.Named = named[a]
-		if ctx.Err() != nil {
-			return ctx.Err()
-		}
-		if a == usual && !m.Named && m.Status != 200 {
-			continue // there is none
-		}
-		v.Sitemaps = append(v.Sitemaps, m)
-		for _, part := range parts {
-			named[part] = m.Named
-			list = append(list, part)
-		}
-	}
-	return nil
-}
-
-func (s *Surveyor) readSitemap(ctx context.Context, v *Survey, a address.Address) (m Sitemap, parts []address.Address) {
-	m.Address = a
-	reply, err := s.Client.GetFile(ctx, a)
-	for hops := 0; err == nil && reply.Status >= 300 && reply.Status < 400 && hops < 5; hops++ {
-		to, bad := address.Reference(a, reply.Location)
-		if bad != nil {
-			break
-		}
-		reply, err = s.Client.GetFile(ctx, to)
-	}
-	m.Status, m.Failure = reply.Status, fetch.FailureOf(err)
-	if err != nil || reply.Status != 200 {
-		return m, nil
-	}
-	var r io.Reader = bytes.NewReader(reply.Body)
-	if bytes.HasPrefix(reply.Body, []byte{0x1f, 0x8b}) {
-		unpacked, err := gzip.NewReader(r)
-		if err != nil {
-			m.Problem = "it can't be unpacked"
-			return m, nil
-		}
-		r = unpacked
-	}
-	counted := &counter{r: io.LimitReader(r, fetch.MaxFile+1)}
-	file := a.String()
-	content, err := sitefile.ReadSitemap(file, counted, func(u sitefile.URL) error {
-		if m.Entries++; m.Entries > maxEntries {
-			return errTooMany
-		}
-		at, err := address.Parse(u.Location)
-		if err != nil {
-			if len(m.Wrong) < maxWrong {
-				u.Location = address.Printable(u.Location[:min(len(u.Location), maxSitemapName)])
-				m.Wrong = append(m.Wrong, u)
-			}
-			return nil
-		}
-		at.Fragment = ""
-		if _, twice := v.Listed[at]; !twice {
-			v.Listed[at] = Entry{a, u.Line, u.Alternates}
-		}
-		if !dated(u.Modified) && len(m.Wrong) < maxWrong {
-			m.Wrong = append(m.Wrong, u)
-		}
-		return nil
-	})
-	m.Size = counted.n
-	var input *finding.Input
-	switch {
-	case errors.As(err, &input):
-		m.Problem = fmt.Sprintf("line %d: %s", input.Finding.Where.Line, input.Finding.What)
-	case err != nil:
-		m.Problem = err.Error()
-	}
-	for _, text := range content.Parts {
-		if part, err := address.Parse(text); err == nil && len(parts) < maxSitemaps && s.Plan.Site.Has(part.Host) {
-			parts = append(parts, part)
-		}
-	}
-	return m, parts
-}
-
-var errTooMany = errors.New("there are more than a million entries")
-
-// counter counts the bytes that are read.
-type counter struct {
-	r io.Reader
-	n int
-}
-
-func (c *counter) Read(p []byte) (int, error) {
-	n, err := c.r.Read(p)
-	c.n += n
-	return n, err
 }
 
 // recorder visits what was not visited already, and keeps it.
