@@ -13,7 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"young-compass/internal/demo/demotest"
-	"young-compass/internal/plan"
+	"young-compass/internal/project"
 )
 
 // A run that is killed at any moment leaves the old or the new file, and the
@@ -38,7 +38,7 @@ func TestKilledWhileWriting(t *testing.T) {
 		}
 	}
 	book := func(dir string) string {
-		data, err := os.ReadFile(filepath.Join(dir, plan.AddressesFile))
+		data, err := os.ReadFile(filepath.Join(dir, project.AddressesFile))
 		require.NoError(t, err)
 		return string(data)
 	}
@@ -59,7 +59,7 @@ func TestKilledWhileWriting(t *testing.T) {
 		assert.Contains(t, []string{before, after}, book(dir), "never half a file")
 		run(dir, 0)
 		assert.Equal(t, after, book(dir))
-		kept, err := filepath.Glob(filepath.Join(dir, plan.AddressesFile+".*.bak"))
+		kept, err := filepath.Glob(filepath.Join(dir, project.AddressesFile+".*.bak"))
 		require.NoError(t, err)
 		require.Len(t, kept, 1, "what was replaced is kept, once")
 		old, err := os.ReadFile(kept[0])

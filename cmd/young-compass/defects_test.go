@@ -75,7 +75,7 @@ func (d *troubled) text() []byte {
 const livePages = 500
 
 // project writes the plan, pages and addresses of the made-up site.
-func project(t *testing.T, dir string) {
+func newProject(t *testing.T, dir string) {
 	t.Helper()
 	pages, book := "key,language,kind,title,state\n", "address,page,state\n"
 	add := func(key, language, state, path string) {
@@ -214,7 +214,7 @@ func TestEveryTroubleIsCounted(t *testing.T) {
 		n, k = 3000, 20
 	}
 	dir := t.TempDir()
-	project(t, dir)
+	newProject(t, dir)
 	for seed := range uint64(2) {
 		d := &troubled{Rand: rand.New(rand.NewPCG(seed, 2026)), want: map[string]int{}}
 		d.clean(n)

@@ -17,7 +17,7 @@ import (
 	"young-compass/internal/cli"
 	"young-compass/internal/demo"
 	"young-compass/internal/demo/demotest"
-	"young-compass/internal/plan"
+	"young-compass/internal/project"
 )
 
 // paths collects where values stand in a JSON document.
@@ -126,7 +126,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 // it.
 func neglected(t *testing.T, dir string) string {
 	t.Helper()
-	p, _, err := plan.Load(dir)
+	p, _, err := project.Load(dir)
 	require.NoError(t, err)
 	site, _ := demo.Neglected(p, demo.NeglectSeed, nil)
 	at, ca := standIn(t, site)

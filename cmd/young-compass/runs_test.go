@@ -21,6 +21,7 @@ import (
 	"young-compass/internal/gather"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
+	"young-compass/internal/project"
 	"young-compass/internal/visits"
 )
 
@@ -36,7 +37,7 @@ func call(t *testing.T, args ...string) {
 func projectFiles(t *testing.T, dir string) string {
 	t.Helper()
 	var b strings.Builder
-	for _, name := range []string{plan.PagesFile, plan.AddressesFile, visits.FileName, gather.MemoryFile} {
+	for _, name := range []string{project.PagesFile, project.AddressesFile, visits.FileName, gather.MemoryFile} {
 		data, err := os.ReadFile(filepath.Join(dir, name))
 		require.NoError(t, err)
 		fmt.Fprintf(&b, "== %s\n%s", name, data)
@@ -58,7 +59,7 @@ func TestGatherInAnyOrder(t *testing.T) {
 	want := ""
 	for seed := range uint64(10) {
 		dir := t.TempDir()
-		demotest.Write(t, filepath.Join(dir, plan.ConfigFile), demotest.File(t, demo.Config))
+		demotest.Write(t, filepath.Join(dir, project.PlanFile), demotest.File(t, demo.Config))
 		call(t, append([]string{"gather", "--project", dir}, names...)...)
 		got := projectFiles(t, dir)
 		if want == "" {
@@ -102,7 +103,7 @@ func TestNothingIsLostOverGatheredRuns(t *testing.T) {
 	for seed := range uint64(10) {
 		random := rand.New(rand.NewPCG(seed, 2))
 		dir := t.TempDir()
-		demotest.Write(t, filepath.Join(dir, plan.ConfigFile), demotest.File(t, demo.Config))
+		demotest.Write(t, filepath.Join(dir, project.PlanFile), demotest.File(t, demo.Config))
 		ever := map[string]inventory.Ref{}
 		for run, export := range [][][]string{rows, rename(rows), rows} {
 			export = slices.Clone(export)

@@ -1,6 +1,9 @@
 package address
 
-import "strings"
+import (
+	"slices"
+	"strings"
+)
 
 // Param is one item of a query. Raw bytes are kept: "k" and "k=" differ, and
 // nothing is decoded, since servers and applications don't agree on how.
@@ -54,4 +57,12 @@ func First(params []Param, name string) (Param, bool) {
 		}
 	}
 	return Param{}, false
+}
+
+// JoinWithout joins items with "&", leaving out empty ones and those for which leave is true; leave may be nil.
+func JoinWithout(params []Param, leave func(Param) bool) string {
+	if leave != nil {
+		params = slices.DeleteFunc(slices.Clone(params), leave)
+	}
+	return JoinQuery(params)
 }

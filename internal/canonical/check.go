@@ -7,6 +7,7 @@ import (
 	"young-compass/internal/crawl"
 	"young-compass/internal/finding"
 	"young-compass/internal/language"
+	"young-compass/internal/parameter"
 	"young-compass/internal/plan"
 )
 
@@ -154,7 +155,7 @@ func (c Checker) firstPage(a, to address.Address) bool {
 		return false
 	}
 	for _, q := range address.SplitQuery(a.Query) {
-		if c.Plan.ClassOf(q.Name, a.Path) != plan.Pagination || q.Value == "=1" {
+		if c.Plan.Parameters.ClassOf(q.Name, a.Path) != parameter.Pagination || q.Value == "=1" {
 			continue
 		}
 		other, ok := address.First(address.SplitQuery(to.Query), q.Name)

@@ -22,7 +22,9 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/judge"
 	"young-compass/internal/plan"
+	"young-compass/internal/project"
 	"young-compass/internal/safefile"
 	"young-compass/internal/term"
 )
@@ -227,9 +229,18 @@ func (a *app) readIfThere(name string, read func(path string, r io.Reader) ([]fi
 	return err
 }
 
-// load reads the project. Findings of the plan itself come along.
+// judged reads the project, and says what is wrong with its plan.
+func (a *app) judged() (*plan.Plan, []finding.Finding, error) {
+	p, found, err := a.load()
+	if err != nil {
+		return nil, nil, err
+	}
+	return p, append(found, judge.Plan(p)...), nil
+}
+
+// load reads the project. Findings are of reading alone.
 func (a *app) load() (*plan.Plan, []finding.Finding, error) {
-	p, found, err := plan.Load(a.project)
+	p, found, err := project.Load(a.project)
 	var input *finding.Input
 	if errors.As(err, &input) {
 		a.locate(&input.Finding.Where)
@@ -240,7 +251,7 @@ func (a *app) load() (*plan.Plan, []finding.Finding, error) {
 // locate turns the name of one of the project's files into its path.
 func (a *app) locate(where *finding.Place) {
 	switch where.File {
-	case plan.ConfigFile, plan.PagesFile, plan.AddressesFile, plan.RedirectsFile:
+	case project.PlanFile, project.PagesFile, project.AddressesFile, project.RedirectsFile:
 		where.File = a.in(where.File)
 	}
 }

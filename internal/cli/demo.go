@@ -15,6 +15,7 @@ import (
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 	"young-compass/internal/probe"
+	"young-compass/internal/project"
 	"young-compass/internal/redirect"
 )
 
@@ -189,8 +190,8 @@ func (t *tour) start() error {
 	if err := t.run("init --origin https://skerrywick.example", "", exitFine); err != nil {
 		return err
 	}
-	t.tell("The plan is edited: languages, kinds of pages, parameters (see %s).", plan.ConfigFile)
-	return t.give(demo.Config, plan.ConfigFile)
+	t.tell("The plan is edited: languages, kinds of pages, parameters (see %s).", project.PlanFile)
+	return t.give(demo.Config, project.PlanFile)
 }
 
 func (t *tour) takeStock() error {
@@ -221,8 +222,8 @@ func (t *tour) mend() error {
 	if err := t.run("redirects check "+demo.OldRedirects, "", exitFindings); err != nil {
 		return err
 	}
-	t.tell("It is mended by hand, and becomes the project's %s. The difference:", plan.RedirectsFile)
-	if err := t.give(demo.Redirects, plan.RedirectsFile); err != nil {
+	t.tell("It is mended by hand, and becomes the project's %s. The difference:", project.RedirectsFile)
+	if err := t.give(demo.Redirects, project.RedirectsFile); err != nil {
 		return err
 	}
 	if err := t.difference(); err != nil {
@@ -264,18 +265,18 @@ func (t *tour) design() error {
 	if err := t.run("design --sample 14", "", exitFindings); err != nil {
 		return err
 	}
-	t.tell("Two pages have one title. The second gets an address by hand, in the column fixed of %s.", plan.PagesFile)
-	f, err := os.Open(plan.PagesFile)
+	t.tell("Two pages have one title. The second gets an address by hand, in the column fixed of %s.", project.PagesFile)
+	f, err := os.Open(project.PagesFile)
 	if err != nil {
 		return unfinished{err}
 	}
-	pages, _, err := inventory.Read(plan.PagesFile, f, "en")
+	pages, _, err := inventory.Read(project.PagesFile, f, "en")
 	_ = f.Close()
 	if err != nil {
 		return err
 	}
 	pages.Find(inventory.Ref{Key: demo.CollidingKey, Language: "en"}).Fixed = demo.FixedAddress
-	if err := t.put(plan.PagesFile, pages.Encode()); err != nil {
+	if err := t.put(project.PagesFile, pages.Encode()); err != nil {
 		return err
 	}
 	if err := t.run("design --write --sample 14", "", exitFine); err != nil {
@@ -313,7 +314,7 @@ func (t *tour) emit() error {
 }
 
 func (t *tour) check() error {
-	p, _, err := plan.Load(".")
+	p, _, err := project.Load(".")
 	if err != nil {
 		return err
 	}
@@ -333,7 +334,7 @@ func (t *tour) check() error {
 
 // neglect asks a site in which nobody looked after such things for a year.
 func (t *tour) neglect() error {
-	p, _, err := plan.Load(".")
+	p, _, err := project.Load(".")
 	if err != nil {
 		return err
 	}

@@ -16,6 +16,8 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
+	"young-compass/internal/planfile"
+	"young-compass/internal/project"
 	"young-compass/internal/term"
 	"young-compass/internal/visits"
 )
@@ -56,12 +58,12 @@ page's parent, section or region, else its kind), date, or ask.`,
 }
 
 func (d *designing) run() error {
-	p, found, err := d.load()
+	p, found, err := d.judged()
 	if err != nil {
 		return err
 	}
 	o := design.Options{Only: d.only, Language: d.language, Ask: d.ask()}
-	if o.Collide, err = plan.ParseCollide(d.collide); err != nil {
+	if o.Collide, err = planfile.ParseCollide(d.collide); err != nil {
 		return fmt.Errorf("--collide: %w", err)
 	}
 	if _, ok := p.KindOf(d.only); d.only != "" && !ok {
@@ -94,14 +96,14 @@ func (d *designing) run() error {
 // address.
 func (d *designing) accept(p *plan.Plan, proposals []design.Proposal, after *book.Book) error {
 	for _, q := range proposals {
-		if q.Solved == plan.CollideAsk {
-			if err := d.app.write(d.in(plan.PagesFile), p.Pages.Encode()); err != nil {
+		if q.Solved == planfile.CollideAsk {
+			if err := d.app.write(d.in(project.PagesFile), p.Pages.Encode()); err != nil {
 				return err
 			}
 			break
 		}
 	}
-	return d.app.write(d.in(plan.AddressesFile), after.Encode())
+	return d.app.write(d.in(project.AddressesFile), after.Encode())
 }
 
 // ask returns how a person is asked for an address.
@@ -260,7 +262,7 @@ func (d *designing) rows(p *plan.Plan, proposals []design.Proposal, items []move
 			old = strings.TrimPrefix(q.Old.Readable(), base)
 		}
 		row := []string{items[i].Page, old, sign[items[i].What], shorten(q.New.Readable(), p.Site)}
-		if q.Solved != plan.CollideNever {
+		if q.Solved != planfile.CollideNever {
 			row[3] += "  (told apart: " + string(q.Solved) + ")"
 		}
 		if visited {

@@ -13,9 +13,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"young-compass/internal/address"
+	"young-compass/internal/compile"
 	"young-compass/internal/deploy"
 	"young-compass/internal/finding"
-	"young-compass/internal/plan"
 	"young-compass/internal/safefile"
 	"young-compass/internal/server"
 	"young-compass/internal/term"
@@ -96,14 +96,14 @@ func featureReport() report {
 
 // compile works the plan out. It reports false when there are errors, which it
 // has printed.
-func (a *app) compile() (g *plan.Program, found []finding.Finding, ok bool, err error) {
-	p, found, err := a.load()
+func (a *app) compile() (g *compile.Program, found []finding.Finding, ok bool, err error) {
+	p, found, err := a.judged()
 	if err != nil {
 		return nil, nil, false, err
 	}
 	if !finding.Worst(found, finding.Error) {
 		var more []finding.Finding
-		g, more, err = p.Compile()
+		g, more, err = compile.Plan(p)
 		if err != nil {
 			return nil, nil, false, err
 		}
@@ -250,7 +250,7 @@ func (a *app) installed(form, what string) string {
 }
 
 // install puts the pieces into the server's file.
-func (a *app) install(e emitting, g *plan.Program, files []server.File, r report) error {
+func (a *app) install(e emitting, g *compile.Program, files []server.File, r report) error {
 	old, err := readConfiguration(e.install)
 	if err != nil {
 		return err
@@ -259,7 +259,7 @@ func (a *app) install(e emitting, g *plan.Program, files []server.File, r report
 	if err != nil {
 		return err
 	}
-	hosts := append([]string{g.Site.Origin.Host}, append(g.Site.Hosts, g.Site.Homes...)...)
+	hosts := append([]string{g.Plan.Site.Origin.Host}, append(g.Plan.Site.Hosts, g.Plan.Site.Homes...)...)
 	text, err := deploy.Insert(rest, e.form.Name, files, e.pieces, hosts)
 	if err != nil {
 		return fmt.Errorf("%s: %w", e.install, err)

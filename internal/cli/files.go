@@ -11,7 +11,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
-	"young-compass/internal/plan"
+	"young-compass/internal/project"
 )
 
 // firstPlan is what init writes; %s is the origin.
@@ -61,7 +61,7 @@ func (a *app) initCommand() *cobra.Command {
 			if err != nil || o != o.Origin() {
 				return fmt.Errorf("--origin: %s is no origin; write scheme and host, such as https://skerrywick.example", address.Printable(origin))
 			}
-			path := a.in(plan.ConfigFile)
+			path := a.in(project.PlanFile)
 			if _, err := os.Stat(path); !errors.Is(err, fs.ErrNotExist) {
 				return fmt.Errorf("%s is there already; edit it, or choose another folder with --project", path)
 			}

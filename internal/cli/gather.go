@@ -23,6 +23,7 @@ import (
 	"young-compass/internal/gather"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
+	"young-compass/internal/project"
 	"young-compass/internal/term"
 	"young-compass/internal/visits"
 )
@@ -116,7 +117,7 @@ func (g *gathering) run(sources []string) error {
 	files := []struct {
 		name string
 		data []byte
-	}{{plan.PagesFile, gatherer.Pages.Encode()}, {plan.AddressesFile, gatherer.Book.Encode()}, {visits.FileName, visits.Encode(gatherer.Visits)}, {gather.MemoryFile, gatherer.Memory.Encode()}}
+	}{{project.PagesFile, gatherer.Pages.Encode()}, {project.AddressesFile, gatherer.Book.Encode()}, {visits.FileName, visits.Encode(gatherer.Visits)}, {gather.MemoryFile, gatherer.Memory.Encode()}}
 	for _, f := range files {
 		if f.name == visits.FileName && !gatherer.HasLog() {
 			continue
@@ -129,8 +130,8 @@ func (g *gathering) run(sources []string) error {
 }
 
 func (g *gathering) gatherer(p *plan.Plan) *gather.Gatherer {
-	return &gather.Gatherer{Config: p.Config, Base: g.at, Today: g.today(), Columns: g.told,
-		Pages: &inventory.Inventory{File: plan.PagesFile}, Book: &book.Book{File: plan.AddressesFile}}
+	return &gather.Gatherer{Settings: p.Settings, Base: g.at, Today: g.today(), Columns: g.told,
+		Pages: &inventory.Inventory{File: project.PagesFile}, Book: &book.Book{File: project.AddressesFile}}
 }
 
 // memory reads gathered.csv, if there is one.
@@ -437,8 +438,8 @@ func (g *gathering) compareWith(p *plan.Plan, sources []string) error {
 // side returns the pages of one side of a move: of sources, or of a project.
 func (g *gathering) side(p *plan.Plan, sources []string) (*inventory.Inventory, []finding.Finding, error) {
 	if len(sources) == 1 {
-		if _, err := os.Stat(filepath.Join(sources[0], plan.ConfigFile)); err == nil {
-			other, found, err := plan.Load(sources[0])
+		if _, err := os.Stat(filepath.Join(sources[0], project.PlanFile)); err == nil {
+			other, found, err := project.Load(sources[0])
 			if err != nil {
 				return nil, nil, err
 			}

@@ -17,6 +17,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/lint"
 	"young-compass/internal/plan"
+	"young-compass/internal/project"
 	"young-compass/internal/term"
 )
 
@@ -58,7 +59,7 @@ and proposes a better address. docs/lint.md has the formula of the readability.`
 
 // planIfAny loads the project; without one it returns nil, if that will do.
 func (a *app) planIfAny(optional bool) (*plan.Plan, error) {
-	if _, err := os.Stat(a.in(plan.ConfigFile)); optional && errors.Is(err, fs.ErrNotExist) {
+	if _, err := os.Stat(a.in(project.PlanFile)); optional && errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
 	p, _, err := a.load()

@@ -15,6 +15,7 @@ import (
 	"young-compass/internal/coverage"
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
+	"young-compass/internal/project"
 	"young-compass/internal/redirect"
 	"young-compass/internal/term"
 )
@@ -110,56 +111,31 @@ func (a *app) take(from string, read func(*redirect.List) ([]finding.Finding, er
 		return a.print(report{findings: found})
 	}
 	for _, f := range found {
-		if f.Where.File == plan.RedirectsFile && (f.Code == "bad-row" || unread(f)) {
+		if f.Where.File == project.RedirectsFile {
 			bad = append(bad, f) // writing would lose the row
 		}
 	}
 	if finding.Worst(bad, finding.Error) {
 		return refuse(bad)
 	}
-	if found := redirect.Refused(redirect.Check(more, p.World())); len(found) > 0 {
-		return refuse(found)
-	}
-	more = redirect.Straighten(more, p.Redirects, p.Ends())
-	merged, found, err := redirect.Merge(p.Redirects, more, p.World(), a.choose())
+	taken, found, err := project.Take(p, more, a.choose())
 	if err != nil {
 		return err
 	}
 	if len(found) > 0 {
 		return refuse(found)
 	}
-	after, _ := plan.New(p.Config, p.Pages, p.Book, merged.List)
-	flat, found := redirect.Flatten(merged.List, after.Ends())
-	if len(found) > 0 {
-		return refuse(found)
-	}
-	before := p.Redirects.Encode()
-	data := flat.Sorted().Encode()
 	if a.output == "" {
-		a.output = a.in(plan.RedirectsFile)
+		a.output = a.in(project.RedirectsFile)
 	}
-	if err := a.write(a.output, data); err != nil {
+	if err := a.write(a.output, taken.Data); err != nil {
 		return err
 	}
 	a.output = ""
-	changed := difference(before, data)
-	r := report{counts: []count{{"added", "added from " + from, merged.Added}, {"replaced", "replaced", merged.Replaced}, {"known", "known already", merged.Known}, {"changed", "rows changed or new", changed}, {"rows", "redirects", flat.Len()}}}
-	return a.print(r)
-}
-
-// difference counts the lines that only the second text has.
-func difference(before, after []byte) int {
-	have := map[string]bool{}
-	for line := range strings.Lines(string(before)) {
-		have[line] = true
-	}
-	n := 0
-	for line := range strings.Lines(string(after)) {
-		if !have[line] {
-			n++
-		}
-	}
-	return n
+	return a.print(report{counts: []count{
+		{"added", "added from " + from, taken.Added}, {"replaced", "replaced", taken.Replaced}, {"known", "known already", taken.Known},
+		{"changed", "rows changed or new", taken.Changed}, {"rows", "redirects", taken.List.Len()},
+	}})
 }
 
 // choose asks a person which of two rows is right; nil where there is none to
@@ -243,7 +219,7 @@ exceptions. --list FILE tries a list of redirects instead of the project's.`,
 					return err
 				}
 				found = bad
-				p, _ = plan.New(p.Config, p.Pages, p.Book, rows)
+				p = p.With(rows)
 			}
 			known, bad, err := a.known(p, files)
 			if err != nil {

@@ -15,7 +15,7 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/pair"
-	"young-compass/internal/plan"
+	"young-compass/internal/project"
 	"young-compass/internal/term"
 )
 
@@ -105,7 +105,7 @@ func (p *pairing) run(oldName, newName string) error {
 // side reads the pages of one side: of a project, or of a file.
 func (p *pairing) side(name string) ([]pair.Page, []finding.Finding, error) {
 	if info, err := os.Stat(name); err == nil && info.IsDir() {
-		site, found, err := plan.Load(name)
+		site, found, err := project.Load(name)
 		var input *finding.Input
 		if errors.As(err, &input) {
 			input.Finding.Where.File = filepath.Join(name, input.Finding.Where.File)

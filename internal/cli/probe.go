@@ -107,7 +107,7 @@ func (p *probing) open() error {
 	}
 	var found []finding.Finding
 	var err error
-	if p.plan, found, err = p.load(); err != nil {
+	if p.plan, found, err = p.judged(); err != nil {
 		return err
 	}
 	if finding.Worst(found, finding.Error) {

@@ -11,6 +11,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/judge"
 	"young-compass/internal/plan"
 	"young-compass/internal/redirect"
 	"young-compass/internal/visits"
@@ -60,11 +61,14 @@ The worst come first, and of these the most visited. See docs/redirects.md. With
 				return err
 			}
 			examined := redirect.Examine(rows, world)
-			if p != nil {
-				found = slices.DeleteFunc(found, repeated)
-				examined.Found = p.Judge(rows, examined)
+			switch {
+			case p == nil:
+				found = append(found, examined.Found...)
+			case len(files) == 0:
+				found = slices.Concat(found, judge.Rest(p), judge.Redirects(p, examined))
+			default:
+				found = append(found, judge.Redirects(p, examined)...)
 			}
-			found = append(found, examined.Found...)
 			examined.Weigh(found, func(yield func(address.Address, int) bool) {
 				for _, v := range known {
 					if v.Visitors > 0 && !yield(v.Address, v.Visitors) {
@@ -82,17 +86,6 @@ The worst come first, and of these the most visited. See docs/redirects.md. With
 	c.Flags().BoolVar(&all, "all", false, "print every finding, not five of each kind")
 	c.Flags().StringVar(&seen, "visits", "", "how often addresses were visited stands in `FILE`, not in the project's "+visits.FileName)
 	return c
-}
-
-// repeated reports whether a finding of the plan is one that Judge comes to too.
-func repeated(f finding.Finding) bool {
-	codes := []string{"loop", "chain", "conflict", "live-source", "foreign-target"}
-	return f.Where.File == plan.RedirectsFile && f.Where.URL == "" && slices.Contains(codes, f.Code)
-}
-
-// unread reports whether a finding is of reading a row, which no check repeats.
-func unread(f finding.Finding) bool {
-	return f.Code == "unreachable-source" || f.Code == "unsafe-target" || f.Code == "wrong-status"
 }
 
 // visits reads how often addresses were visited: from a file, or from the
@@ -127,19 +120,24 @@ func (l *lists) read(files []string) (rows *redirect.List, found []finding.Findi
 		if len(files) == 0 {
 			return nil, nil, world, nil, errors.New("--home: name the lists to read")
 		}
-		if world.Site, err = address.SiteOf(l.home, l.hosts); err != nil {
+		site, err := address.SiteOf(l.home, l.hosts)
+		if err != nil {
 			return nil, nil, world, nil, fmt.Errorf("--home, --host: %w", err)
 		}
-		rows, found, err = l.readRedirects(world.Site, files)
-		return rows, found, world, nil, err
+		rows, found, err = l.readRedirects(site, files)
+		// Nothing is known of how this site spells its addresses.
+		return rows, found, redirect.Alone(rows, address.Speller{Site: site, Paths: address.Paths{Doubled: true}}), nil, err
 	}
 	if p, found, err = l.load(); err != nil {
 		return nil, nil, world, nil, err
 	}
-	if rows = p.Redirects; len(files) > 0 {
-		rows, found, err = l.readRedirects(p.Site, files)
+	if len(files) > 0 {
+		if rows, found, err = l.readRedirects(p.Site, files); err != nil {
+			return nil, nil, world, nil, err
+		}
+		p = p.With(rows)
 	}
-	return rows, found, p.World(), p, err
+	return p.Redirects, found, p.World(), p, nil
 }
 
 // redirectsReport counts what a list of redirects has: the graver codes always,
@@ -195,9 +193,6 @@ first.`,
 			if err != nil {
 				return err
 			}
-			if p != nil {
-				world = p.Ends()
-			}
 			var unread []redirect.Unread
 			if aside != "" {
 				unread = rows.Unread
@@ -210,10 +205,19 @@ first.`,
 			}
 			var put *redirect.List
 			if aside != "" {
-				rows, put = redirect.Part(rows, world)
+				if rows, put = redirect.Part(rows, world); p != nil {
+					world = p.With(rows).World()
+				} else {
+					world = redirect.Alone(rows, world.Rules.Speller)
+				}
 			}
-			flat, found := redirect.Flatten(rows, world)
-			if len(found) > 0 {
+			flat, found := redirect.Flatten(rows, world, redirect.Straight)
+			for _, f := range found {
+				if f.Severity == finding.Warning {
+					a.say("%s", f)
+				}
+			}
+			if flat == nil {
 				return l.refuse(found, "nothing written while there are errors; --aside FILE goes on without these rows")
 			}
 			if err := a.put(flat.Encode()); err != nil {

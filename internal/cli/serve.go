@@ -38,7 +38,7 @@ Ask it as the site, for instance with
   curl -i --connect-to ::127.0.0.1:8080 http://www.skerrywick.example/`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			p, found, err := a.load()
+			p, found, err := a.judged()
 			if err != nil {
 				return err
 			}

@@ -36,8 +36,8 @@ type Caught struct {
 // Patterns says which of the known addresses each pattern of the plan answers,
 // in the order of the patterns.
 func Patterns(p *plan.Plan, known []Known) []Catch {
-	catches := make([]Catch, len(p.Rules))
-	for i, rule := range p.Rules {
+	catches := make([]Catch, len(p.Rules().Patterns))
+	for i, rule := range p.Rules().Patterns {
 		catches[i] = Catch{Where: rule.Where, From: rule.From, To: rule.To}
 	}
 	for _, k := range merged(p, known) {
@@ -47,7 +47,7 @@ func Patterns(p *plan.Plan, known []Known) []Catch {
 		}
 		params, named := address.SplitQuery(a.Query), p.Named(a.Path)
 		answered := false
-		for i, rule := range p.Rules {
+		for i, rule := range p.Rules().Patterns {
 			if _, reads := rule.Reads(a.Path, params, named, p.Paths.Lower); !reads {
 				continue
 			}

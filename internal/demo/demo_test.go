@@ -110,7 +110,7 @@ func TestOldSiteIsCrawled(t *testing.T) {
 	require.NoError(t, err)
 	defer func() { require.NoError(t, s.Close()) }()
 	p := demotest.Gathered(t, t.TempDir())
-	gatherer := gather.Gatherer{Config: p.Config}
+	gatherer := gather.Gatherer{Settings: p.Settings}
 	start, err := address.Parse("http://www.skerrywick.example/")
 	require.NoError(t, err)
 	crawler := crawl.Crawler{Asker: client(t, s), Site: demo.Site(), Agent: "young-compass", Max: 1000, Queue: gatherer.Ask}

@@ -6,13 +6,14 @@ import (
 	"slices"
 	"strings"
 
+	"young-compass/internal/compile"
 	"young-compass/internal/plan"
 	"young-compass/internal/probe"
 )
 
 // Answers lists what the plan answers at each address it knows, one a line: the
 // address, the status (0 where the server decides) and the target.
-func Answers(g *plan.Program) ([]byte, error) {
+func Answers(g *compile.Program) ([]byte, error) {
 	var known []string
 	for target := range probe.Targets(g.Plan) {
 		known = append(known, target.Address.String())
@@ -24,7 +25,7 @@ func Answers(g *plan.Program) ([]byte, error) {
 		if err != nil {
 			return nil, fmt.Errorf("reading %s: %w", url, err)
 		}
-		a, err := g.Answer(r)
+		a, err := g.Plan.Answer(r)
 		if err != nil {
 			return nil, fmt.Errorf("answering %s: %w", url, err)
 		}

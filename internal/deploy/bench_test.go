@@ -7,8 +7,9 @@ import (
 	"strings"
 	"testing"
 
+	"young-compass/internal/compile"
 	"young-compass/internal/deploy"
-	"young-compass/internal/plan"
+	"young-compass/internal/project"
 	"young-compass/internal/server"
 )
 
@@ -22,7 +23,7 @@ func BenchmarkEmit(b *testing.B) {
 	for i := range rows {
 		fmt.Fprintf(&list, "/old/section-%d/page-%06d,/new/area-%d/article-%06d,301\n", i%97, i, i%31, i)
 	}
-	for name, text := range map[string]string{plan.ConfigFile: "site: {origin: https://skerrywick.example, hosts: [www.skerrywick.example]}\n", plan.RedirectsFile: list.String()} {
+	for name, text := range map[string]string{project.PlanFile: "site: {origin: https://skerrywick.example, hosts: [www.skerrywick.example]}\n", project.RedirectsFile: list.String()} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
 			b.Fatal(err)
 		}
@@ -30,11 +31,11 @@ func BenchmarkEmit(b *testing.B) {
 	for _, form := range deploy.Forms() {
 		b.Run(form.Name, func(b *testing.B) {
 			for b.Loop() {
-				p, _, err := plan.Load(dir)
+				p, _, err := project.Load(dir)
 				if err != nil {
 					b.Fatal(err)
 				}
-				g, _, err := p.Compile()
+				g, _, err := compile.Plan(p)
 				if err != nil {
 					b.Fatal(err)
 				}

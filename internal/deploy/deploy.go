@@ -7,8 +7,8 @@ import (
 	"fmt"
 	"slices"
 
+	"young-compass/internal/compile"
 	"young-compass/internal/finding"
-	"young-compass/internal/plan"
 	"young-compass/internal/server"
 	"young-compass/internal/server/caddy"
 	"young-compass/internal/server/haproxy"
@@ -20,7 +20,7 @@ import (
 type Form struct {
 	Name   string
 	Server string
-	Emit   func(*plan.Program, server.Options) ([]server.File, []finding.Finding)
+	Emit   func(*compile.Program, server.Options) ([]server.File, []finding.Finding)
 }
 
 // Forms returns all forms.
@@ -91,11 +91,11 @@ func Features() []Feature {
 
 // Touched counts the known addresses that each exception of a form concerns,
 // as warnings; one that concerns none isn't told.
-func Touched(g *plan.Program, form string) ([]finding.Finding, error) {
+func Touched(g *compile.Program, form string) ([]finding.Finding, error) {
 	exceptions := server.Exceptions(form)
 	counts := make([]int, len(exceptions))
 	example := make([]string, len(exceptions))
-	for _, e := range g.Book.Entries {
+	for _, e := range g.Plan.Book.Entries {
 		if server.Simple(e.Address) {
 			continue
 		}
@@ -114,7 +114,7 @@ func Touched(g *plan.Program, form string) ([]finding.Finding, error) {
 	var found []finding.Finding
 	for i, x := range exceptions {
 		if counts[i] > 0 {
-			found = append(found, finding.Finding{Code: "server-differs", Severity: finding.Warning, Where: finding.Place{File: g.Book.File, URL: example[i]},
+			found = append(found, finding.Finding{Code: "server-differs", Severity: finding.Warning, Where: finding.Place{File: g.Plan.Book.File, URL: example[i]},
 				What: fmt.Sprintf("%s: %d known addresses, such as this: %s", form, counts[i], x.What), Advice: "see docs/servers.md, " + x.Code})
 		}
 	}

@@ -14,6 +14,7 @@ import (
 	"young-compass/internal/design"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
+	"young-compass/internal/project"
 )
 
 // BenchmarkDesign designs a million pages with titles of several languages, of
@@ -22,12 +23,12 @@ import (
 func BenchmarkDesign(b *testing.B) {
 	const pages = 1_000_000
 	dir := b.TempDir()
-	demotest.Write(b, filepath.Join(dir, plan.ConfigFile), []byte(`site: {origin: https://skerrywick.example}
+	demotest.Write(b, filepath.Join(dir, project.PlanFile), []byte(`site: {origin: https://skerrywick.example}
 languages: {default: en, others: {de: {prefix: de}, nb: {prefix: nb}}}
 slugs: {collide: number}
 kinds: {route: {address: "/routes{/region*,slug}"}}
 `))
-	config := demotest.Load(b, dir).Config
+	config := demotest.Load(b, dir).Settings
 	inv := &inventory.Inventory{}
 	inv.AddColumns([]string{"region"})
 	old := make([]string, pages)
@@ -42,7 +43,7 @@ kinds: {route: {address: "/routes{/region*,slug}"}}
 		inv.Add(page)
 		old[i] = fmt.Sprintf("http://www.skerrywick.example/index.php?sec=route&item=%d&lang=%s", i, language)
 	}
-	p, _ := plan.New(config, inv, &book.Book{}, nil)
+	p := plan.New(config, inv, &book.Book{}, nil)
 	var design1, normal time.Duration
 	for b.Loop() {
 		start := time.Now()

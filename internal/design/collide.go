@@ -15,6 +15,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
+	"young-compass/internal/planfile"
 )
 
 // meaning returns what an address shares with all others that a visitor, or
@@ -31,7 +32,7 @@ func meaning(p *plan.Plan, a address.Address) string {
 		for {
 			shorter := strings.TrimRight(path, "/")
 			name := shorter[strings.LastIndexByte(shorter, '/')+1:]
-			for _, e := range plan.Extensions() {
+			for _, e := range address.PageExtensions() {
 				if len(name) > len(e) && strings.EqualFold(name[len(name)-len(e):], e) {
 					shorter = shorter[:len(shorter)-len(e)]
 					break
@@ -158,14 +159,14 @@ func (t *teller) keepsWhatItHas(i int) bool {
 		return false
 	}
 	tail := strings.TrimSuffix(strings.TrimPrefix(old.Path, stem+"-"), t.plan.Paths.Ending())
-	rule := plan.CollideNever
+	rule := planfile.CollideNever
 	switch {
 	case tail == t.parentOf(p.Page):
-		rule = plan.CollideParent
+		rule = planfile.CollideParent
 	case tail == p.Page.Field("date"):
-		rule = plan.CollideDate
+		rule = planfile.CollideDate
 	case len(tail) < 5 && strings.Trim(tail, "0123456789") == "" && tail > "":
-		rule = plan.CollideNumber
+		rule = planfile.CollideNumber
 	default:
 		return false
 	}
@@ -173,14 +174,14 @@ func (t *teller) keepsWhatItHas(i int) bool {
 }
 
 // take gives a page its address with something behind it, if that is free.
-func (t *teller) take(i int, tail string, rule plan.Collide) bool {
+func (t *teller) take(i int, tail string, rule planfile.Collide) bool {
 	p := &t.proposals[i]
 	a := p.New
 	a.Path = strings.TrimSuffix(a.Path, t.plan.Paths.Ending()) + "-" + tail + t.plan.Paths.Ending()
 	return t.takeAddress(i, a, rule)
 }
 
-func (t *teller) takeAddress(i int, a address.Address, rule plan.Collide) bool {
+func (t *teller) takeAddress(i int, a address.Address, rule planfile.Collide) bool {
 	k := meaning(t.plan, a)
 	if _, taken := t.owners[k]; taken || !t.free(k, i) || t.plan.IsFile(a.Path) {
 		return false
@@ -198,22 +199,22 @@ func (t *teller) solve(i int) {
 	page := t.proposals[i].Page
 	if page.Fixed == "" && !t.proposals[i].Held {
 		switch rule := t.options.Collide; rule {
-		case plan.CollideNumber:
+		case planfile.CollideNumber:
 			for n := max(2, t.next[t.proposals[i].New.Path]); n <= maxNumber; n++ {
 				t.next[t.proposals[i].New.Path] = n + 1
 				if t.take(i, strconv.Itoa(n), rule) {
 					return
 				}
 			}
-		case plan.CollideParent:
+		case planfile.CollideParent:
 			if tail := t.parentOf(page); tail != "" && t.take(i, tail, rule) {
 				return
 			}
-		case plan.CollideDate:
+		case planfile.CollideDate:
 			if tail := t.normal.Make(page.Field("date"), ""); tail != "" && t.take(i, tail, rule) {
 				return
 			}
-		case plan.CollideAsk:
+		case planfile.CollideAsk:
 			if t.ask(i) {
 				return
 			}
@@ -240,7 +241,7 @@ func (t *teller) ask(i int) bool {
 				continue
 			}
 		}
-		if t.takeAddress(i, a, plan.CollideAsk) {
+		if t.takeAddress(i, a, planfile.CollideAsk) {
 			p.Page.Fixed = a.Local()
 			return true
 		}
@@ -311,7 +312,7 @@ func (t *teller) checkAnswers() {
 	if len(doubtful) == 0 {
 		return
 	}
-	accepted, _ := plan.New(t.plan.Config, t.plan.Pages, Accept(t.plan.Book, t.proposals, ""), t.plan.Redirects)
+	accepted := plan.New(t.plan.Settings, t.plan.Pages, Accept(t.plan.Book, t.proposals, ""), t.plan.Redirects)
 	for _, p := range doubtful {
 		a, err := accepted.Answer(plan.Request{Method: "GET", Address: t.plan.Site.Rebase(p.New)})
 		reserved := func(what string) {

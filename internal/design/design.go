@@ -17,15 +17,16 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
+	"young-compass/internal/planfile"
 	"young-compass/internal/slug"
 	"young-compass/internal/template"
 )
 
 // Options say what is designed and how.
 type Options struct {
-	Only     string       // a kind; the pages of others stay where they are
-	Language string       // a language, likewise
-	Collide  plan.Collide // instead of the plan's rule
+	Only     string           // a kind; the pages of others stay where they are
+	Language string           // a language, likewise
+	Collide  planfile.Collide // instead of the plan's rule
 	Ask      func(Collision) (string, error)
 }
 
@@ -44,7 +45,7 @@ type Proposal struct {
 	New    address.Address
 	More   []address.Address // where the page stands in further sections
 	Shown  bool              // it is shown there too; else they lead to New
-	Solved plan.Collide      // how New was told apart from another page's address
+	Solved planfile.Collide  // how New was told apart from another page's address
 	Held   bool              // it isn't designed this time: New is Old
 }
 
@@ -57,7 +58,7 @@ func (p Proposal) Moves() bool { return p.Old == nil || *p.Old != p.New }
 // Propose returns a proposal for every live page, by key and language, and
 // what stands in the way.
 func Propose(p *plan.Plan, o Options) ([]Proposal, []finding.Finding) {
-	if o.Collide == plan.CollideNever {
+	if o.Collide == planfile.CollideNever {
 		o.Collide = p.Collide
 	}
 	d := newDesigner(p, o, p.Book.Current())
@@ -103,7 +104,7 @@ type part struct{ text, language string }
 
 // kind is a kind of the plan, made ready for one language.
 type kind struct {
-	plan.Kind
+	planfile.Kind
 	template *template.Template // with the language's words, and its prefix in front
 	names    []string
 	optional map[string]bool // variables that may be absent
@@ -233,7 +234,7 @@ func (d *designer) checkFields() {
 }
 
 // checkReadings finds a template whose addresses can be read in two ways.
-func (d *designer) checkReadings(k plan.Kind, t *template.Template) {
+func (d *designer) checkReadings(k planfile.Kind, t *template.Template) {
 	reader, err := template.NewReader(t, classes(t))
 	if err != nil {
 		return
@@ -258,7 +259,7 @@ func classes(t *template.Template) map[string]template.Class {
 }
 
 // field returns the text that a variable of the kind's template is made from.
-func (d *designer) field(k plan.Kind, page *inventory.Page, name string) string {
+func (d *designer) field(k planfile.Kind, page *inventory.Page, name string) string {
 	if name == "slug" {
 		if text := page.Field(k.Slug); text != "" || page.Title != "" {
 			return text

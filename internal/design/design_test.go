@@ -16,6 +16,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
+	"young-compass/internal/project"
 )
 
 const config = `site: {origin: https://skerrywick.example, paths: {depth: 3, length: 30}}
@@ -29,10 +30,10 @@ kinds:
 func propose(t *testing.T, pages, book string) (map[string]string, []finding.Finding) {
 	t.Helper()
 	dir := t.TempDir()
-	demotest.Write(t, filepath.Join(dir, plan.ConfigFile), []byte(config))
-	demotest.Write(t, filepath.Join(dir, plan.PagesFile), []byte("key,language,kind,title,state,fixed,section,date,shade\n"+pages))
-	demotest.Write(t, filepath.Join(dir, plan.AddressesFile), []byte("address,page,state\n"+book))
-	p, _, err := plan.Load(dir)
+	demotest.Write(t, filepath.Join(dir, project.PlanFile), []byte(config))
+	demotest.Write(t, filepath.Join(dir, project.PagesFile), []byte("key,language,kind,title,state,fixed,section,date,shade\n"+pages))
+	demotest.Write(t, filepath.Join(dir, project.AddressesFile), []byte("address,page,state\n"+book))
+	p, _, err := project.Load(dir)
 	require.NoError(t, err)
 	proposals, found := design.Propose(p, design.Options{})
 	got := map[string]string{}
@@ -94,7 +95,7 @@ func TestOrderDoesNotMatter(t *testing.T) {
 		shuffled := *p.Pages
 		shuffled.Pages = append([]inventory.Page(nil), p.Pages.Pages...)
 		random.Shuffle(len(shuffled.Pages), func(i, j int) { shuffled.Pages[i], shuffled.Pages[j] = shuffled.Pages[j], shuffled.Pages[i] })
-		q, _ := plan.New(p.Config, &shuffled, p.Book, p.Redirects)
+		q := plan.New(p.Settings, &shuffled, p.Book, p.Redirects)
 		proposals, _ := design.Propose(q, design.Options{})
 		assert.Equal(t, want, string(design.Accept(q.Book, proposals, demotest.Today).Encode()))
 	}
@@ -112,10 +113,10 @@ func TestTheBookOnlyGrows(t *testing.T) {
 		}
 	}
 	note(p)
-	data, err := os.ReadFile(filepath.Join(dir, plan.ConfigFile))
+	data, err := os.ReadFile(filepath.Join(dir, project.PlanFile))
 	require.NoError(t, err)
 	for _, pattern := range []string{`"/sail{/region*,slug}"`, `"/where/{slug}"`, `"/routes{/region*,slug}"`, `"/sail/{slug}"`} {
-		demotest.Write(t, filepath.Join(dir, plan.ConfigFile), []byte(replaceRoute(string(data), pattern)))
+		demotest.Write(t, filepath.Join(dir, project.PlanFile), []byte(replaceRoute(string(data), pattern)))
 		demotest.Accept(t, dir, demotest.Load(t, dir))
 		p = demotest.Load(t, dir)
 		note(p)

@@ -14,11 +14,14 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/book"
+	"young-compass/internal/compile"
 	"young-compass/internal/demo/demotest"
 	"young-compass/internal/design"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
+	"young-compass/internal/planfile"
+	"young-compass/internal/project"
 	"young-compass/internal/visits"
 )
 
@@ -31,19 +34,19 @@ type world struct {
 func newWorld(t *testing.T, config, pages, book string) *world {
 	t.Helper()
 	w := &world{t, t.TempDir()}
-	demotest.Write(t, filepath.Join(w.dir, plan.ConfigFile), []byte("site: {origin: https://skerrywick.example}\n"+config))
+	demotest.Write(t, filepath.Join(w.dir, project.PlanFile), []byte("site: {origin: https://skerrywick.example}\n"+config))
 	w.pages(pages)
-	demotest.Write(t, filepath.Join(w.dir, plan.AddressesFile), []byte("address,page,state,since\n"+book))
+	demotest.Write(t, filepath.Join(w.dir, project.AddressesFile), []byte("address,page,state,since\n"+book))
 	return w
 }
 
 func (w *world) pages(rows string) {
-	demotest.Write(w.t, filepath.Join(w.dir, plan.PagesFile), []byte("key,language,kind,title,section,date,fixed,canonical\n"+rows))
+	demotest.Write(w.t, filepath.Join(w.dir, project.PagesFile), []byte("key,language,kind,title,section,date,fixed,canonical\n"+rows))
 }
 
 func (w *world) load() *plan.Plan {
 	w.t.Helper()
-	p, _, err := plan.Load(w.dir)
+	p, _, err := project.Load(w.dir)
 	require.NoError(w.t, err)
 	return p
 }
@@ -74,7 +77,7 @@ func (w *world) accept(o design.Options) {
 	p := w.load()
 	proposals, found := design.Propose(p, o)
 	require.False(w.t, finding.Worst(found, finding.Error), "%v", found)
-	demotest.Write(w.t, filepath.Join(w.dir, plan.AddressesFile), design.Accept(p.Book, proposals, "2026-11-23").Encode())
+	demotest.Write(w.t, filepath.Join(w.dir, project.AddressesFile), design.Accept(p.Book, proposals, "2026-11-23").Encode())
 }
 
 func TestSlugRules(t *testing.T) {
@@ -102,7 +105,7 @@ kinds: {page: {address: "/{slug}"}}
 
 func TestExtension(t *testing.T) {
 	w := newWorld(t, "kinds: {page: {address: \"/{slug}\"}}\nslugs: {collide: number}\n", "a,en,page,A,,,,\nb,en,page,A,,,,\nh,en,page,Home,,,/,\n", "")
-	demotest.Write(t, filepath.Join(w.dir, plan.ConfigFile), []byte("site: {origin: https://skerrywick.example, paths: {extension: .html}}\nkinds: {page: {address: \"/{slug}\"}}\nslugs: {collide: number}\n"))
+	demotest.Write(t, filepath.Join(w.dir, project.PlanFile), []byte("site: {origin: https://skerrywick.example, paths: {extension: .html}}\nkinds: {page: {address: \"/{slug}\"}}\nslugs: {collide: number}\n"))
 	lines, codes := w.propose(design.Options{})
 	assert.Equal(t, []string{"a@en /a.html", "b@en /a-2.html", "h@en /"}, lines)
 	assert.Empty(t, codes)
@@ -134,26 +137,26 @@ func TestCollisionsOnTheFullMeaning(t *testing.T) {
 func TestCollisionsAreSolvedByTheRule(t *testing.T) {
 	const kinds = "kinds: {page: {address: \"/{slug}\"}}\n"
 	const pages = "a,en,page,Same,,2026-01-02,,\nb,en,page,Same,north/outer;x,2026-03-04,,\nc,en,page,Same,,,,\n"
-	for rule, want := range map[plan.Collide][]string{
-		plan.CollideNumber: {"a@en /same", "b@en /same-2", "c@en /same-3"},
-		plan.CollideParent: {"a@en /same", "b@en /same-outer", "c@en /same-page"},
-		plan.CollideDate:   {"a@en /same", "b@en /same-2026-03-04", "c@en /same"},
+	for rule, want := range map[planfile.Collide][]string{
+		planfile.CollideNumber: {"a@en /same", "b@en /same-2", "c@en /same-3"},
+		planfile.CollideParent: {"a@en /same", "b@en /same-outer", "c@en /same-page"},
+		planfile.CollideDate:   {"a@en /same", "b@en /same-2026-03-04", "c@en /same"},
 	} {
 		w := newWorld(t, kinds, pages, "")
 		lines, codes := w.propose(design.Options{Collide: rule})
 		assert.Equal(t, want, lines)
-		assert.Equal(t, rule == plan.CollideDate, slices.Contains(codes, "collision"), "%s: c has no date", rule)
+		assert.Equal(t, rule == planfile.CollideDate, slices.Contains(codes, "collision"), "%s: c has no date", rule)
 	}
 	// who had the address first keeps it, whatever the order; a fixed one wins
 	w := newWorld(t, kinds, pages, "https://skerrywick.example/same,c@en,current,2020-01-01\n")
-	lines, _ := w.propose(design.Options{Collide: plan.CollideNumber})
+	lines, _ := w.propose(design.Options{Collide: planfile.CollideNumber})
 	assert.Equal(t, []string{"a@en /same-2", "b@en /same-3", "c@en /same"}, lines)
 	w = newWorld(t, kinds, pages+"d,en,page,D,,,/Same,\n", "")
-	lines, _ = w.propose(design.Options{Collide: plan.CollideNumber})
+	lines, _ = w.propose(design.Options{Collide: planfile.CollideNumber})
 	assert.Equal(t, []string{"a@en /same-2", "b@en /same-3", "c@en /same-4", "d@en /Same"}, lines)
 	// what others had is left to them
 	w = newWorld(t, kinds, pages, "https://skerrywick.example/same-2,z@en,former,2020-01-01\n")
-	lines, _ = w.propose(design.Options{Collide: plan.CollideNumber})
+	lines, _ = w.propose(design.Options{Collide: planfile.CollideNumber})
 	assert.Equal(t, []string{"a@en /same", "b@en /same-3", "c@en /same-4"}, lines)
 	// the plan can say the rule
 	w = newWorld(t, kinds+"slugs: {collide: number}\n", pages, "")
@@ -165,12 +168,12 @@ func TestCollisionsAreSolvedByTheRule(t *testing.T) {
 // Pages once told apart stay where they are, without a rule and with newcomers.
 func TestPagesToldApartStay(t *testing.T) {
 	w := newWorld(t, "kinds: {page: {address: \"/{slug}\"}}\n", "b,en,page,Same,,,,\nc,en,page,Same,,,,\n", "")
-	w.accept(design.Options{Collide: plan.CollideNumber})
+	w.accept(design.Options{Collide: planfile.CollideNumber})
 	lines, codes := w.propose(design.Options{})
 	assert.Equal(t, []string{"b@en /same", "c@en /same-2"}, lines)
 	assert.Empty(t, codes)
 	w.pages("a,en,page,Same,,,,\nb,en,page,Same,,,,\nc,en,page,Same,,,,\n")
-	lines, _ = w.propose(design.Options{Collide: plan.CollideNumber})
+	lines, _ = w.propose(design.Options{Collide: planfile.CollideNumber})
 	assert.Equal(t, []string{"a@en /same-3", "b@en /same", "c@en /same-2"}, lines)
 	w.pages("b,en,page,Renamed,,,,\nc,en,page,Same,,,,\n")
 	lines, codes = w.propose(design.Options{})
@@ -182,7 +185,7 @@ func TestAPersonIsAsked(t *testing.T) {
 	w := newWorld(t, "kinds: {page: {address: \"/{slug}\"}}\n", "a,en,page,Same,,,,\nb,en,page,Same,,,,\nc,en,page,Same,,,,\n", "")
 	answers := []string{"Same", "Taken again: same!", "/over/there", ""}
 	p := w.load()
-	proposals, found := design.Propose(p, design.Options{Collide: plan.CollideAsk, Ask: func(c design.Collision) (string, error) {
+	proposals, found := design.Propose(p, design.Options{Collide: planfile.CollideAsk, Ask: func(c design.Collision) (string, error) {
 		assert.Equal(t, "a@en", c.Owner.String())
 		answer := answers[0]
 		answers = answers[1:]
@@ -192,7 +195,7 @@ func TestAPersonIsAsked(t *testing.T) {
 	assert.Equal(t, "/over/there", proposals[2].New.Path)
 	assert.Equal(t, "/over/there", p.Pages.Find(inventory.Ref{Key: "c", Language: "en"}).Fixed)
 	assert.Empty(t, found)
-	_, found = design.Propose(w.load(), design.Options{Collide: plan.CollideAsk, Ask: func(design.Collision) (string, error) { return "", errors.New("nobody there") }})
+	_, found = design.Propose(w.load(), design.Options{Collide: planfile.CollideAsk, Ask: func(design.Collision) (string, error) { return "", errors.New("nobody there") }})
 	assert.Equal(t, map[string]int{"collision": 2}, finding.Count(found))
 }
 
@@ -251,7 +254,7 @@ kinds: {port: {address: "/ports/{slug}"}}
 		require.NoError(t, err)
 		assert.Equal(t, want, fmt.Sprintf("%s %s", a.Outcome, a.To), url)
 	}
-	_, found, err := p.Compile()
+	_, found, err := compile.Plan(p)
 	require.NoError(t, err)
 	assert.Empty(t, found)
 }

@@ -118,7 +118,7 @@ func TestBadInput(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			p := newProject(t)
-			g := gather.Gatherer{Config: p.config, Pages: &inventory.Inventory{}, Book: &book.Book{}}
+			g := gather.Gatherer{Settings: p.config, Pages: &inventory.Inventory{}, Book: &book.Book{}}
 			var before, after runtime.MemStats
 			runtime.ReadMemStats(&before)
 			_, err := g.Read("source", c.form, c.r)
@@ -163,7 +163,7 @@ func (failing) Read([]byte) (int, error) { return 0, errors.New("the disk is bro
 func TestDiskErrorsAreNotTheFilesFault(t *testing.T) {
 	for _, form := range []gather.Form{gather.Table, gather.List, gather.Feed, gather.Sitemap, gather.Log, gather.HTML} {
 		p := newProject(t)
-		g := gather.Gatherer{Config: p.config, Pages: p.pages, Book: p.book}
+		g := gather.Gatherer{Settings: p.config, Pages: p.pages, Book: p.book}
 		_, err := g.Read("source", form, io.MultiReader(strings.NewReader("<urlset><rss>\nkey,title\n"), failing{}))
 		var input *finding.Input
 		assert.ErrorContains(t, err, "the disk is broken", form)
@@ -182,7 +182,7 @@ func FuzzRead(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, text, form string) {
 		p := newProject(t)
-		g := gather.Gatherer{Config: p.config, Today: "2026-11-23", Pages: &inventory.Inventory{}, Book: &book.Book{}}
+		g := gather.Gatherer{Settings: p.config, Today: "2026-11-23", Pages: &inventory.Inventory{}, Book: &book.Book{}}
 		if _, err := g.Read("source", gather.Form(form), strings.NewReader(text)); err != nil {
 			return
 		}

@@ -12,7 +12,7 @@ import (
 	"young-compass/internal/demo/demotest"
 	"young-compass/internal/gather"
 	"young-compass/internal/inventory"
-	"young-compass/internal/plan"
+	"young-compass/internal/project"
 	"young-compass/internal/visits"
 )
 
@@ -28,11 +28,11 @@ func BenchmarkLog(b *testing.B) {
 		text = made.Bytes()
 	}
 	dir := b.TempDir()
-	demotest.Write(b, dir+"/"+plan.ConfigFile, []byte(config))
+	demotest.Write(b, dir+"/"+project.PlanFile, []byte(config))
 	p := demotest.Load(b, dir)
 	b.SetBytes(int64(len(text)))
 	for b.Loop() {
-		g := gather.Gatherer{Config: p.Config, Today: "2026-11-23", Pages: &inventory.Inventory{}, Book: &book.Book{}}
+		g := gather.Gatherer{Settings: p.Settings, Today: "2026-11-23", Pages: &inventory.Inventory{}, Book: &book.Book{}}
 		_, err := g.Read("access.log", "", bytes.NewReader(text))
 		require.NoError(b, err)
 		g.Merge()

@@ -14,7 +14,8 @@ import (
 	"young-compass/internal/book"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
-	"young-compass/internal/plan"
+	"young-compass/internal/parameter"
+	"young-compass/internal/planfile"
 	"young-compass/internal/visits"
 )
 
@@ -66,14 +67,14 @@ type Parameter struct {
 
 // Gatherer is the state that sources are merged into.
 type Gatherer struct {
-	Config  *plan.Config
-	Base    address.Address // where bare paths stand; the zero value is the site's origin
-	Today   string          // YYYY-MM-DD
-	Pages   *inventory.Inventory
-	Book    *book.Book
-	Memory  *Memory   // what sources said before
-	Columns []Mapping // told; others are found by their usual names
-	Visits  []visits.Visit
+	Settings *planfile.Settings
+	Base     address.Address // where bare paths stand; the zero value is the site's origin
+	Today    string          // YYYY-MM-DD
+	Pages    *inventory.Inventory
+	Book     *book.Book
+	Memory   *Memory   // what sources said before
+	Columns  []Mapping // told; others are found by their usual names
+	Visits   []visits.Visit
 
 	summaries []*Summary
 	fields    [][]string // the columns that each source gives the inventory
@@ -118,7 +119,7 @@ func (g *Gatherer) base() address.Address {
 	if g.Base != (address.Address{}) {
 		return g.Base
 	}
-	return g.Config.Site.Origin
+	return g.Settings.Site.Origin
 }
 
 // begin starts a source.
@@ -144,14 +145,14 @@ func (g *Gatherer) add(r record) {
 // files are no pages.
 func (g *Gatherer) Ask(a address.Address) (address.Address, bool) {
 	a.Query = g.contentQuery(a)
-	return a, !g.Config.IsFile(a.Path)
+	return a, !g.Settings.IsFile(a.Path)
 }
 
 // contentQuery returns an address's query without the parameters that the plan
 // says don't select content.
 func (g *Gatherer) contentQuery(a address.Address) string {
 	return address.JoinQuery(slices.DeleteFunc(address.SplitQuery(a.Query), func(q address.Param) bool {
-		class := g.Config.ClassOf(q.Name, a.Path)
-		return class == plan.Noise || class == plan.Tracking || class == plan.Display
+		class := g.Settings.Parameters.ClassOf(q.Name, a.Path)
+		return class == parameter.Noise || class == parameter.Tracking || class == parameter.Display
 	}))
 }

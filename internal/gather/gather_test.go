@@ -19,7 +19,8 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/gather"
 	"young-compass/internal/inventory"
-	"young-compass/internal/plan"
+	"young-compass/internal/planfile"
+	"young-compass/internal/project"
 	"young-compass/internal/visits"
 )
 
@@ -36,34 +37,34 @@ type source struct {
 }
 
 // project is what gathering works on, between runs.
-type project struct {
-	config *plan.Config
+type gathered struct {
+	config *planfile.Settings
 	pages  *inventory.Inventory
 	book   *book.Book
 	memory *gather.Memory
 	visits []visits.Visit
 }
 
-func newProject(t *testing.T) *project {
+func newProject(t *testing.T) *gathered {
 	t.Helper()
 	dir := t.TempDir()
-	demotest.Write(t, filepath.Join(dir, plan.ConfigFile), []byte(config))
-	return &project{demotest.Load(t, dir).Config, &inventory.Inventory{File: plan.PagesFile}, &book.Book{File: plan.AddressesFile}, &gather.Memory{}, nil}
+	demotest.Write(t, filepath.Join(dir, project.PlanFile), []byte(config))
+	return &gathered{demotest.Load(t, dir).Settings, &inventory.Inventory{File: project.PagesFile}, &book.Book{File: project.AddressesFile}, &gather.Memory{}, nil}
 }
 
 // gather merges sources, and reads back what it wrote, as a next run would.
-func (p *project) gather(t *testing.T, sources ...source) ([]gather.Summary, []finding.Finding) {
+func (p *gathered) gather(t *testing.T, sources ...source) ([]gather.Summary, []finding.Finding) {
 	t.Helper()
-	g := gather.Gatherer{Config: p.config, Today: "2026-11-23", Pages: p.pages, Book: p.book, Memory: p.memory}
+	g := gather.Gatherer{Settings: p.config, Today: "2026-11-23", Pages: p.pages, Book: p.book, Memory: p.memory}
 	for _, s := range sources {
 		_, err := g.Read(s.name, s.form, strings.NewReader(s.text))
 		require.NoError(t, err, s.name)
 	}
 	summaries, found := g.Merge()
 	var err error
-	p.pages, _, err = inventory.Read(plan.PagesFile, bytes.NewReader(g.Pages.Encode()), "en")
+	p.pages, _, err = inventory.Read(project.PagesFile, bytes.NewReader(g.Pages.Encode()), "en")
 	require.NoError(t, err)
-	p.book, _, err = book.Read(plan.AddressesFile, bytes.NewReader(g.Book.Encode()))
+	p.book, _, err = book.Read(project.AddressesFile, bytes.NewReader(g.Book.Encode()))
 	require.NoError(t, err)
 	p.memory, _, err = gather.ReadMemory(gather.MemoryFile, bytes.NewReader(g.Memory.Encode()))
 	require.NoError(t, err)
@@ -71,11 +72,11 @@ func (p *project) gather(t *testing.T, sources ...source) ([]gather.Summary, []f
 	return summaries, found
 }
 
-func (p *project) files() string {
+func (p *gathered) files() string {
 	return string(p.pages.Encode()) + "\n" + string(p.book.Encode()) + "\n" + string(p.memory.Encode()) + "\n" + string(visits.Encode(p.visits))
 }
 
-func (p *project) page(t *testing.T, name string) *inventory.Page {
+func (p *gathered) page(t *testing.T, name string) *inventory.Page {
 	t.Helper()
 	ref, ok := inventory.ParseRef(name)
 	require.True(t, ok)
@@ -128,7 +129,7 @@ func TestHandEditedPagesStay(t *testing.T) {
 	assert.Empty(t, p.page(t, "a@en").Field("region"))
 
 	p.pages.Pages = p.pages.Pages[:1] // b deleted by hand
-	p.pages, _, _ = inventory.Read(plan.PagesFile, bytes.NewReader(p.pages.Encode()), "en")
+	p.pages, _, _ = inventory.Read(project.PagesFile, bytes.NewReader(p.pages.Encode()), "en")
 	s, _ = p.gather(t, source{"old.csv", "", "key,title\nb,B\n"})
 	assert.Equal(t, map[string]int{"deleted from pages.csv by hand": 1}, s[0].Ignored)
 	assert.Nil(t, p.pages.Find(inventory.Ref{Key: "b", Language: "en"}))
@@ -139,7 +140,7 @@ func TestBrokenOffBetweenWrites(t *testing.T) {
 	first := source{"old.csv", "", "key,title,region,address\na,First,north,/a\nb,B,,/b\n"}
 	second := source{"old.csv", "", "key,title,region,state,address\na,Second,north,,/a\nc,C,west,draft,/c\nd,D,,,/d\n"}
 	whole, broken := newProject(t), newProject(t)
-	for _, p := range []*project{whole, broken} {
+	for _, p := range []*gathered{whole, broken} {
 		p.gather(t, first)
 		p.page(t, "b@en").Title = "By hand"
 	}
@@ -152,7 +153,7 @@ func TestBrokenOffBetweenWrites(t *testing.T) {
 	broken.gather(t, second)
 	assert.Equal(t, whole.files(), broken.files())
 	broken.memory = memory
-	broken.book, _, err = book.Read(plan.AddressesFile, strings.NewReader(entries)) // nor was this
+	broken.book, _, err = book.Read(project.AddressesFile, strings.NewReader(entries)) // nor was this
 	require.NoError(t, err)
 	broken.gather(t, second)
 	assert.Equal(t, whole.files(), broken.files())
@@ -207,7 +208,7 @@ func TestColumnsByTheirUsualNames(t *testing.T) {
 	p = newProject(t)
 	m, err := gather.ParseColumn("address = Old Link")
 	require.NoError(t, err)
-	g := gather.Gatherer{Config: p.config, Pages: p.pages, Book: p.book, Columns: []gather.Mapping{m}}
+	g := gather.Gatherer{Settings: p.config, Pages: p.pages, Book: p.book, Columns: []gather.Mapping{m}}
 	_, err = g.Read("old.csv", "", strings.NewReader("key,title,old link,address\na,A,/a,Harbour Street 1\n"))
 	require.NoError(t, err)
 	g.Merge()
@@ -250,7 +251,7 @@ func TestKeysOfSourcesWithoutAny(t *testing.T) {
 	require.Len(t, p.book.Entries, 1)
 }
 
-func refs(p *project) string {
+func refs(p *gathered) string {
 	var names []string
 	for _, page := range p.pages.Pages {
 		names = append(names, page.Ref.String())
@@ -260,7 +261,7 @@ func refs(p *project) string {
 
 func TestPagesThatNameAnotherAsCanonical(t *testing.T) {
 	p := newProject(t)
-	g := gather.Gatherer{Config: p.config, Pages: p.pages, Book: p.book}
+	g := gather.Gatherer{Settings: p.config, Pages: p.pages, Book: p.book}
 	require.NoError(t, g.ReadFolder("html", fstest.MapFS{
 		"guides/tides.html":    {Data: []byte(`<!doctype html><html lang="en-GB"><title>Tides</title>`)},
 		"nature/tides.html":    {Data: []byte(`<!doctype html><title>Tides</title><link rel="canonical" href="../guides/tides.html">`)},

@@ -11,7 +11,7 @@ import (
 	"young-compass/internal/accesslog"
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
-	"young-compass/internal/plan"
+	"young-compass/internal/parameter"
 	"young-compass/internal/visits"
 )
 
@@ -37,7 +37,7 @@ func (m *merger) takeLogs() {
 func (m *merger) logAddress(target string) (address.Address, bool) {
 	a, err := address.Resolve(m.base(), target)
 	a.Fragment = ""
-	return a, err == nil && m.Config.Site.Has(a.Host)
+	return a, err == nil && m.Settings.Site.Has(a.Host)
 }
 
 func (m *merger) takeLog(l logged) {
@@ -75,14 +75,14 @@ func (m *merger) takeLog(l logged) {
 				continue
 			}
 			if parameters[q.Name] == nil {
-				parameters[q.Name] = &Parameter{Name: q.Name, Class: string(m.Config.ClassOf(q.Name, a.Path))}
+				parameters[q.Name] = &Parameter{Name: q.Name, Class: string(m.Settings.Parameters.ClassOf(q.Name, a.Path))}
 			}
 			parameters[q.Name].Addresses++
 			parameters[q.Name].Visitors += visitors
 			parameters[q.Name].Robots += robots
 		}
 		switch {
-		case m.Config.IsFile(a.Path):
+		case m.Settings.IsFile(a.Path):
 			s.Ignored["a file"]++
 		case got == 0 && visitors == 0:
 			s.Ignored["asked for by robots alone"]++
@@ -110,7 +110,7 @@ func (m *merger) takeLog(l logged) {
 // others in a log may be anybody's invention.
 func (m *merger) selecting(a address.Address) address.Address {
 	a.Query = address.JoinQuery(slices.DeleteFunc(address.SplitQuery(a.Query), func(q address.Param) bool {
-		return m.Config.ClassOf(q.Name, a.Path) != plan.Identity
+		return m.Settings.Parameters.ClassOf(q.Name, a.Path) != parameter.Identity
 	}))
 	return a
 }
@@ -125,7 +125,7 @@ func (m *merger) noteVisits() {
 	for _, e := range m.Book.Entries {
 		key := e.Address.Local()
 		have, ok := local[key]
-		if rank := m.Config.Site.Rank; !ok || rank(e.Address.Host, m.base().Host) < rank(have.Host, m.base().Host) || e.Address.Host == have.Host && e.Address.Scheme > have.Scheme {
+		if rank := m.Settings.Site.Rank; !ok || rank(e.Address.Host, m.base().Host) < rank(have.Host, m.base().Host) || e.Address.Host == have.Host && e.Address.Scheme > have.Scheme {
 			local[key] = e.Address
 		}
 	}

@@ -10,8 +10,7 @@ import (
 	"young-compass/internal/book"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
-	"young-compass/internal/plan"
-	"young-compass/internal/redirect"
+	"young-compass/internal/route"
 	"young-compass/internal/slug"
 	"young-compass/internal/table"
 )
@@ -19,7 +18,7 @@ import (
 // Merge merges all records into the inventory and the book, and returns what
 // each source brought, in the order in which they were read.
 func (g *Gatherer) Merge() ([]Summary, []finding.Finding) {
-	m := merger{Gatherer: g, index: redirect.Index{Site: g.Config.Site, Fold: true}, owner: map[string]inventory.Ref{}, bound: map[address.Address]inventory.Ref{},
+	m := merger{Gatherer: g, index: route.Index{Site: g.Settings.Site, Fold: true}, owner: map[string]inventory.Ref{}, bound: map[address.Address]inventory.Ref{},
 		byID: map[string]inventory.Ref{}, byTitle: map[titled]inventory.Ref{}, groups: map[string]string{}, groupKey: map[string]string{}, claims: map[inventory.Ref]*claims{},
 		spoken: make([]map[inventory.Ref]bool, len(g.summaries)), before: map[inventory.Ref]bool{}, current: map[inventory.Ref]bool{}, inBook: map[address.Address]bool{}, paths: map[string]bool{}}
 	if g.Memory == nil {
@@ -54,7 +53,7 @@ func (g *Gatherer) Merge() ([]Summary, []finding.Finding) {
 // merger is a merge under way.
 type merger struct {
 	*Gatherer
-	index    redirect.Index
+	index    route.Index
 	bound    map[address.Address]inventory.Ref // addresses of the book, and of records placed
 	owner    map[string]inventory.Ref          // the same by what they mean
 	paths    map[string]bool                   // the paths of these
@@ -77,7 +76,7 @@ type titled struct{ language, title string }
 // the site's other hosts, in other letters, with parameters that don't select
 // content.
 func (m *merger) meaning(a address.Address) string {
-	a = m.Config.Site.Rebase(a)
+	a = m.Settings.Site.Rebase(a)
 	return a.Host + m.index.Key(a.Path) + "?" + m.contentQuery(a)
 }
 
@@ -144,10 +143,10 @@ func (m *merger) resolve() {
 			}
 			a.Fragment = ""
 			switch {
-			case !m.Config.Site.Has(a.Host):
+			case !m.Settings.Site.Has(a.Host):
 				s.Ignored["on a host that is not the site's"]++
 				continue
-			case s.Form != Table && m.Config.IsFile(a.Path):
+			case s.Form != Table && m.Settings.IsFile(a.Path):
 				s.Ignored["a file"]++
 				continue
 			}
@@ -171,7 +170,7 @@ func (m *merger) resolve() {
 // withoutIndex returns the path of the folder that an index file stands for.
 func (m *merger) withoutIndex(path string) string {
 	slash := strings.LastIndexByte(path, '/')
-	if slices.ContainsFunc(m.Config.Paths.Index, func(name string) bool { return strings.EqualFold(name, path[slash+1:]) }) {
+	if slices.ContainsFunc(m.Settings.Paths.Index, func(name string) bool { return strings.EqualFold(name, path[slash+1:]) }) {
 		return path[:slash+1]
 	}
 	return path
@@ -214,8 +213,8 @@ func compareBool(a, b bool) int {
 // default when it is none.
 func (m *merger) languageOf(tag string) (string, bool) {
 	tag = strings.ReplaceAll(strings.TrimSpace(tag), "_", "-")
-	known := []string{m.Config.Languages.Default}
-	for _, l := range m.Config.Languages.Others {
+	known := []string{m.Settings.Languages.Default}
+	for _, l := range m.Settings.Languages.Others {
 		known = append(known, l.Tag)
 	}
 	for len(tag) > 0 {
@@ -226,7 +225,7 @@ func (m *merger) languageOf(tag string) (string, bool) {
 		}
 		tag = tag[:max(0, strings.LastIndexByte(tag, '-'))]
 	}
-	return m.Config.Languages.Default, false
+	return m.Settings.Languages.Default, false
 }
 
 // pageLanguage returns the language of a record whose page has an address: as
@@ -239,7 +238,7 @@ func (m *merger) pageLanguage(r *record, at address.Address) string {
 	case ok:
 		return l
 	}
-	language, _ := m.Config.Languages.OfPath(at.Path)
+	language, _ := m.Settings.Languages.OfPath(at.Path)
 	return language
 }
 
@@ -252,7 +251,7 @@ func (m *merger) group() {
 		}
 		for _, alternate := range r.alternates {
 			a, err := address.Reference(r.at, alternate.address)
-			if err != nil || !m.Config.Site.Has(a.Host) {
+			if err != nil || !m.Settings.Site.Has(a.Host) {
 				continue
 			}
 			x, y := m.root(m.meaning(r.at)), m.root(m.meaning(a))
@@ -371,7 +370,7 @@ func (m *merger) pageOf(r *record) (ref inventory.Ref, home address.Address, ok 
 		return ref, home, true
 	}
 	if r.canonical != "" {
-		if a, err := address.Reference(r.at, r.canonical); err == nil && m.Config.Site.Has(a.Host) {
+		if a, err := address.Reference(r.at, r.canonical); err == nil && m.Settings.Site.Has(a.Host) {
 			a.Fragment = ""
 			if ref, ok := m.ownerOf(a); ok {
 				return ref, home, true
@@ -414,7 +413,7 @@ func (m *merger) deferTo(r *record, ref inventory.Ref) {
 	switch owner, known := m.ownerOf(a); {
 	case known && owner != ref && owner.Language == ref.Language:
 		r.fields = append(r.fields, field{"canonical", owner.String()})
-	case !known && !m.Config.Site.Has(a.Host):
+	case !known && !m.Settings.Site.Has(a.Host):
 		r.fields = append(r.fields, field{"canonical", a.String()})
 	}
 }
@@ -434,8 +433,8 @@ func (m *merger) newRef(key, language string) inventory.Ref {
 
 // keyOf makes a key of an address: its words, without language and extension.
 func (m *merger) keyOf(a address.Address) string {
-	_, path := m.Config.Languages.OfPath(m.withoutIndex(a.Path))
-	for _, e := range plan.Extensions() {
+	_, path := m.Settings.Languages.OfPath(m.withoutIndex(a.Path))
+	for _, e := range address.PageExtensions() {
 		path = strings.TrimSuffix(path, e)
 	}
 	text := strings.ReplaceAll(path, "/", " ")

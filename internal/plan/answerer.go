@@ -2,23 +2,20 @@ package plan
 
 import (
 	"slices"
-	"strings"
-	"sync"
 
 	"young-compass/internal/address"
-	"young-compass/internal/redirect"
-	"young-compass/internal/template"
+	"young-compass/internal/resolve"
 )
 
 // Answerer answers one request after the other. It keeps what it has worked out
 // for the next ones, so that it must not be used by two at a time.
 type Answerer struct {
 	plan   *Plan
-	rules  *template.Automaton
-	way    way
+	walker *resolve.Walker
+	plain  bool     // nothing but entries and patterns decides about plain paths
 	known  []*known // by the number of an entry
+	joint  joint
 	noPage Cause
-	plain  bool // nothing but entries and patterns decides about plain paths
 }
 
 // known is what was answered to a request without parameters that met an entry.
@@ -30,29 +27,26 @@ type known struct {
 
 // Answerer returns a new one, for as long as the plan doesn't change.
 func (p *Plan) Answerer() *Answerer {
-	return &Answerer{plan: p, rules: p.automaton(), plain: p.plain(), noPage: p.cause("site", noPage), known: make([]*known, p.Redirects.Len()+len(p.Book.Entries))}
-}
-
-// plain reports whether nothing but entries and patterns decides about plain
-// paths.
-func (p *Plan) plain() bool {
-	dotted := !slices.ContainsFunc(p.Paths.Index, func(name string) bool { return !strings.Contains(name, ".") })
-	return dotted && !p.files.dotless && p.Paths.Slash != SlashAlways && p.Upkeep == nil && len(p.Serves) == 0 && p.Front == nil && len(p.Only.list)+len(p.Except.list)+len(p.Site.Homes) == 0
-}
-
-// automaton returns one that reads the patterns of the plan.
-func (p *Plan) automaton() *template.Automaton {
-	readers := make([]*template.Reader, len(p.Rules))
-	for i, rule := range p.Rules {
-		readers[i] = rule.Reader
+	return &Answerer{
+		plan: p, walker: p.rules.Walker(), known: make([]*known, p.rules.Index.Len()), noPage: p.Says("site", resolve.NoPage),
+		plain: p.rules.Plain() && p.Upkeep == nil && len(p.Serves) == 0 && p.Front == nil,
 	}
-	return template.NewAutomaton(readers, p.Paths.Lower)
 }
 
-// reader reads the patterns of a plan, for whoever asks next.
-type reader struct {
-	sync.Mutex
-	rules *template.Automaton
+// Named returns the parameters, sorted, that give the path a meaning: those
+// that any redirect, address of the book or pattern for it names.
+func (p *Plan) Named(path string) []string {
+	a := p.borrow()
+	defer p.answerers.Put(a)
+	return a.walker.Named(path)
+}
+
+// borrow returns an answerer that nobody else uses, to be put back into answerers.
+func (p *Plan) borrow() *Answerer {
+	if a, ok := p.answerers.Get().(*Answerer); ok {
+		return a
+	}
+	return p.Answerer()
 }
 
 // Answer composes redirects and the site's own rules until nothing changes, so
@@ -60,10 +54,7 @@ type reader struct {
 // itself: it says which addresses lead in a circle. It can be called by many at
 // a time.
 func (p *Plan) Answer(r Request) (Answer, error) {
-	a, _ := p.answerers.Get().(*Answerer)
-	if a == nil || a.plan != p || a.rules == nil {
-		a = p.Answerer()
-	}
+	a := p.borrow()
 	defer p.answerers.Put(a)
 	answer, err := a.Answer(r)
 	answer.Causes = slices.Clone(answer.Causes)
@@ -75,17 +66,18 @@ func (a *Answerer) Answer(r Request) (Answer, error) {
 	p := a.plan
 	r = p.trusted(r)
 	if !p.Site.Has(r.Host) {
-		return Answer{Outcome: Foreign, Causes: []Cause{p.cause("hosts", r.Host+" is not one of the site's hosts")}}, nil
+		return Answer{Outcome: Foreign, Causes: []Cause{p.Says("hosts", r.Host+" is not one of the site's hosts")}}, nil
 	}
 	answer, ok, entry := a.quick(r)
 	var err error
 	if !ok {
-		a.way.start(a, r.Method, r.Address)
-		answer, err = p.answer(r, &a.way)
+		a.walker.Start(r.Method, r.Address)
+		a.joint = joint{}
+		answer, err = a.answer(r)
 		from := joint{found: entry >= 0, entry: entry}
 		at := r.Address
-		if a.way.joint.found {
-			from, at = a.way.joint, append(a.way.seen, a.way.at)[a.way.joint.seen]
+		if a.joint.found {
+			from, at = a.joint, a.walker.Addresses()[a.joint.steps]
 		}
 		if from.found && err == nil {
 			a.keep(from, r.Method, at, answer)
@@ -113,103 +105,86 @@ func (a *Answerer) quick(r Request) (answer Answer, ok bool, entry int) {
 	if !a.plain || r.Query != "" || !address.Settled(r.Path) {
 		return answer, false, -1
 	}
-	entry = p.index.FirstBare(r.Host, r.Path)
+	entry = p.rules.Index.FirstBare(r.Host, r.Path)
 	if entry >= 0 {
 		if k := a.known[entry]; k != nil && k.method == derivedMethod(r.Method) && (k.answer.Outcome != Served || k.at == r.Address) {
 			return k.answer, true, entry
 		}
-		if entry < len(p.ignored) && p.ignored[entry] {
+		if p.ignored[entry] {
 			entry = -1
 		}
 		return answer, false, entry
 	}
-	reading := a.rules.Find(r.Path)
+	reading := a.walker.Reading(r.Path)
 	if len(reading) > 0 {
 		answer, ok = a.direct(r, reading)
 		return answer, ok, -1
 	}
-	if !bare(r.Path) || r.Scheme != p.Site.Origin.Scheme || r.Host != p.Site.Origin.Host || p.withoutPrefix(r.Path) != r.Path {
+	if !resolve.Bare(r.Path) || r.Scheme != p.Site.Origin.Scheme || r.Host != p.Site.Origin.Host || p.WithoutPrefix(r.Path) != r.Path {
 		return answer, false, -1
 	}
-	a.way.causes = append(a.way.causes[:0], a.noPage)
-	return Answer{Outcome: Unknown, Status: 404, Causes: a.way.causes}, true, -1
+	a.walker.Causes = append(a.walker.Causes[:0], a.noPage)
+	return Answer{Outcome: Unknown, Status: 404, Causes: a.walker.Causes}, true, -1
 }
 
 // direct answers where the first of the patterns that read a plain path leads
 // straight to the end.
 func (a *Answerer) direct(r Request, reading []int32) (answer Answer, ok bool) {
-	p, w := a.plan, &a.way
+	p, w := a.plan, a.walker
+	patterns := p.rules.Patterns
 	for _, n := range reading {
-		if len(p.Rules[n].Reader.Query()) > 0 {
+		if len(patterns[n].Reader.Query()) > 0 {
 			return answer, false
 		}
 	}
-	rule := &p.Rules[reading[0]]
-	to, text, ok := rule.Direct(r.Path, p.Paths.Lower)
-	if !ok || len(rule.Except.list) > 0 || len(p.index.NamedAt(r.Path)) > 0 || to == r.Address {
+	pattern := &patterns[reading[0]]
+	to, text, ok := pattern.Direct(r.Path, p.Paths.Lower)
+	if !ok || !pattern.Except.Empty() || len(p.rules.Index.NamedAt(r.Path)) > 0 || to == r.Address {
 		return answer, false
 	}
 	home := p.Site.Rebase(to)
-	w.start(a, r.Method, home)
-	if p.Site.Has(home.Host) && !w.ends(p) {
+	w.Start(r.Method, home)
+	if p.Site.Has(home.Host) && !w.Nothing() {
 		return answer, false
 	}
-	w.statuses = append(w.statuses, w.written(rule.Status))
-	w.causes = append(w.causes, p.ruleCauses[reading[0]])
+	status := pattern.Status
+	if status == 0 {
+		status = w.Derived()
+	}
+	w.Causes = append(w.Causes, pattern.Cause)
 	if home != to || to.Query != "" || to.Fragment != "" {
-		return w.moved(), true
+		text = home.String()
 	}
-	return Answer{Outcome: Moved, Status: w.statuses[0], To: text, Causes: w.causes}, true
-}
-
-// isPlain reports whether no rule about spelling concerns a path: nothing in it
-// is to be folded, decoded or merged, there is no dot and no slash at its end.
-func isPlain(path string) bool {
-	return address.Settled(path) && bare(path)
-}
-
-func bare(path string) bool { return strings.IndexByte(path, '.') < 0 && path[len(path)-1] != '/' }
-
-// ends reports whether a way ends where it stands: a plain path on the origin
-// that nothing knows.
-func (w *way) ends(p *Plan) bool {
-	if !w.answerer.plain || w.at.Scheme != p.Site.Origin.Scheme || w.at.Host != p.Site.Origin.Host || !isPlain(w.at.Path) || p.withoutPrefix(w.at.Path) != w.at.Path {
-		return false
-	}
-	if w.at.Query != "" && slices.ContainsFunc(w.params(), p.noiseAt(w.at.Path)) {
-		return false
-	}
-	return len(p.index.NamedAt(w.at.Path)) == 0 && p.index.FirstBare(w.at.Host, w.at.Path) < 0 && w.answerer.rules.Find(w.at.Path) == nil
+	return Answer{Outcome: Moved, Status: resolve.Compose(status), To: text, Causes: w.Causes}, true
 }
 
 // joint is where rules about spelling have led a way to an entry: behind how
 // many steps.
 type joint struct {
-	found                  bool
-	entry                  int
-	seen, causes, statuses int
+	found                bool
+	entry, steps, causes int
 }
 
 // join ends a way that nothing but rules about spelling has led to an entry as
 // the way that is remembered from there, or notes where it could. What is
 // remembered doesn't come back to the entry, so that the two make no circle.
-func (w *way) join() (Answer, bool) {
-	a := w.answerer
-	if !a.plain || w.travelled || w.joint.found || w.at.Query != "" || w.at.Fragment != "" {
+func (a *Answerer) join() (Answer, bool) {
+	w, p := a.walker, a.plan
+	if !a.plain || w.Travelled || a.joint.found || w.At.Query != "" || w.At.Fragment != "" {
 		return Answer{}, false
 	}
-	entry := a.plan.index.FirstBare(w.at.Host, a.plan.index.Key(w.at.Path))
-	if entry < 0 || entry < len(a.plan.ignored) && a.plan.ignored[entry] {
+	entry := p.rules.Index.FirstBare(w.At.Host, p.Key(w.At.Path))
+	if entry < 0 || p.ignored[entry] {
 		return Answer{}, false
 	}
 	known := a.known[entry]
-	if known == nil || known.method != derivedMethod(w.method) || known.answer.Outcome != Moved {
-		w.joint = joint{true, entry, len(w.seen), len(w.causes), len(w.statuses)}
+	if known == nil || known.method != derivedMethod(w.Method) || known.answer.Outcome != Moved {
+		a.joint = joint{true, entry, len(w.Steps), len(w.Causes)}
 		return Answer{}, false
 	}
 	answer := known.answer
-	w.causes = append(w.causes, answer.Causes...)
-	answer.Status, answer.Causes = redirect.Compose(append(w.statuses, answer.Status)), w.causes
+	w.Causes = append(w.Causes, answer.Causes...)
+	answer.Status, answer.Causes = resolve.Compose(w.Status(), answer.Status), w.Causes
 	return answer, true
 }
 
@@ -217,27 +192,23 @@ func (w *way) join() (Answer, bool) {
 // every request that gets there: it doesn't come back to the path that was asked
 // there, of this key.
 func (a *Answerer) keep(from joint, method string, at address.Address, answer Answer) {
-	p, w := a.plan, &a.way
+	p, w := a.plan, a.walker
 	key := p.Key(at.Path)
-	for _, later := range append(w.seen, w.at)[from.seen+1:] {
+	for _, later := range w.Addresses()[from.steps+1:] {
 		if p.Site.Has(later.Host) && p.Key(later.Path) == key {
 			return
 		}
 	}
 	switch {
 	case answer.Outcome == Moved:
-		if len(w.statuses) == from.statuses || !w.travelled {
+		if len(w.Steps) == from.steps || !w.Travelled {
 			return
 		}
-		answer.Status = redirect.Compose(w.statuses[from.statuses:])
-	case from.seen > 0, answer.Outcome != Gone && answer.Outcome != Served:
+		rest := resolve.Way{Steps: w.Steps[from.steps:]}
+		answer.Status = rest.Status()
+	case from.steps > 0, answer.Outcome != Gone && answer.Outcome != Served:
 		return
 	}
 	answer.Causes = slices.Clone(answer.Causes[from.causes:])
 	a.known[from.entry] = &known{derivedMethod(method), at, answer}
-}
-
-// start puts a way to its beginning, and keeps the room it has.
-func (w *way) start(a *Answerer, method string, at address.Address) {
-	*w = way{answerer: a, method: method, at: at, query: w.query, split: w.split, seen: w.seen[:0], causes: w.causes[:0], statuses: w.statuses[:0], derivedSteps: w.derivedSteps[:0], stripped: w.stripped[:0]}
 }

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"young-compass/internal/plan"
+	"young-compass/internal/project"
 )
 
 // largePlan has exact redirects and patterns, and no pages.
@@ -29,12 +30,12 @@ func largePlan(b testing.TB, exact, patterns int) *plan.Plan {
 	for i := range exact {
 		fmt.Fprintf(&rows, "/old/section-%d/page-%06d,/new/area-%d/article-%06d,301\n", i%97, i, i%31, i)
 	}
-	for name, text := range map[string]string{plan.ConfigFile: config.String(), plan.RedirectsFile: rows.String()} {
+	for name, text := range map[string]string{project.PlanFile: config.String(), project.RedirectsFile: rows.String()} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
 			b.Fatal(err)
 		}
 	}
-	p, _, err := plan.Load(dir)
+	p, _, err := project.Load(dir)
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -5,6 +5,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/inventory"
+	"young-compass/internal/parameter"
 )
 
 // canonical returns the one address of what is served: the page's own, or the
@@ -20,8 +21,8 @@ func (p *Plan) canonical(r inventory.Ref, current address.Address, params []addr
 		}
 	}
 	items := address.SplitQuery(current.Query)
-	for _, class := range []Class{Identity, Pagination} {
-		for _, declared := range p.Parameters {
+	for _, class := range []parameter.Class{parameter.Identity, parameter.Pagination} {
+		for _, declared := range p.Parameters.All {
 			if declared.Class != class {
 				continue
 			}
@@ -29,7 +30,7 @@ func (p *Plan) canonical(r inventory.Ref, current address.Address, params []addr
 				if _, have := address.First(items, q.Name); have || !declared.Matches(q.Name, current.Path) {
 					continue
 				}
-				if class == Pagination && q.Value == "=1" {
+				if class == parameter.Pagination && q.Value == "=1" {
 					continue
 				}
 				items = append(items, q)
@@ -45,7 +46,7 @@ func (p *Plan) unclassified(current address.Address, params []address.Param) []s
 	var names []string
 	for _, q := range params {
 		_, own := address.First(address.SplitQuery(current.Query), q.Name)
-		if q.Raw != "" && !own && p.ClassOf(q.Name, current.Path) == "" && !slices.Contains(names, q.Name) {
+		if q.Raw != "" && !own && p.Parameters.ClassOf(q.Name, current.Path) == "" && !slices.Contains(names, q.Name) {
 			names = append(names, q.Name)
 		}
 	}

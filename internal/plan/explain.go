@@ -6,7 +6,8 @@ import (
 	"strings"
 
 	"young-compass/internal/address"
-	"young-compass/internal/redirect"
+	"young-compass/internal/planfile"
+	"young-compass/internal/route"
 )
 
 // Near is a rule that nearly decided, and why it did not.
@@ -26,8 +27,8 @@ func (p *Plan) Explain(r Request) []Near {
 	if !p.Site.Has(r.Host) || address.Unsafe(r.Path) {
 		return nil
 	}
-	if p.IsExempt(r.Path) {
-		return []Near{{p.cause("site", "all rules"), "only: or except: leaves " + r.Path + " alone"}}
+	if p.Scope.Leaves(r.Path) {
+		return []Near{{p.Says("site", "all rules"), "only: or except: leaves " + r.Path + " alone"}}
 	}
 	e := &explainer{Plan: p, r: r, params: address.SplitQuery(r.Query), named: p.Named(r.Path), shaped: p.SiteForm(r.Path)}
 	e.entries()
@@ -75,21 +76,21 @@ const (
 
 // entries explains redirects and addresses of the book.
 func (e *explainer) entries() {
-	hits := e.index.Match(e.r.Host, e.r.Path, e.params, e.named)
+	hits := e.rules.Index.Match(e.r.Host, e.r.Path, e.params, e.named)
 	key := e.Key(e.r.Path)
 	for i, row := range e.Redirects.All() {
 		if row.Pattern == nil {
-			e.entry(row.Source, rowCause(row), slices.Index(hits, i), key, e.ignored[i])
+			e.entry(row.Source, row.Cause(), slices.Index(hits, i), key, e.ignored[i])
 		}
 	}
 	for i, entry := range e.Book.Entries {
 		what := "is an address of " + entry.Page.String()
-		e.entry(e.bookSource(entry), e.entryCause(entry, what), slices.Index(hits, e.Redirects.Len()+i), key, false)
+		e.entry(e.bookSource(entry), Cause{File: e.Book.File, Line: entry.Line, Rule: what}, slices.Index(hits, e.Redirects.Len()+i), key, false)
 	}
 }
 
 // entry explains one of them; hit is its rank among those that match, or -1.
-func (e *explainer) entry(s redirect.Source, c Cause, hit int, key string, ignored bool) {
+func (e *explainer) entry(s route.Source, c Cause, hit int, key string, ignored bool) {
 	switch {
 	case ignored:
 		if e.Key(s.Path) == key {
@@ -136,7 +137,7 @@ func (e *explainer) otherParameters(wanted []address.Param) string {
 			return fmt.Sprintf("it needs %s, and the request has %s", q.Raw, have.Raw)
 		}
 	}
-	for _, q := range redirect.Carried(e.params, e.named) {
+	for _, q := range route.Carried(e.params, e.named) {
 		if _, ok := address.First(wanted, q.Name); !ok {
 			return fmt.Sprintf("the request also has %s, which means something on this path", q.Raw)
 		}
@@ -146,9 +147,9 @@ func (e *explainer) otherParameters(wanted []address.Param) string {
 
 // patterns explains the pattern redirects; it reports whether one decides.
 func (e *explainer) patterns() (decided bool) {
-	for _, rule := range e.Rules {
-		c := Cause{File: rule.Where.File, Line: rule.Where.Line, Rule: fmt.Sprintf("pattern %s to %s", rule.From, rule.To)}
-		values, ok := rule.Reader.Loose().ReadPath(redirect.PatternPath(e.r.Path), e.Paths.Lower)
+	for _, rule := range e.rules.Patterns {
+		c := rule.Cause
+		values, ok := rule.Reader.Loose().ReadPath(route.PatternPath(e.r.Path), e.Paths.Lower)
 		if !ok {
 			continue
 		}
@@ -160,7 +161,7 @@ func (e *explainer) patterns() (decided bool) {
 			e.add(c, "its except: leaves this path out")
 			continue
 		}
-		if _, ok := rule.Reader.ReadPath(redirect.PatternPath(e.r.Path), e.Paths.Lower); !ok {
+		if _, ok := rule.Reader.ReadPath(route.PatternPath(e.r.Path), e.Paths.Lower); !ok {
 			for _, x := range rule.Reader.Elements() {
 				for _, value := range values[x.Name] {
 					if x.Name != "" && !x.Class.Holds(value) {
@@ -193,7 +194,7 @@ func (e *explainer) patterns() (decided bool) {
 // files explains why the site's own rules leave a listed file alone.
 func (e *explainer) files() {
 	if e.IsFile(e.r.Path) {
-		e.add(e.cause("files", "slash, letters, extension and index file"), "the path is a listed file, which is served as it is")
+		e.add(e.Says("files", "slash, letters, extension and index file"), "the path is a listed file, which is served as it is")
 	}
 }
 
@@ -202,18 +203,18 @@ func (e *explainer) headers() {
 	for _, h := range e.Headers {
 		c := Cause{File: e.File, Line: h.Where.Line, Rule: "headers"}
 		open := h
-		open.Having, open.Except = nil, Places{}
-		if _, ok := open.reads(e.r, e.Paths.Lower); !ok {
+		open.Having, open.Except = nil, address.Places{}
+		if _, ok := open.Reads(e.r.Address, e.Paths.Lower); !ok {
 			continue
 		}
 		switch {
 		case h.Except.Has(e.r.Path):
 			e.add(c, "its except: leaves this path out")
 		case len(h.Having) > 0:
-			if _, ok := h.reads(e.r, e.Paths.Lower); !ok {
+			if _, ok := h.Reads(e.r.Address, e.Paths.Lower); !ok {
 				e.add(c, "the request has none of the parameters "+strings.Join(h.Having, ", "))
 			}
-		case e.r.Scheme != "https" && slices.ContainsFunc(h.Fields, func(f Header) bool { return SecureOnly(f.Name) }):
+		case e.r.Scheme != "https" && slices.ContainsFunc(h.Fields, func(f planfile.Header) bool { return planfile.SecureOnly(f.Name) }):
 			e.add(c, "Strict-Transport-Security is sent on https alone")
 		}
 	}

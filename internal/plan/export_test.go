@@ -4,5 +4,6 @@ package plan
 func (p *Plan) LongAnswerer() *Answerer {
 	a := p.Answerer()
 	a.plain = false
+	a.walker.LongWays()
 	return a
 }

@@ -11,10 +11,14 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"young-compass/internal/compile"
 	"young-compass/internal/demo/demotest"
 	"young-compass/internal/finding"
+	"young-compass/internal/judge"
+	"young-compass/internal/parameter"
 	"young-compass/internal/plan"
-	"young-compass/internal/redirect"
+	"young-compass/internal/project"
+	"young-compass/internal/resolve"
 )
 
 const minimal = "site: {origin: https://skerrywick.example, hosts: [www.skerrywick.example]}\n"
@@ -26,7 +30,12 @@ func load(t testing.TB, files ...string) (*plan.Plan, []finding.Finding, error) 
 	for i := 0; i < len(files); i += 2 {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, files[i]), []byte(files[i+1]), 0o644))
 	}
-	return plan.Load(dir)
+	p, found, err := project.Load(dir)
+	if err == nil {
+		found = append(found, judge.Plan(p)...)
+		finding.Sort(found)
+	}
+	return p, found, err
 }
 
 func answer(t testing.TB, p *plan.Plan, method, url string) plan.Answer {
@@ -107,7 +116,7 @@ func TestConfigMistakesNameTheirPlace(t *testing.T) {
 		minimal + "rules: [{from: 'http://x.example/a', to: /b}]":                            "begins with /",
 		minimal + "# " + strings.Repeat("x", 5<<20):                                          "larger than 4 MiB",
 	} {
-		_, _, err := load(t, plan.ConfigFile, text)
+		_, _, err := load(t, project.PlanFile, text)
 		var input *finding.Input
 		if assert.ErrorAs(t, err, &input, "%.200s", text) {
 			assert.Contains(t, err.Error(), want, "%.200s", text)
@@ -119,13 +128,13 @@ func TestConfigMistakesNameTheirPlace(t *testing.T) {
 }
 
 func TestClasses(t *testing.T) {
-	p, _, err := load(t, plan.ConfigFile, minimal+"parameters: {identity: [id], display: [{name: view, for: /list}, 'v*'], tracking: [view], noise: ['s_*']}")
+	p, _, err := load(t, project.PlanFile, minimal+"parameters: {identity: [id], display: [{name: view, for: /list}, 'v*'], tracking: [view], noise: ['s_*']}")
 	require.NoError(t, err)
 	for _, c := range []struct {
 		name, path string
-		want       plan.Class
-	}{{"id", "/", plan.Identity}, {"view", "/list", plan.Display}, {"view", "/LIST/a", plan.Display}, {"view", "/lists", plan.Display}, {"vx", "/", plan.Display}, {"s_1", "/", plan.Noise}, {"s", "/", ""}, {"ID", "/", ""}} {
-		assert.Equal(t, c.want, p.ClassOf(c.name, c.path), "%s on %s", c.name, c.path)
+		want       parameter.Class
+	}{{"id", "/", parameter.Identity}, {"view", "/list", parameter.Display}, {"view", "/LIST/a", parameter.Display}, {"view", "/lists", parameter.Display}, {"vx", "/", parameter.Display}, {"s_1", "/", parameter.Noise}, {"s", "/", ""}, {"ID", "/", ""}} {
+		assert.Equal(t, c.want, p.Parameters.ClassOf(c.name, c.path), "%s on %s", c.name, c.path)
 	}
 }
 
@@ -145,16 +154,16 @@ func TestPlanThatContradictsItself(t *testing.T) {
 		"patterns in a circle":    {"/b,a@en,302\n", "rules: [{from: '/m/{x}', to: '/n/{x}'}, {from: '/n/{x}', to: '/m/{x}'}]", map[string]int{"orphan-address": 1, "loop": 2}},
 		"patterns without end":    {"/b,a@en,302\n", "rules: [{from: '/m{/r*}', to: '/m/m{/r*}'}]", map[string]int{"orphan-address": 1, "loop": 1}},
 	} {
-		_, found, err := load(t, plan.ConfigFile, minimal+c.rules, plan.PagesFile, pages, plan.AddressesFile, book, plan.RedirectsFile, "from,to,status\n"+c.redirects)
+		_, found, err := load(t, project.PlanFile, minimal+c.rules, project.PagesFile, pages, project.AddressesFile, book, project.RedirectsFile, "from,to,status\n"+c.redirects)
 		require.NoError(t, err, name)
 		assert.Equal(t, c.want, finding.Count(found), "%s: %v", name, found)
 	}
 }
 
 func TestStatesOfPages(t *testing.T) {
-	p, found, err := load(t, plan.ConfigFile, minimal,
-		plan.PagesFile, "key,title,state,canonical\nlive,L,live,\nshown,S,live,\ngone,G,gone,\ndraft,D,draft,\naway,A,away,\nmerged,M,gone,\nother,O,live,live@en\n",
-		plan.AddressesFile, `address,page,state
+	p, found, err := load(t, project.PlanFile, minimal,
+		project.PagesFile, "key,title,state,canonical\nlive,L,live,\nshown,S,live,\ngone,G,gone,\ndraft,D,draft,\naway,A,away,\nmerged,M,gone,\nother,O,live,live@en\n",
+		project.AddressesFile, `address,page,state
 https://skerrywick.example/live,live@en,current
 http://www.skerrywick.example/live-old,live@en,former
 https://skerrywick.example/also-live,live@en,variant
@@ -168,7 +177,7 @@ https://skerrywick.example/away-old?id=7,away@en,former
 https://skerrywick.example/merged,merged@en,current
 https://skerrywick.example/merged-old,merged@en,former
 https://skerrywick.example/other,other@en,current
-`, plan.RedirectsFile, "from,to,status\n/away,live@en#note,307\n/merged,/shown?part=2,301\n")
+`, project.RedirectsFile, "from,to,status\n/away,live@en#note,307\n/merged,/shown?part=2,301\n")
 	require.NoError(t, err)
 	require.Empty(t, found)
 	const o = "https://skerrywick.example"
@@ -202,7 +211,7 @@ func TestCompose(t *testing.T) {
 		301: {{301}, {301, 301}}, 302: {{301, 302}, {302, 308}}, 303: {{303, 307, 302, 301}}, 307: {{302, 307}, {308, 307}}, 308: {{301, 308}},
 	} {
 		for _, s := range statuses {
-			assert.Equal(t, want, redirect.Compose(s), "%v", s)
+			assert.Equal(t, want, resolve.Compose(s...), "%v", s)
 		}
 	}
 }
@@ -247,17 +256,17 @@ func TestOneHop(t *testing.T) {
 
 func TestCompileKnowsEveryAddress(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
-	g, found, err := p.Compile()
+	g, found, err := compile.Plan(p)
 	require.NoError(t, err)
 	require.Empty(t, found)
-	kinds := map[plan.EntryKind]int{}
+	kinds := map[compile.EntryKind]int{}
 	for _, e := range g.Entries {
 		kinds[e.Kind]++
 		assert.NotEmpty(t, e.Where.File, e.Key)
 	}
-	assert.Equal(t, 181, kinds[plan.EntryLive], "one for each live page")
-	assert.Equal(t, 4, kinds[plan.EntryGone])
-	assert.Greater(t, kinds[plan.EntryMove], 190)
+	assert.Equal(t, 181, kinds[compile.EntryLive], "one for each live page")
+	assert.Equal(t, 4, kinds[compile.EntryGone])
+	assert.Greater(t, kinds[compile.EntryMove], 190)
 	assert.Len(t, g.Patterns, 5)
 	assert.Equal(t, "/notices/{year}/{slug}", g.Patterns[1].Target.String(), "a pattern that always leads to another is composed with it")
 }
@@ -277,7 +286,7 @@ func FuzzConfig(f *testing.F) {
 	f.Add(minimal + "rules: [{from: '/a{/x*}', to: '/b{/x*}', class: {x: slug}}]")
 	f.Add("site: {origin: https://a.example}\nkinds: {a: {address: '/{b}'}}\nparameters: {noise: [a]}\nlanguages: {others: {de: {prefix: de}}}")
 	f.Fuzz(func(t *testing.T, text string) {
-		p, _, err := load(t, plan.ConfigFile, text)
+		p, _, err := load(t, project.PlanFile, text)
 		if err == nil {
 			_, _ = p.Answer(plan.Request{Method: "GET", Address: p.Site.Origin})
 		}
@@ -286,7 +295,7 @@ func FuzzConfig(f *testing.F) {
 
 // "/" is every place.
 func TestHeadersForTheWholeSite(t *testing.T) {
-	p, _, err := load(t, plan.ConfigFile, minimal+"rules: [{for: [/], headers: {Strict-Transport-Security: max-age=60}}]")
+	p, _, err := load(t, project.PlanFile, minimal+"rules: [{for: [/], headers: {Strict-Transport-Security: max-age=60}}]")
 	require.NoError(t, err)
 	for url, want := range map[string]int{"https://skerrywick.example/": 1, "https://skerrywick.example/A/b.pdf": 1, "http://skerrywick.example/a": 0} {
 		r, err := plan.NewRequest("GET", url)

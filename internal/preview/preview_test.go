@@ -21,19 +21,20 @@ import (
 
 	"young-compass/internal/plan"
 	"young-compass/internal/preview"
+	"young-compass/internal/project"
 )
 
 func load(t *testing.T, config string) *plan.Plan {
 	t.Helper()
 	dir := t.TempDir()
 	for name, text := range map[string]string{
-		plan.ConfigFile:    "site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example]}\n" + config,
-		plan.PagesFile:     "key,title,state\nroutes,Routes,live\nold,Old,gone\n",
-		plan.AddressesFile: "address,page,state\nhttp://skerrywick.example/routes,routes@en,current\nhttp://skerrywick.example/old,old@en,current\n",
+		project.PlanFile:      "site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example]}\n" + config,
+		project.PagesFile:     "key,title,state\nroutes,Routes,live\nold,Old,gone\n",
+		project.AddressesFile: "address,page,state\nhttp://skerrywick.example/routes,routes@en,current\nhttp://skerrywick.example/old,old@en,current\n",
 	} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
 	}
-	p, found, err := plan.Load(dir)
+	p, found, err := project.Load(dir)
 	require.NoError(t, err)
 	require.Empty(t, found)
 	return p

@@ -14,7 +14,7 @@ import (
 	"young-compass/internal/crawl"
 	"young-compass/internal/finding"
 	"young-compass/internal/fingerprint"
-	"young-compass/internal/plan"
+	"young-compass/internal/parameter"
 )
 
 // Parameter is what is known of a parameter.
@@ -23,8 +23,8 @@ type Parameter struct {
 	Addresses []address.Address `json:"-"` // that have it
 	Visits    int               `json:"visits"`
 	Indexable int               `json:"indexable"` // addresses that a search engine may take for pages
-	Class     plan.Class        `json:"class"`     // the plan's; empty: none
-	Proposed  plan.Class        `json:"proposed"`  // from evidence; empty: there is none
+	Class     parameter.Class   `json:"class"`     // the plan's; empty: none
+	Proposed  parameter.Class   `json:"proposed"`  // from evidence; empty: there is none
 	Agree     int               `json:"agree"`     // trials that speak for it
 	Told      int               `json:"told"`      // trials that tell anything
 	Trials    []Trial           `json:"trials"`
@@ -74,7 +74,7 @@ func (v *Survey) parameters() map[string]*Parameter {
 	at := func(name, path string) *Parameter {
 		p := list[name]
 		if p == nil {
-			p = &Parameter{Name: name, Class: v.Plan.ClassOf(name, path)}
+			p = &Parameter{Name: name, Class: v.Plan.Parameters.ClassOf(name, path)}
 			list[name] = p
 		}
 		return p
@@ -167,7 +167,7 @@ func (v *Survey) judgeParameters(s *Section) {
 		v.Parameters = append(v.Parameters, *p)
 	}
 	v.judgeOrder(s, all, texts)
-	for _, declared := range v.Plan.Parameters {
+	for _, declared := range v.Plan.Parameters.All {
 		if !slices.ContainsFunc(v.Parameters, func(p Parameter) bool { return declared.Matches(p.Name, declared.For) }) {
 			s.add("parameter-unused", finding.Note, v.Plan.Site.Origin, fmt.Sprintf("the plan declares the parameter %s, which was met nowhere", address.Printable(declared.Name)), "", "gather logs of a longer time, or delete it from the plan")
 		}
@@ -244,25 +244,25 @@ func (p *Parameter) propose() {
 		p.Agree = count[effect]
 		switch effect {
 		case Carried:
-			p.Proposed = plan.Tracking
+			p.Proposed = parameter.Tracking
 			if p.Class != "" {
 				p.Proposed = p.Class // any but noise is carried
 			}
 		case Away:
-			p.Proposed = plan.Noise
+			p.Proposed = parameter.Noise
 		case Order:
-			p.Proposed = plan.Display
+			p.Proposed = parameter.Display
 		case Nothing:
-			p.Proposed = plan.Noise
+			p.Proposed = parameter.Noise
 			if campaign(p.Name) {
-				p.Proposed = plan.Tracking
-			} else if p.Class == plan.Display || p.Class == plan.Tracking {
+				p.Proposed = parameter.Tracking
+			} else if p.Class == parameter.Display || p.Class == parameter.Tracking {
 				p.Proposed = p.Class // what it does doesn't tell these apart
 			}
 		case Content:
-			p.Proposed = plan.Identity
+			p.Proposed = parameter.Identity
 			if p.counts() {
-				p.Proposed = plan.Pagination
+				p.Proposed = parameter.Pagination
 			}
 		}
 		return
@@ -291,7 +291,7 @@ func (p *Parameter) counts() bool {
 // judgeParameter finds pages that a parameter makes twice, and what contradicts
 // the plan.
 func (v *Survey) judgeParameter(s *Section, p *Parameter, all canonical.Web, texts map[address.Address]fingerprint.Text) {
-	if p.Class != plan.Identity && p.Class != plan.Pagination {
+	if p.Class != parameter.Identity && p.Class != parameter.Pagination {
 		var twice []address.Address
 		for _, a := range p.Addresses {
 			if e := effect(all, texts, a, p.Name); v.Web.Indexable(a) && (e == Nothing || e == Order) {

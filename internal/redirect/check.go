@@ -5,30 +5,14 @@ import (
 	"runtime"
 	"slices"
 	"strings"
-	"sync"
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
-	"young-compass/internal/template"
+	"young-compass/internal/inventory"
+	"young-compass/internal/parameter"
+	"young-compass/internal/resolve"
+	"young-compass/internal/route"
 )
-
-// World is what a map stands in: the site's hosts, and its own rules.
-type World struct {
-	Site   address.Site
-	Fold   bool                                  // letters don't count in looking up
-	Served func(address.Address) bool            // a page's own address, which no row redirects; nil: none is known
-	Known  []string                              // foreign hosts that redirects may lead to
-	Spell  func(address.Address) address.Address // what the site's own rules make of an address; nil: scheme and host alone
-	End    func(address.Address) address.Address // where an address ends, for advice; nil: where Spell leads
-}
-
-func (w World) spell(a address.Address) address.Address {
-	a.Fragment = ""
-	if w.Spell != nil {
-		return w.Spell(a)
-	}
-	return w.Site.Rebase(a)
-}
 
 // Check looks for redirects that contradict or undo each other. Each code counts
 // once for each of what it names:
@@ -56,6 +40,31 @@ func (w World) spell(a address.Address) address.Address {
 // and patterns in the order in which they stand.
 func Check(list *List, world World) []finding.Finding { return Examine(list, world).Found }
 
+// World is what a list stands in.
+type World struct {
+	Rules *resolve.Rules // of which the first entries are the rows of the list, by their numbers
+	Known []string       // foreign hosts that redirects may lead to
+}
+
+// Alone returns the world of a list on a site that has nothing else: no pages and no patterns of a plan.
+func Alone(list *List, speller address.Speller) World {
+	r := &resolve.Rules{Speller: speller, Parameters: &parameter.List{}, Entries: alone{list}, Patterns: list.Patterns()}
+	r.Index = route.NewIndex(speller.Site, speller.Paths.Lower, list.Source)
+	r.Index.Fill(list.Len(), list.IsPattern)
+	return World{Rules: r}
+}
+
+// alone is a list as entries. Pages are somewhere else: a redirect to one ends there.
+type alone struct{ *List }
+
+// Entry returns what becomes of a request that meets a row.
+func (l alone) Entry(i int) resolve.Entry {
+	return l.List.Entry(i, func(inventory.Ref) (a address.Address, ok bool) { return a, true })
+}
+
+// Ignored reports that no row is.
+func (l alone) Ignored(int) bool { return false }
+
 // Examined is a list after Check.
 type Examined struct {
 	Found   []finding.Finding
@@ -71,24 +80,15 @@ func Examine(list *List, world World) *Examined {
 // Later reports whether another row before this one has the same source.
 func (e *Examined) Later(row int) bool { return e.checker.later(row) }
 
-// Redirects reports whether a row or a pattern of the list redirects an address.
-func (e *Examined) Redirects(a address.Address) bool {
-	node, sure := e.checker.meets(a, false, -1)
-	return node >= 0 || !sure && (e.checker.Served == nil || !e.checker.Served(a))
-}
-
 func check(list *List, world World) *checker {
 	n := list.Len()
-	c := &checker{World: world, list: list, index: NewIndex(world.Site, world.Fold, list.Source), next: make([]int32, n), flags: make([]flag, n), shared: map[meeting]int32{}}
+	c := &checker{
+		Rules: world.Rules, known: world.Known, list: list, walker: world.Rules.Walker(),
+		next: make([]int32, n), flags: make([]flag, n), shared: map[meeting]int32{},
+	}
 	if list != nil {
 		c.patterns = list.patterns
 	}
-	readers := make([]*template.Reader, len(c.patterns))
-	for k, p := range c.patterns {
-		readers[k] = p.Reader
-	}
-	c.begin = newPrefixes(readers, world.Fold)
-	c.fill()
 	c.conflicts()
 	c.comparePatterns()
 	c.rows()
@@ -98,17 +98,19 @@ func check(list *List, world World) *checker {
 	return c
 }
 
-// checker is a check under way. Its nodes are the rows, and behind them what
-// patterns make of addresses.
+// checker is a check under way. Its nodes are the rows, and behind them what patterns make of addresses, and rows of
+// requests that bring parameters of an earlier row along. From each node leads one edge: the row or pattern that
+// decides next about a request that was led there (resolve.Walker.Step), whatever the site's own rules and the address
+// book do in between.
 type checker struct {
-	World
+	*resolve.Rules
+	known    []string
 	list     *List
-	patterns []numbered
-	begin    prefixes // of the patterns
-	index    *Index
-	next     []int32 // by node: the node that its target meets, or -1
-	flags    []flag  // by node
-	met      []met   // the nodes behind the rows
+	walker   *resolve.Walker
+	patterns []numbered // of the list
+	next     []int32    // by node: the node that its target meets, or -1
+	flags    []flag     // by node
+	nodes    []met      // behind the rows
 	shared   map[meeting]int32
 	found    []finding.Finding
 }
@@ -127,34 +129,79 @@ const (
 	temporary
 )
 
-// met is what a pattern makes of an address.
+// met is what a pattern makes of an address, or a row of a request with further parameters.
 type met struct {
-	row    int32
-	before int32 // the node from which it was met first, or -1
-	back   int   // how many patterns it was traced back through
-	at, to address.Address
+	meeting
+	before int32           // the node from which it was met first, or -1
+	back   int             // how many patterns it was traced back through
+	at     address.Address // where it was met
 }
 
-// meeting is a pattern that meets an address.
+// meeting is a row or a pattern that leads to an address: what comes then depends on nothing else.
 type meeting struct {
-	row int32
-	at  address.Address
+	by     resolve.By
+	number int32 // of the row, or the position among the patterns
+	to     address.Address
 }
 
-// rowOf returns the row of a node.
+// rowOf returns the row of a node; -1 for a pattern of the plan.
 func (c *checker) rowOf(node int32) int {
-	if n := int(node) - c.list.Len(); n >= 0 {
-		return int(c.met[n].row)
+	n := int(node) - c.list.Len()
+	switch {
+	case n < 0:
+		return int(node)
+	case c.nodes[n].by == resolve.ByPattern:
+		return c.Patterns[c.nodes[n].number].Row
 	}
-	return int(node)
+	return int(c.nodes[n].number)
+}
+
+// placeOf returns where the row or the pattern of a node stands.
+func (c *checker) placeOf(node int32) finding.Place {
+	if i := c.rowOf(node); i >= 0 {
+		return c.list.place(i)
+	}
+	return c.Patterns[c.nodes[int(node)-c.list.Len()].number].Where
+}
+
+// statusOf returns the status that is written for a node.
+func (c *checker) statusOf(node int32) int {
+	if i := c.rowOf(node); i >= 0 {
+		return int(c.list.at(i).status)
+	}
+	return c.Patterns[c.nodes[int(node)-c.list.Len()].number].Status
 }
 
 // from returns the source of a node as a person reads it.
 func (c *checker) from(node int32) string {
 	if n := int(node) - c.list.Len(); n >= 0 {
-		return c.met[n].at.Local()
+		return c.nodes[n].at.Local()
 	}
 	return c.list.at(int(node)).from
+}
+
+// target returns where a node leads.
+func (c *checker) target(node int32) address.Address {
+	if n := int(node) - c.list.Len(); n >= 0 {
+		return c.nodes[n].to
+	}
+	to, _ := c.rowTarget(int(node))
+	return to
+}
+
+// rowTarget returns where a row leads by itself: its target on the site's scheme and host. It reports false for a row
+// that leads nowhere, or to a page without an address.
+func (c *checker) rowTarget(i int) (address.Address, bool) {
+	r := c.list.at(i)
+	if r.pattern || r.to == "" {
+		return address.Address{}, false
+	}
+	page, target := c.list.target(r)
+	if page.Key != "" {
+		e := c.Entries.Entry(i)
+		return c.Site.Rebase(e.Target), e.Kind == resolve.Redirect
+	}
+	return c.Site.Rebase(target), true
 }
 
 func (c *checker) add(i int, code string, severity finding.Severity, what, why, advice string) *finding.Finding {
@@ -162,38 +209,12 @@ func (c *checker) add(i int, code string, severity finding.Severity, what, why, 
 	return &c.found[len(c.found)-1]
 }
 
-// parts calls do for equal parts of n numbers, side by side.
-func parts(n int, do func(part, from, to int)) int {
-	count := runtime.GOMAXPROCS(0)
-	var all sync.WaitGroup
-	for part := range count {
-		all.Go(func() { do(part, n*part/count, n*(part+1)/count) })
-	}
-	all.Wait()
-	return count
-}
-
-// fill enters the rows into the index.
-func (c *checker) fill() {
-	hashes := make([]uint32, c.list.Len())
-	named := make([][]int, runtime.GOMAXPROCS(0)) // rows with a host or parameters
-	parts(len(hashes), func(part, from, to int) {
-		for i := from; i < to; i++ {
-			s := c.list.Source(i)
-			if hashes[i] = c.index.hashOf(s); s.Host != "" || s.Query != "" {
-				named[part] = append(named[part], i)
-			}
-		}
-	})
-	c.index.fill(hashes, slices.Concat(named...), func(i int) bool { return c.list.at(i).pattern })
-}
-
 // conflicts finds sources that several rows have, and notes which rows stand
 // behind another with their source. Rows of one path for all hosts and for one
 // host have the same source; rows for two hosts don't.
 func (c *checker) conflicts() {
 	for i := range c.list.Len() {
-		same := c.index.Same(i)
+		same := slices.DeleteFunc(c.Index.Same(i), func(n int) bool { return n >= c.list.Len() })
 		if len(same) < 2 {
 			continue
 		}
@@ -289,97 +310,89 @@ func (c *checker) contradictions(rows []sharing) {
 	f.Related = related
 }
 
-// meets returns the node that an address meets, or -1. A pattern that is met
-// for the first time becomes a node if patterns says so; else the answer is
-// unsure, and sure is false; before is the node that leads there, or -1.
-func (c *checker) meets(a address.Address, patterns bool, before int32) (node int32, sure bool) {
-	if !c.Site.Has(a.Host) {
+// node returns the node of the step that a walker has just taken; -1 for one of the site's own rules, or of the book.
+// A node that isn't there yet is made; without grow it isn't, and sure is false. before is the node that leads there,
+// or -1.
+func (c *checker) node(w *resolve.Walker, grow bool, before int32) (node int32, sure bool) {
+	step := &w.Steps[len(w.Steps)-1]
+	m := meeting{step.By, int32(step.Number), w.At}
+	switch step.By {
+	case resolve.ByRule:
 		return -1, true
-	}
-	a.Fragment = ""
-	params := address.SplitQuery(a.Query)
-	named := c.named(a.Path)
-	served := func() bool { return c.Served != nil && c.Served(a) }
-	if n := c.index.First(a.Host, a.Path, params, named); n >= 0 {
-		if served() {
+	case resolve.ByEntry:
+		if step.Number >= c.list.Len() {
 			return -1, true
 		}
-		return int32(n), true
+		if own, ok := c.rowTarget(step.Number); ok && own == w.At {
+			return m.number, true
+		}
 	}
-	if c.Site.IsHome(a.Host) {
-		return -1, true
-	}
-	for _, k := range c.reading(a.Path) {
-		p := c.patterns[k]
-		values, ok := p.Reads(a.Path, params, named, c.Fold)
-		if !ok || c.later(p.row) {
-			continue
-		}
-		to, err := p.Leads(values, c.Site)
-		switch {
-		case err != nil:
-			continue
-		case !patterns:
-			return -1, false
-		case served():
-			return -1, true
-		}
-		a.Query = address.JoinQuery(Carried(params, p.Names())) // the others travel on
-		m := meeting{int32(p.row), c.Site.Rebase(a)}
-		node, known := c.shared[m]
-		if !known {
-			node = int32(c.list.Len() + len(c.met))
-			c.shared[m] = node
-			c.met = append(c.met, met{row: m.row, before: before, at: m.at, to: to})
-			c.next, c.flags = append(c.next, -1), append(c.flags, 0)
-		}
+	node, known := c.shared[m]
+	switch {
+	case known:
 		return node, true
+	case !grow:
+		return -1, false
 	}
-	return -1, true
+	node = int32(c.list.Len() + len(c.nodes))
+	c.shared[m] = node
+	c.nodes = append(c.nodes, met{meeting: m, before: before, at: step.From})
+	c.next, c.flags = append(c.next, -1), append(c.flags, 0)
+	return node, true
 }
 
-// reading returns the patterns, by their positions, that may read a path.
-func (c *checker) reading(path string) []int {
-	if len(c.patterns) == 0 {
-		return nil
-	}
-	return c.begin.of(PatternPath(path))
+// onward is what becomes of a request that was led to an address.
+type onward struct {
+	node  int32           // that decides next, or -1
+	final address.Address // where the site's own rules, and the book, have led before
+	book  bool            // the address book has
+	gone  bool            // it ends with 410
+	sure  bool            // false: a node would have to be made first
 }
+
+// onward follows a request from an address to the next node, or to its end.
+func (c *checker) onward(w *resolve.Walker, at address.Address, grow bool, before int32) onward {
+	at.Fragment = ""
+	w.Start("GET", at)
+	o := onward{node: -1, final: at, sure: true}
+	if w.Nothing() {
+		return o
+	}
+	for range maxSoft {
+		end, err := w.Step()
+		if end.Kind != resolve.Onward || err != nil {
+			if o.gone = end.Kind == resolve.AtGone; o.gone && end.Number < c.list.Len() {
+				o.node = int32(end.Number)
+			}
+			break
+		}
+		if o.node, o.sure = c.node(w, grow, before); o.node >= 0 || !o.sure {
+			break
+		}
+		o.final = w.At
+		o.book = o.book || w.Steps[len(w.Steps)-1].By == resolve.ByEntry
+	}
+	return o
+}
+
+// maxSoft bounds how often the site's own rules and the book may lead on before a row or pattern decides.
+const maxSoft = 16
 
 func (c *checker) later(row int) bool { return c.flags[row]&later != 0 }
 
-// named returns the parameters that give a path a meaning.
-func (c *checker) named(path string) []string {
-	names := c.index.Named(path)
-	shared := true
-	for _, k := range c.reading(path) {
-		p := c.patterns[k]
-		if len(p.Reader.Query()) == 0 {
-			continue
-		}
-		if _, ok := p.Reader.ReadPath(PatternPath(path), c.Fold); !ok {
-			continue
-		}
-		if shared {
-			names, shared = slices.Clone(names), false
-		}
-		for _, name := range p.Names() {
-			if i, ok := slices.BinarySearch(names, name); !ok {
-				names = slices.Insert(names, i, name)
-			}
-		}
-	}
-	return names
+// idle reports whether a row never decides anything.
+func (c *checker) idle(row int) bool {
+	return c.later(row) || c.Entries.Ignored(row) || !c.Scope.All() && c.Scope.Leaves(c.list.Source(row).Path)
 }
 
-// rows finds what each row's target meets, and what the site's own rules make
-// of it.
+// rows finds what each row's target meets, and what the site's own rules make of it.
 func (c *checker) rows() {
 	found := make([][]finding.Finding, runtime.GOMAXPROCS(0))
 	unsure := make([][]int, len(found))
-	parts(c.list.Len(), func(part, from, to int) {
+	route.Parallel(c.list.Len(), func(part, from, to int) {
+		w := c.Rules.Walker()
 		for i := from; i < to; i++ {
-			f, sure := c.row(i, false)
+			f, sure := c.row(w, i, false)
 			if !sure {
 				unsure[part] = append(unsure[part], i)
 			}
@@ -388,76 +401,98 @@ func (c *checker) rows() {
 	})
 	c.found = append(c.found, slices.Concat(found...)...)
 	for _, i := range slices.Concat(unsure...) {
-		f, _ := c.row(i, true)
+		f, _ := c.row(c.walker, i, true)
 		c.found = append(c.found, f...)
 	}
 }
 
-// row judges one row. Without patterns the answer may be unsure.
-func (c *checker) row(i int, patterns bool) (found []finding.Finding, sure bool) {
+// row judges one row. Where nodes must not be made the answer may be unsure.
+func (c *checker) row(w *resolve.Walker, i int, grow bool) (found []finding.Finding, sure bool) {
 	c.next[i] = -1
 	r := c.list.at(i)
-	if r.pattern || c.later(i) || r.to == "" {
+	if r.pattern || r.to == "" || c.idle(i) && !c.later(i) {
 		return nil, true
 	}
 	page, target := c.list.target(r)
-	if page.Key != "" {
-		return nil, true
+	if page.Key != "" || c.later(i) { // one behind another is met where that leads nowhere
+		at, ok := c.rowTarget(i)
+		if !ok {
+			return nil, true
+		}
+		o := c.onward(w, at, grow, int32(i))
+		c.next[i] = o.node
+		return nil, o.sure
 	}
 	if !c.Site.Has(target.Host) {
-		return c.foreign(i, target), true
+		return c.foreign(c.list.place(i), target), true
 	}
-	node, sure := c.meets(target, patterns, int32(i))
-	if !sure {
+	o := c.onward(w, c.Site.Rebase(target), grow, int32(i))
+	if !o.sure {
 		return nil, false
 	}
-	if node != int32(i) { // else to itself: nothing leads on
-		c.next[i] = node
-	}
+	c.next[i] = o.node
 	source := c.Site.Origin
 	if s := c.list.Source(i); s.Host == "" {
 		source.Path, source.Query = s.Path, s.Query
 	} else if source, _ = address.Parse(r.from); source.Host == "" { // it was read before
 		return nil, true
 	}
-	return c.spelled(i, source, target, node), true
+	return c.spelled(w, i, source, target, o), true
 }
 
 func (c *checker) finding(i int, code string, severity finding.Severity, what, why, advice string) finding.Finding {
 	return finding.Finding{Code: code, Severity: severity, Where: c.list.place(i), What: what, Why: why, Advice: advice}
 }
 
-func (c *checker) foreign(i int, target address.Address) []finding.Finding {
-	if slices.Contains(c.Known, target.Host) {
-		return nil
-	}
-	return []finding.Finding{c.finding(i, "foreign-target", finding.Warning, fmt.Sprintf("this leads to %s, which is neither the site's nor listed as known", target.Host), "", "add the host under site: known: of the plan, if it is right")}
+func (c *checker) foreign(where finding.Place, target address.Address) []finding.Finding {
+	return ForeignTarget(where, target, c.Site, c.known)
 }
 
-// spelled finds what the site's own rules make of a row's source and target, of
-// which the target meets node.
-func (c *checker) spelled(i int, source, target address.Address, node int32) (found []finding.Finding) {
+// ForeignTarget is the finding for a redirect that leads to a host which is neither the site's nor known.
+func ForeignTarget(where finding.Place, to address.Address, site address.Site, known []string) []finding.Finding {
+	if to.Host == "" || site.Has(to.Host) || slices.Contains(known, to.Host) {
+		return nil
+	}
+	return []finding.Finding{{Code: "foreign-target", Severity: finding.Warning, Where: where,
+		What:   fmt.Sprintf("this leads to %s, which is neither the site's nor listed as known", to.Host),
+		Advice: "add the host under site: known: of the plan, if it is right"}}
+}
+
+// spelled finds what the site's own rules make of a row's source and target, of which the target leads onward.
+func (c *checker) spelled(w *resolve.Walker, i int, source, target address.Address, o onward) (found []finding.Finding) {
 	r := c.list.at(i)
 	target.Fragment = ""
-	if c.Spell == nil && target.Path != source.Path && target.Origin() == c.Site.Origin {
-		return nil // scheme and host are right, and all that the site's own rules care for
-	}
-	final := c.spell(target)
 	switch {
-	case final == source, target == source:
+	case o.final == source, target == source, o.node == int32(i):
 		c.flags[i] |= stuck
-		found = append(found, c.finding(i, "self", finding.Error, fmt.Sprintf("%s leads to itself", r.from), "on many servers a visitor goes round until the browser gives up", "delete the row, or write the target that was meant"))
-	case c.spell(source) == target:
-		found = append(found, c.finding(i, "redundant", finding.Note, fmt.Sprintf("the site's own rules lead %s to %s already", r.from, r.to), "", "delete the row"))
-	}
-	if node < 0 && final != target {
-		if c.End != nil {
-			final = c.End(target)
+		found = append(found, c.finding(i, "self", finding.Error, fmt.Sprintf("%s leads to itself", r.from),
+			"on many servers a visitor goes round until the browser gives up", "delete the row, or write the target that was meant"))
+		if c.met(w, target) {
+			return found
 		}
-		found = append(found, c.finding(i, "hidden-chain", finding.Warning, fmt.Sprintf("%s leads to %s, which the site's own rules redirect again", r.from, r.to),
-			"each visitor makes two hops", "write "+final.String()))
+	case w.Spelled(source) == target:
+		found = append(found, c.finding(i, "redundant", finding.Note,
+			fmt.Sprintf("the site's own rules lead %s to %s already", r.from, r.to), "", "delete the row"))
 	}
-	return found
+	if o.node >= 0 && o.node != int32(i) || o.final == target {
+		return found
+	}
+	by, end := "the site's own rules redirect", "write "+o.final.String()
+	if o.book {
+		by = "the address book redirects"
+	}
+	if o.gone {
+		end = "say 410"
+	}
+	return append(found, c.finding(i, "hidden-chain", finding.Warning, fmt.Sprintf("%s leads to %s, which %s again", r.from, r.to, by),
+		"each visitor makes two hops", end))
+}
+
+// met reports whether a row or a pattern is for an address as it is.
+func (c *checker) met(w *resolve.Walker, a address.Address) bool {
+	a = c.Site.Rebase(a)
+	n := c.Decides(a.Host, a.Path, address.SplitQuery(a.Query), w.Named(a.Path))
+	return n >= 0 && n < c.list.Len() || len(w.Reading(a.Path)) > 0
 }
 
 func lines(places []finding.Place) string {

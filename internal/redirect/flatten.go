@@ -3,6 +3,7 @@ package redirect
 import (
 	"cmp"
 	"fmt"
+	"iter"
 	"maps"
 	"slices"
 	"strconv"
@@ -10,6 +11,9 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
+	"young-compass/internal/resolve"
+	"young-compass/internal/route"
 	"young-compass/internal/table"
 	"young-compass/internal/template"
 )
@@ -25,38 +29,70 @@ func Refused(found []finding.Finding) (refused []finding.Finding) {
 	return refused
 }
 
-// Flatten returns the map in which every source leads straight to its final
-// address, with the status of the whole way, and without rows that stand behind
-// another with their source. A pattern whose target always meets another one is
-// composed with it; where it meets a listed row for some addresses, these are
-// listed too. Where rows contradict each other or lead round in a circle it
-// returns what Check says of them, and no map.
-func Flatten(list *List, world World) (flat *List, found []finding.Finding) {
+// Mode says what a flat map must be like.
+type Mode int
+
+// The modes.
+const (
+	// Straight is for a list that is handed on: every row leads to its end at once, and has a status. Where a request
+	// that brings parameters along could have ended elsewhere on the way, a warning says so.
+	Straight Mode = iota
+	// Exact is for a map in use: no request is answered otherwise than before. A row that could not say what its way
+	// says stays as it is.
+	Exact
+)
+
+// Flatten returns the map in which every source leads straight to its final address, with the status of the whole
+// way, and without rows that stand behind another with their source. A pattern whose target always meets another one
+// is composed with it; where it meets a listed row for some addresses, these are listed too. Where rows contradict
+// each other or lead round in a circle there is no map, and the findings are those that Check has of them; else they
+// are warnings.
+func Flatten(list *List, world World, mode Mode) (flat *List, found []finding.Finding) {
 	c := check(list, world)
 	if found = Refused(c.found); len(found) > 0 {
 		return nil, found
 	}
-	f := flattener{checker: c, tails: map[address.Address]tail{}}
+	f := flattener{checker: c, mode: mode, tails: map[address.Address]tail{}}
 	flat = NewList(list.Site)
 	flat.Columns = list.Columns
+	warn := func(row Row, what, why, advice string) {
+		found = append(found, finding.Finding{Code: "parameter-on-way", Severity: finding.Warning, Where: row.Place(), What: row.From + " " + what, Why: why, Advice: advice})
+	}
+	chains := map[finding.Place]bool{}
+	for _, f := range c.found {
+		chains[f.Where] = chains[f.Where] || f.Code == "chain"
+	}
 	put := func(row Row) {
-		straight, ok := f.straight(row)
-		if !ok {
-			found = append(found, finding.Finding{Code: "loop", Severity: finding.Error, Where: row.Place(), What: fmt.Sprintf("the way from %s goes round in a circle, with the parameters that travel", row.From),
-				Why: "a visitor never arrives; browsers give up with an error", Advice: "say query: drop in one of its rows, or lead it elsewhere"})
+		straight, how := f.straight(row)
+		switch how {
+		case endless:
+			found = append(found, finding.Finding{Code: "loop", Severity: finding.Error, Where: row.Place(),
+				What:   fmt.Sprintf("the way from %s goes round in a circle, with the parameters that travel", row.From),
+				Why:    "a visitor never arrives; browsers give up with an error",
+				Advice: "say query: drop in one of its rows, or lead it elsewhere"})
 			return
+		case inexact:
+			warn(row, "led on by way of addresses at which parameters mean something", "a request that brought them along may have ended elsewhere", "list the addresses with these parameters, if anybody asks for them")
 		}
 		flat.Append(straight)
 	}
 	for i, row := range list.All() {
 		switch {
 		case c.later(i):
+		case c.idle(i):
+			flat.Append(row) // nothing leads anywhere by it
+		case row.Pattern == nil && f.settled(row.Target):
+			row.To, row.Status = row.goalText(list.Site), f.status(row.Status)
+			flat.Append(row)
 		case row.Pattern == nil:
 			put(row)
 		default:
 			rows, bad := f.pattern(row, i)
 			if bad != nil {
 				found = append(found, *bad)
+			}
+			if bad == nil && len(rows) == 1 && rows[0].To == row.To && chains[row.Place()] {
+				warn(row, "stays as it is: what it leads to is not always redirected alike", "", "list the addresses that are redirected again")
 			}
 			for _, row := range rows {
 				if row.Pattern == nil {
@@ -67,24 +103,22 @@ func Flatten(list *List, world World) (flat *List, found []finding.Finding) {
 			}
 		}
 	}
-	if len(found) > 0 {
+	if finding.Worst(found, finding.Error) {
 		return nil, found
 	}
-	return flat, nil
+	return flat, found
 }
 
-// Straighten returns the rows of a list as they lead through those of another one,
-// to which they are to be put, and through one another.
-func Straighten(more, have *List, world World) *List {
-	both := NewList(more.Site)
-	both.Append(slices.Collect(rowsOf(have))...)
-	both.Append(slices.Collect(rowsOf(more))...)
-	f := flattener{checker: check(both, world), tails: map[address.Address]tail{}}
+// Straighten returns the rows of a list as they lead in a world in which they stand.
+func Straighten(more *List, world World) *List {
+	f := flattener{mode: Exact, checker: &checker{Rules: world.Rules, known: world.Known, list: more, walker: world.Rules.Walker()}, tails: map[address.Address]tail{}}
 	out := NewList(more.Site)
 	out.Columns = more.Columns
 	for _, row := range more.All() {
-		if straight, ok := f.straight(row); ok && row.Pattern == nil {
-			row = straight
+		if row.Pattern == nil {
+			if straight, how := f.straight(row); how == written {
+				row = straight
+			}
 		}
 		out.Append(row)
 	}
@@ -97,7 +131,7 @@ func Straighten(more, have *List, world World) *List {
 // finding says what can't be made flat.
 func (f *flattener) pattern(row Row, number int) ([]Row, *finding.Finding) {
 	target := f.targetReader(row.Pattern)
-	if target == nil {
+	if target == nil || !f.clear(target) {
 		return []Row{row}, nil
 	}
 	if len(target.Classes()) == 0 {
@@ -105,19 +139,22 @@ func (f *flattener) pattern(row Row, number int) ([]Row, *finding.Finding) {
 		if err != nil {
 			return []Row{row}, nil
 		}
-		end, ok := f.straight(Row{Target: at, Status: row.Status, Drop: row.Drop})
-		if !ok || end.Gone() || end.ToPage() {
+		end, how := f.straight(Row{Source: route.Source{Query: strings.Join(row.Pattern.Names(), "&")}, Target: at, Status: row.Status, Drop: row.Drop})
+		if how == unwritable {
+			return []Row{row}, nil
+		}
+		if how == endless || end.Gone() || end.ToPage() {
 			return f.stuckPattern(row, number, "all of it leads to "+row.To+", which is redirected to a page or gone")
 		}
-		if row.Pattern, err = NewPattern(row.From, end.To, row.Pattern.Reader.Classes(), f.Site); err != nil {
+		if row.Pattern, err = route.NewPattern(row.From, end.To, row.Pattern.Reader.Classes(), f.Site); err != nil {
 			return f.stuckPattern(row, number, err.Error())
 		}
 		row.To, row.Status, row.Drop = end.To, end.Status, end.Drop
 		return []Row{row}, nil
 	}
-	rows, bad := f.exceptions(row, number, target)
-	if bad != nil {
-		return nil, bad
+	rows, ok, bad := f.exceptions(row, number, target)
+	if bad != nil || !ok {
+		return []Row{row}, bad
 	}
 	composed, bad := f.compose(row, number)
 	if bad != nil || composed.To == row.To {
@@ -132,25 +169,86 @@ func (f *flattener) pattern(row Row, number int) ([]Row, *finding.Finding) {
 	return rows, bad
 }
 
+// clear reports whether what a pattern writes can be followed as a whole: the plan leaves no part of the site alone,
+// no parameter is noise in a part of it, and no address of the book and nothing with parameters is met by what the
+// pattern writes.
+func (f *flattener) clear(target *template.Reader) bool {
+	if !f.Scope.All() || len(f.Parameters.NoiseScopes()) > 0 {
+		return false
+	}
+	if slices.ContainsFunc(f.Patterns, func(q resolve.Pattern) bool {
+		_, ok := template.Overlap(target, q.Reader, f.Paths.Lower)
+		return ok && len(q.Reader.Query()) > 0
+	}) {
+		return false
+	}
+	for n := range f.sourcesRead(target) {
+		if n >= f.list.Len() || f.Index.Source(n).Query != "" && len(target.Query()) == 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// sourcesRead returns the numbers of the entries whose paths a pattern writes. They are found among those that begin
+// as it does.
+func (f *flattener) sourcesRead(target *template.Reader) iter.Seq[int] {
+	if f.sorted == nil {
+		f.sorted = []keyed{}
+		for n := range f.Index.Len() {
+			if source := f.Index.Source(n); source.Path != "" && (n >= f.list.Len() || !f.idle(n)) {
+				f.sorted = append(f.sorted, keyed{f.Small(route.PatternPath(source.Path)), n})
+			}
+		}
+		slices.SortFunc(f.sorted, func(a, b keyed) int { return cmp.Or(strings.Compare(a.path, b.path), a.number-b.number) })
+	}
+	begin := f.Small(target.Elements()[0].Literal)
+	first, _ := slices.BinarySearchFunc(f.sorted, begin, func(k keyed, s string) int { return strings.Compare(k.path, s) })
+	return func(yield func(int) bool) {
+		var numbers []int
+		for _, k := range f.sorted[first:] {
+			if !strings.HasPrefix(k.path, begin) {
+				break
+			}
+			if _, ok := target.ReadPath(route.PatternPath(f.Index.Source(k.number).Path), f.Paths.Lower); ok {
+				numbers = append(numbers, k.number)
+			}
+		}
+		slices.Sort(numbers)
+		for _, n := range numbers {
+			if !yield(n) {
+				return
+			}
+		}
+	}
+}
+
+// keyed is an entry with its path as patterns read it.
+type keyed struct {
+	path   string
+	number int
+}
+
 func (c *checker) stuckPattern(row Row, number int, why string) ([]Row, *finding.Finding) {
 	f := c.finding(number, "chain", finding.Error, fmt.Sprintf("%s can't be made flat: %s", row.From, why), "", "lead it elsewhere, or list the addresses")
 	return nil, &f
 }
 
 // exceptions returns the addresses that a pattern leads to a listed row, as rows
-// of their own, or as patterns where some variables don't matter.
-func (f *flattener) exceptions(row Row, number int, target *template.Reader) (rows []Row, bad *finding.Finding) {
-	for i := range f.list.Len() {
-		source := f.list.Source(i)
-		if source.Path == "" || f.later(i) {
+// of their own, or as patterns where some variables don't matter. It reports
+// false when one of them can't be written, so that the pattern must stay.
+func (f *flattener) exceptions(row Row, number int, target *template.Reader) (rows []Row, ok bool, bad *finding.Finding) {
+	for i := range f.sourcesRead(target) {
+		if i >= f.list.Len() {
 			continue
 		}
-		values, ok := target.ReadPath(PatternPath(source.Path), f.Fold)
+		source := f.list.Source(i)
+		values, ok := target.ReadPath(route.PatternPath(source.Path), f.Paths.Lower)
 		if !ok || !target.ReadQuery(address.SplitQuery(source.Query), values) {
 			continue
 		}
 		to, err := row.Pattern.Leads(values, f.Site)
-		if node, _ := f.meets(to, false, -1); err != nil || int(node) != i {
+		if err != nil || f.decides(to) != i {
 			continue
 		}
 		from := row.From
@@ -161,39 +259,47 @@ func (f *flattener) exceptions(row Row, number int, target *template.Reader) (ro
 		}
 		exception := Row{From: from, To: to.String(), Target: to, Status: row.Status, Drop: row.Drop, File: row.File, Line: row.Line, notes: row.notes}
 		if !strings.Contains(from, "{") {
-			if exception.Source, err = ReadSource(from, f.Site); err != nil {
+			if exception.Source, err = route.ReadSource(from, f.Site); err != nil {
 				continue // no request has it
 			}
-			if node, _ := f.meets(onHost(f.Site.Origin, exception.Source), true, -1); node < 0 || f.rowOf(node) != number {
+			f.walker.Start("GET", exception.Source.On(f.Site.Origin))
+			if _, err := f.walker.Step(); err != nil || len(f.walker.Steps) == 0 {
+				continue
+			}
+			if step := f.walker.Steps[0]; step.By != resolve.ByPattern || f.Patterns[step.Number].Row != number {
 				continue // something before the pattern decides there
+			}
+			if _, how := f.straight(exception); how == unwritable {
+				return nil, false, nil
 			}
 			rows = append(rows, exception)
 			continue
 		}
 		if strings.Contains(from, "*}") || strings.Contains(from, "{?") || strings.Contains(from, "{&") || strings.Contains(from, "{/") {
 			_, bad = f.stuckPattern(row, number, fmt.Sprintf("some of it leads to %s, which line %d redirects again", to.Local(), f.list.at(i).line))
-			return nil, bad
+			return nil, false, bad
 		}
-		end, ok := f.straight(exception)
-		if !ok || end.Gone() || end.ToPage() {
+		end, how := f.straight(exception)
+		if how == unwritable {
+			return nil, false, nil
+		}
+		if how == endless || end.Gone() || end.ToPage() {
 			_, bad = f.stuckPattern(row, number, fmt.Sprintf("some of it leads to %s, which line %d redirects to a page or gone", to.Local(), f.list.at(i).line))
-			return nil, bad
+			return nil, false, bad
 		}
 		exception = end
-		if exception.Pattern, err = NewPattern(from, end.To, remaining(row.Pattern.Reader.Classes(), values), f.Site); err != nil {
+		if exception.Pattern, err = route.NewPattern(from, end.To, remaining(row.Pattern.Reader.Classes(), values), f.Site); err != nil {
 			_, bad = f.stuckPattern(row, number, err.Error())
-			return nil, bad
+			return nil, false, bad
 		}
 		rows = append(rows, exception)
 	}
-	return rows, nil
+	return rows, true, nil
 }
 
-// onHost returns the address that a source is, on its own host or else on that of
-// another address.
-func onHost(a address.Address, s Source) address.Address {
-	a.Host, a.Path, a.Query = cmp.Or(s.Host, a.Host), s.Path, s.Query
-	return a
+// decides returns the number of the entry that decides about a request for an address, or -1.
+func (f *flattener) decides(a address.Address) int {
+	return f.Rules.Decides(a.Host, a.Path, address.SplitQuery(a.Query), f.walker.Named(a.Path))
 }
 
 // remaining returns the classes of the variables that have no value.
@@ -203,37 +309,58 @@ func remaining(classes map[string]template.Class, values template.Values) map[st
 }
 
 // compose returns a pattern with those that its target always meets composed
-// into it; a finding when it meets one that can't be composed.
-func (c *checker) compose(row Row, number int) (Row, *finding.Finding) {
-	for range maxRounds {
-		target := c.targetReader(row.Pattern)
-		if target == nil || len(target.Classes()) == 0 {
+// into it; a finding when it meets one of the list that can't be composed.
+func (f *flattener) compose(row Row, number int) (Row, *finding.Finding) {
+	for range resolve.MaxRounds {
+		target := f.targetReader(row.Pattern)
+		if target == nil || len(target.Classes()) == 0 || !f.clear(target) {
 			return row, nil
 		}
-		n := slices.IndexFunc(c.patterns, func(q numbered) bool {
-			_, ok := template.Overlap(target, q.Reader, c.Fold)
-			return ok && q.row != number && !c.later(q.row)
-		})
-		if n < 0 {
-			return row, nil
-		}
-		q := c.patterns[n]
-		names, ok := template.Align(target, q.Reader, c.Fold)
-		if !ok || len(target.Query())+len(q.Reader.Query()) > 0 {
-			f := c.finding(number, "chain", finding.Error, fmt.Sprintf("%s leads to some of what %s in line %d reads, so the two can't be made one", row.From, q.From, c.list.at(q.row).line), "", "narrow one of them by class, or list the addresses")
-			return row, &f
-		}
-		next := c.list.Row(q.row)
-		p, err := NewPattern(row.From, q.Target.Rename(names).String(), row.Pattern.Reader.Classes(), c.Site)
-		if err != nil {
-			f := c.finding(number, "chain", finding.Error, fmt.Sprintf("%s and %s can't be made one: %v", row.From, q.From, err), "", "list the addresses")
-			return row, &f
+		q, p, bad := f.leadsOn(row, number, target)
+		if q == nil || bad != nil {
+			return row, bad
 		}
 		row.Pattern, row.To = p, p.To
-		row.Status = Compose([]int{cmp.Or(row.Status, 301), cmp.Or(next.Status, 301)})
-		row.Drop = row.Drop || next.Drop
+		row.Status = resolve.ComposeWritten(row.Status, q.Status)
+		row.Drop = row.Drop || q.Drop
 	}
 	return row, nil
+}
+
+// leadsOn returns the first pattern that reads what a row writes and leads elsewhere, and the row's pattern with it
+// composed into it; nil where there is none, or where it may stay the plan's to lead on. A finding says that the two
+// can't be made one.
+func (f *flattener) leadsOn(row Row, number int, target *template.Reader) (*resolve.Pattern, *route.Pattern, *finding.Finding) {
+	refuse := func(why, advice string) (*resolve.Pattern, *route.Pattern, *finding.Finding) {
+		bad := f.finding(number, "chain", finding.Error, why, "", advice)
+		return nil, nil, &bad
+	}
+	for n := range f.Patterns {
+		q := &f.Patterns[n]
+		if q.Row == number || q.Row >= 0 && f.later(q.Row) {
+			continue
+		}
+		if _, ok := template.Overlap(target, q.Reader, f.Paths.Lower); !ok {
+			continue
+		}
+		names, always := template.Align(target, q.Reader, f.Paths.Lower)
+		always = always && len(target.Query())+len(q.Reader.Query()) == 0
+		switch {
+		case q.Row < 0 && (!always || !q.Except.Empty()), strings.Contains(row.To, "#") && !strings.Contains(q.To, "#"):
+			return nil, nil, nil
+		case !always:
+			return refuse(fmt.Sprintf("%s leads to some of what %s in line %d reads, so the two can't be made one", row.From, q.From, q.Cause.Line),
+				"narrow one of them by class, or list the addresses")
+		}
+		p, err := route.NewPattern(row.From, q.Target.Rename(names).String(), row.Pattern.Reader.Classes(), f.Site)
+		if err != nil {
+			return refuse(fmt.Sprintf("%s and %s can't be made one: %v", row.From, q.From, err), "list the addresses")
+		}
+		if p.To != row.To { // else it leads to where the request is already
+			return q, p, nil
+		}
+	}
+	return nil, nil, nil
 }
 
 // Part parts the rows that Flatten refuses, those in and into circles, to
@@ -256,35 +383,90 @@ func Part(list *List, world World) (fine, refused *List) {
 // so that each is followed once.
 type flattener struct {
 	*checker
-	tails map[address.Address]tail
+	mode   Mode
+	tails  map[address.Address]tail
+	sorted []keyed // the entries by their paths
 }
 
 // tail is what comes after an address: its end, and what the way there is like.
 type tail struct {
-	end      Row // its target, as far as there is one
-	statuses []int
+	end      Row   // its target, as far as there is one
+	statuses []int // as they are written
 	drop     bool
+	means    []string // parameters that mean something on the way
+	strips   []string // parameters that the way takes away or gives a value of its own
+	noise    bool     // the way leads through a part of the site that has noise of its own
 }
 
-// straight returns a row that leads to the end of its way at once; false when
-// the way has no end.
-func (f *flattener) straight(row Row) (Row, bool) {
+// result says what came of making a row straight.
+type result int
+
+const (
+	written    result = iota
+	endless           // the way has no end
+	unwritable        // no row says what the way says, and it stays as it is
+	inexact           // no row says what the way says to all requests
+)
+
+// settled reports whether a way surely ends at an address.
+func (f *flattener) settled(at address.Address) bool {
+	f.walker.Start("GET", at)
+	return at.Fragment == "" && at.Host != "" && f.walker.Nothing()
+}
+
+// straight returns a row that leads to the end of its way at once; the row as it is where none says what the way says.
+func (f *flattener) straight(row Row) (Row, result) {
+	as := row
+	as.To, as.Status = row.goalText(f.Site), f.status(row.Status)
 	if row.Gone() || row.ToPage() {
-		row.Status = cmp.Or(row.Status, 301)
-		row.To = row.goalText(f.Site)
-		return row, true
+		return as, written
 	}
 	t, ok := f.follow(f.Site.Rebase(row.Target))
 	if !ok {
-		return row, false
+		return row, endless
 	}
-	row.Page, row.Target, row.Drop = t.end.Page, t.end.Target, row.Drop || t.drop
-	row.Status = Compose(append([]int{cmp.Or(row.Status, 301)}, t.statuses...))
+	straight := as
+	straight.Page, straight.Target, straight.Drop = t.end.Page, t.end.Target, row.Drop || t.drop
+	straight.Status = f.status(resolve.ComposeWritten(append([]int{row.Status}, t.statuses...)...))
 	if t.end.Gone() {
-		row.Status = 410
+		straight.Status = 410
 	}
-	row.To = row.goalText(f.Site)
-	return row, true
+	straight.To = straight.goalText(f.Site)
+	switch {
+	case row.Drop || f.says(row, straight, t):
+		return straight, written
+	case f.mode == Exact:
+		return as, unwritable
+	}
+	return straight, inexact
+}
+
+// status returns a status as it is written: in a list that is handed on there is always one.
+func (f *flattener) status(status int) int {
+	if f.mode == Straight {
+		return cmp.Or(status, 301)
+	}
+	return status
+}
+
+// says reports whether a straight row says what its way says about a request that brings any parameters along: those
+// that mean something on the way are fixed from the start, and those that the way takes away the row takes away too.
+func (f *flattener) says(row, straight Row, t tail) bool {
+	own, end := route.Source{Query: row.Target.Query}.Names(), route.Source{Query: straight.Target.Query}.Names()
+	for _, name := range t.means {
+		if !slices.Contains(row.Names(), name) && !slices.Contains(own, name) {
+			return false
+		}
+	}
+	if straight.Gone() || straight.Drop {
+		return true
+	}
+	for _, name := range append(own, t.strips...) {
+		if !slices.Contains(row.Names(), name) && !slices.Contains(end, name) {
+			return false
+		}
+	}
+	return !t.noise
 }
 
 // follow returns what comes after an address; false when nothing ever ends.
@@ -307,11 +489,24 @@ func (f *flattener) follow(at address.Address) (tail, bool) {
 		at = s.row.Target
 		t, known = f.tails[at]
 	}
-	for i, at := range slices.Backward(way) {
-		if s := steps[i]; s.status != 0 && !slices.Contains(t.statuses, s.status) {
-			t.statuses = append(slices.Clip(t.statuses), s.status)
+	union := func(have, more []string) []string {
+		for _, name := range more {
+			if !slices.Contains(have, name) {
+				have = append(slices.Clip(have), name)
+			}
 		}
-		t.drop = t.drop || steps[i].drop
+		return have
+	}
+	for i, at := range slices.Backward(way) {
+		s := steps[i]
+		if s.moved {
+			if !slices.Contains(t.statuses, s.status) {
+				t.statuses = append(slices.Clip(t.statuses), s.status)
+			}
+			t.means, t.strips = union(t.means, s.means), union(t.strips, s.strips)
+			t.noise = t.noise || len(f.Parameters.LocalNoise(at.Path)) > 0
+		}
+		t.drop = t.drop || s.drop
 		f.tails[at] = t
 	}
 	return t, true
@@ -319,89 +514,39 @@ func (f *flattener) follow(at address.Address) (tail, bool) {
 
 // step is one hop from an address.
 type step struct {
-	row    Row // with its target as the visitor meets it
-	status int // 0: the site's own rules, or none
-	drop   bool
-	ends   bool
+	row           Row // with its target as the visitor meets it
+	moved         bool
+	status        int // as it is written
+	drop          bool
+	means, strips []string // see tail
+	ends          bool
 }
 
-// step takes the row that an address meets, else the site's own rules. A row
-// that leads to where the visitor is already is no step.
+// step takes the step that the rules take.
 func (f *flattener) step(at address.Address) step {
-	here := Row{Target: at}
-	if !f.Site.Has(at.Host) || f.Served != nil && f.Served(at) && f.Site.Rebase(at) == at {
-		return step{row: here, ends: true}
+	w := f.walker
+	w.Start("GET", at)
+	if at.Fragment == "" && w.Nothing() {
+		return step{row: Row{Target: at}, ends: true}
 	}
-	params := address.SplitQuery(at.Query)
-	named := f.named(at.Path)
-	hits := f.index.Match(at.Host, at.Path, params, named)
-	for _, n := range hits {
-		row := f.list.Row(n)
-		to := compose(here, row)
-		switch {
-		case row.Gone():
-			return step{row: row, status: 301, ends: true}
-		case row.ToPage():
-			return step{row: to, status: cmp.Or(row.Status, 301), drop: row.Drop, ends: true}
-		}
-		if to.Target = f.Site.Rebase(to.Target); moves(at, to.Target) {
-			return step{row: to, status: cmp.Or(row.Status, 301), drop: row.Drop}
-		}
+	end, err := w.Step()
+	switch {
+	case err != nil, end.Kind != resolve.Onward && end.Kind != resolve.AtGone:
+		return step{row: Row{Target: at}, ends: true}
+	case end.Kind == resolve.AtGone:
+		return step{row: Row{Status: 410}, moved: true, status: 301, means: w.Named(at.Path), ends: true}
 	}
-	for _, k := range f.reading(at.Path) {
-		p := f.patterns[k]
-		values, ok := p.Reads(at.Path, params, named, f.Fold)
-		if !ok || f.Site.IsHome(at.Host) || f.later(p.row) {
-			continue
-		}
-		row := f.list.Row(p.row)
-		target, err := p.Leads(values, f.Site)
-		if err != nil {
-			continue
-		}
-		row.Query, row.Target = joinNames(p.Names()), target
-		to := compose(here, row)
-		if to.Target = f.Site.Rebase(to.Target); moves(at, to.Target) {
-			return step{row: to, status: cmp.Or(row.Status, 301), drop: row.Drop}
+	s := step{row: Row{Target: w.At}, moved: true, status: w.Written(), drop: w.Dropped, strips: slices.Clone(w.Stripped)}
+	for _, taken := range w.Steps {
+		s.means = append(s.means, w.Named(taken.From.Path)...)
+	}
+	if last := w.Steps[len(w.Steps)-1]; last.By == resolve.ByEntry {
+		if e := f.Entries.Entry(last.Number); e.Kind == resolve.Redirect && e.Page != "" {
+			page, _ := inventory.ParseRef(e.Page) // it was a reference before
+			s.row, s.ends = Row{Page: page, Target: address.Address{Fragment: w.At.Fragment}}, true
 		}
 	}
-	spelled := f.spell(at)
-	spelled.Fragment = at.Fragment
-	return step{row: Row{Target: spelled}, ends: spelled == at}
-}
-
-// moves reports whether a step leads elsewhere.
-func moves(from, to address.Address) bool {
-	from.Fragment = to.Fragment
-	return from != to
-}
-
-// joinNames returns a query with these names.
-func joinNames(names []string) string { return strings.Join(names, "&") }
-
-// compose lets a row lead where the next one on its way leads. What of its
-// target's parameters the next one doesn't name travels on.
-func compose(row, next Row) Row {
-	fragment, own := row.Target.Fragment, address.SplitQuery(row.Target.Query)
-	row.Status, row.To, row.Page, row.Target = next.Status, next.To, next.Page, next.Target
-	if next.Gone() {
-		return row
-	}
-	if row.Target.Fragment == "" {
-		row.Target.Fragment = fragment
-	}
-	row.Drop = row.Drop || next.Drop
-	if next.ToPage() || next.Drop {
-		return row
-	}
-	leave := next.Names()
-	target := address.SplitQuery(next.Target.Query)
-	for _, q := range target {
-		leave = append(leave, q.Name)
-	}
-	own = slices.DeleteFunc(own, func(q address.Param) bool { return slices.Contains(leave, q.Name) })
-	row.Target.Query = address.JoinQuery(append(target, own...))
-	return row
+	return s
 }
 
 // Encode writes a list as a table. Targets are pages, paths on the site, or
@@ -422,7 +567,7 @@ func (l *List) Encode() []byte {
 	}
 	return table.EncodeRecords(columns, func(yield func([]string) bool) {
 		for _, row := range l.All() {
-			record := []string{row.From, row.goalText(l.Site), strconv.Itoa(cmp.Or(row.Status, 301))}
+			record := []string{row.From, row.goalText(l.Site), statusText(row.Status)}
 			for _, name := range columns[3:] {
 				record = append(record, row.Note(name))
 			}
@@ -433,12 +578,20 @@ func (l *List) Encode() []byte {
 	})
 }
 
+// statusText is a status as it is written into a list; empty where nobody wrote one.
+func statusText(status int) string {
+	if status == 0 {
+		return ""
+	}
+	return strconv.Itoa(status)
+}
+
 // EncodeAside writes the rows that a flat map can't have: those of a list, and
 // rows that can't be read, with what is wrong with them.
 func EncodeAside(refused *List, unread []Unread) []byte {
 	return table.EncodeRecords([]string{"from", "to", "status", "problem"}, func(yield func([]string) bool) {
 		for _, r := range refused.All() {
-			if !yield([]string{r.From, r.goalText(refused.Site), strconv.Itoa(cmp.Or(r.Status, 301)), "leads round in a circle, or contradicts another row"}) {
+			if !yield([]string{r.From, r.goalText(refused.Site), statusText(r.Status), "leads round in a circle, or contradicts another row"}) {
 				return
 			}
 		}

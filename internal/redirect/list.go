@@ -11,6 +11,8 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
+	"young-compass/internal/resolve"
+	"young-compass/internal/route"
 	"young-compass/internal/table"
 )
 
@@ -48,7 +50,7 @@ type record struct {
 
 // numbered is a pattern with the number of its row.
 type numbered struct {
-	*Pattern
+	*route.Pattern
 	row int
 }
 
@@ -101,15 +103,15 @@ func (l *List) Row(i int) Row {
 }
 
 // Source returns where a row starts; empty for a pattern.
-func (l *List) Source(i int) Source {
+func (l *List) Source(i int) route.Source {
 	r := l.at(i)
 	switch {
 	case r.pattern:
-		return Source{}
+		return route.Source{}
 	case r.plain:
-		return Source{Path: r.from}
+		return route.Source{Path: r.from}
 	}
-	source, _ := ReadSource(r.from, l.Site) // it was read before
+	source, _ := route.ReadSource(r.from, l.Site) // it was read before
 	return source
 }
 
@@ -132,7 +134,7 @@ func (l *List) target(r *record) (inventory.Ref, address.Address) {
 // record returns what is kept of a row.
 func (l *List) record(row *Row) record {
 	r := record{from: row.From, to: row.To, line: uint32(row.Line), status: uint16(row.Status), drop: row.Drop, pattern: row.Pattern != nil}
-	r.plain = row.Source == Source{Path: row.From} && !r.pattern
+	r.plain = row.Source == route.Source{Path: row.From} && !r.pattern
 	if t := row.Target; t.Query == "" && t.Fragment == "" && t.Path != "" && strings.HasPrefix(row.To, t.Scheme) {
 		const sign = "://"
 		host := len(t.Scheme) + len(sign)
@@ -171,6 +173,38 @@ func (l *List) place(i int) finding.Place {
 // IsPattern reports whether a row is a pattern.
 func (l *List) IsPattern(i int) bool { return l.at(i).pattern }
 
+// Entry returns what becomes of a request that meets a row, which is no pattern; current gives the address of a page.
+func (l *List) Entry(i int, current func(inventory.Ref) (address.Address, bool)) resolve.Entry {
+	row := l.Row(i)
+	e := resolve.Entry{Kind: resolve.Redirect, Names: row.Names(), Target: row.Target, Status: row.Status, Drop: row.Drop, Cause: row.Cause()}
+	if row.Gone() {
+		e.Kind = resolve.Gone
+	}
+	if row.ToPage() {
+		at, ok := current(row.Page)
+		if !ok {
+			return resolve.Entry{}
+		}
+		at.Fragment = row.Target.Fragment
+		e.Target, e.Page = at, row.Page.String()
+	}
+	return e
+}
+
+// Patterns returns the rows that are patterns, in their order.
+func (l *List) Patterns() []resolve.Pattern {
+	if l == nil {
+		return nil
+	}
+	list := make([]resolve.Pattern, len(l.patterns))
+	for k, p := range l.patterns {
+		r := l.at(p.row)
+		list[k] = resolve.Pattern{Pattern: p.Pattern, Status: int(r.status), Drop: r.drop, Row: p.row, Where: l.place(p.row),
+			Cause: resolve.Cause{File: l.files[r.file], Line: int(r.line), Rule: "pattern " + r.from + " to " + r.to}}
+	}
+	return list
+}
+
 // All returns the rows with their numbers.
 func (l *List) All() iter.Seq2[int, Row] {
 	return func(yield func(int, Row) bool) {
@@ -196,7 +230,7 @@ func (l *List) Append(rows ...Row) {
 	}
 }
 
-func (l *List) addExtra(row int, pattern *Pattern, notes []note) {
+func (l *List) addExtra(row int, pattern *route.Pattern, notes []note) {
 	if len(notes) > 0 {
 		if l.notes == nil {
 			l.notes = map[int][]note{}
@@ -257,7 +291,7 @@ type batch struct {
 // extra is what few rows have.
 type extra struct {
 	record  int // of the batch
-	pattern *Pattern
+	pattern *route.Pattern
 	notes   []note
 }
 
@@ -339,7 +373,7 @@ func (b *batch) work(file string, number uint16, l *List, c columns) {
 	b.bad = b.Each(func(r table.Row) {
 		written := fields{r.At(c.from), r.At(c.to), r.At(c.status), r.At(c.query), r.At(c.class)}
 		kept, ok := l.shortcut(&written)
-		var pattern *Pattern
+		var pattern *route.Pattern
 		if !ok {
 			if problem := written.parse(&row, l.Site); problem != nil {
 				problem.Where = finding.Place{File: file, Line: r.Line}

@@ -27,8 +27,8 @@ type Merged struct {
 // that it has and in reason, source and since. Where a row has the source of
 // another one and leads elsewhere, choose decides; without it both are told as a
 // conflict, and there is no list. Other contradictions are Check's to find.
-func Merge(have, more *List, world World, choose Choose) (Merged, []finding.Finding, error) {
-	m := merger{World: world, rows: slices.Collect(rowsOf(have)), sources: map[string]int{}}
+func Merge(have, more *List, fold bool, choose Choose) (Merged, []finding.Finding, error) {
+	m := merger{fold: fold, rows: slices.Collect(rowsOf(have)), sources: map[string]int{}}
 	for i, row := range m.rows {
 		key := m.key(row)
 		if _, known := m.sources[key]; !known {
@@ -77,6 +77,14 @@ func Merge(have, more *List, world World, choose Choose) (Merged, []finding.Find
 	return result, nil, nil
 }
 
+// Together returns the rows of two lists as one.
+func Together(have, more *List) *List {
+	both := NewList(more.Site)
+	both.Append(slices.Collect(rowsOf(have))...)
+	both.Append(slices.Collect(rowsOf(more))...)
+	return both
+}
+
 func rowsOf(l *List) func(yield func(Row) bool) {
 	return func(yield func(Row) bool) {
 		for _, row := range l.All() {
@@ -96,7 +104,7 @@ func (r Row) Unsure(confidence float64) bool {
 
 // merger is a merge under way.
 type merger struct {
-	World
+	fold    bool // letters of paths don't count
 	rows    []Row
 	sources map[string]int // the first row by its source
 }
@@ -104,9 +112,9 @@ type merger struct {
 // key returns a text that is equal for rows with one source.
 func (m *merger) key(r Row) string {
 	if r.Pattern != nil {
-		return "pattern " + (&checker{World: m.World}).readingOf(r.Pattern)
+		return "pattern " + readingOf(r.Pattern, m.fold)
 	}
-	return r.Host + " " + (&Index{Fold: m.Fold}).Key(r.Path) + " " + r.signature()
+	return r.Host + " " + address.Key(r.Path, m.fold) + " " + r.Signature()
 }
 
 // Sorted returns the list with its rows by their sources; patterns stand behind
@@ -130,15 +138,14 @@ func (l *List) Sorted() *List {
 	return sorted
 }
 
-// Weigh notes in findings how often visitors asked for the source of the row
-// where each stands, and for all the rows of a circle or a conflict.
+// Weigh notes in findings how often visitors asked for the source of the row where each stands, and for all the rows
+// of a circle or a conflict.
 func (e *Examined) Weigh(found []finding.Finding, visits func(yield func(address.Address, int) bool)) {
 	c := e.checker
-	c.Served = nil // a row that a page's own address hides has visitors all the same
 	byPlace := map[finding.Place]int{}
 	for a, n := range visits {
-		if node, _ := c.meets(a, true, -1); node >= 0 {
-			byPlace[c.list.place(c.rowOf(node))] += n
+		if row := c.asked(a); row >= 0 {
+			byPlace[c.list.place(row)] += n
 		}
 	}
 	if len(byPlace) == 0 {
@@ -154,4 +161,25 @@ func (e *Examined) Weigh(found []finding.Finding, visits func(yield func(address
 			f.Visits += byPlace[place]
 		}
 	}
+}
+
+// asked returns the row that is written for an address, or -1. A row that a page's own address hides has visitors all
+// the same.
+func (c *checker) asked(a address.Address) int {
+	if !c.Site.Has(a.Host) {
+		return -1
+	}
+	for _, n := range c.Index.Match(a.Host, a.Path, address.SplitQuery(a.Query), c.walker.Named(a.Path)) {
+		if n < c.list.Len() {
+			return n
+		}
+	}
+	c.walker.Start("GET", a)
+	if _, err := c.walker.Step(); err != nil || len(c.walker.Steps) == 0 {
+		return -1
+	}
+	if node, _ := c.node(c.walker, true, -1); node >= 0 {
+		return c.rowOf(node)
+	}
+	return -1
 }

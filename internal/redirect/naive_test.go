@@ -9,6 +9,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/template"
 )
@@ -91,82 +92,114 @@ type smallWorld struct {
 	later []bool
 }
 
-// met is a line met at a place.
-type metAt struct {
+// hop is a line that led a request to a place.
+type hop struct {
 	line int
-	at   place // of a pattern; empty for a row of one place
+	to   place
 }
 
-// meets returns what a request meets.
-func (w smallWorld) meets(at place) (metAt, bool) {
+// params are the items of a query.
+func params(query string) []string {
+	if query == "" {
+		return nil
+	}
+	return strings.Split(query, "&")
+}
+
+// name is the name of an item.
+func name(item string) string {
+	n, _, _ := strings.Cut(item, "=")
+	return n
+}
+
+// carries returns the first item of that name in a query.
+func carries(query, wanted string) string {
+	for _, item := range params(query) {
+		if name(item) == wanted {
+			return item
+		}
+	}
+	return ""
+}
+
+// meets returns the lines that a request meets, in their order.
+func (w smallWorld) meets(at place) (met []int) {
 	// namedElse reports whether the request carries what a row of its path names,
 	// and this one doesn't.
 	namedElse := func(own string) bool {
 		return slices.ContainsFunc(w.lines, func(o line) bool {
-			name, _, _ := strings.Cut(o.from.query, "=")
-			return !o.pattern() && o.from.path == at.path && name != "" && strings.HasPrefix(at.query, name+"=") && !strings.HasPrefix(own, name+"=")
+			return !o.pattern() && o.from.path == at.path && o.from.query != "" && name(o.from.query) != name(own) && carries(at.query, name(o.from.query)) != ""
 		})
 	}
-	best, rank := -1, 9
-	for i, l := range w.lines {
-		if l.pattern() || l.from.path != at.path {
-			continue
-		}
-		fits := (l.from.query == at.query || l.from.query == "") && !namedElse(l.from.query)
-		r := map[bool]int{true: 0, false: map[string]int{homeHost: 1}[l.from.host]}[l.from.host == "" || l.from.host == at.host]
-		if r == 0 && l.from.host != "" && l.from.host != at.host {
-			r = 2
-		}
-		if fits && r < rank {
-			best, rank = i, r
-		}
-	}
-	if best >= 0 {
-		return metAt{line: best}, true
-	}
-	for i, l := range w.lines {
-		if l.pattern() && !w.later[i] && !namedElse("") {
-			if _, ok := l.reads(at.path); ok {
-				return metAt{i, place{homeHost, at.path, ""}}, true // what it doesn't name travels on
+	for rank := range 3 {
+		for i, l := range w.lines {
+			if l.pattern() || l.from.path != at.path || l.from.query != "" && carries(at.query, name(l.from.query)) != l.from.query || namedElse(l.from.query) {
+				continue
+			}
+			r := 2
+			if l.from.host == "" || l.from.host == at.host {
+				r = 0
+			} else if l.from.host == homeHost {
+				r = 1
+			}
+			if r == rank {
+				met = append(met, i)
 			}
 		}
 	}
-	return metAt{}, false
-}
-
-// target is where what was met leads.
-func (w smallWorld) target(m metAt) place {
-	l := w.lines[m.line]
-	if !l.pattern() {
-		return l.to
+	for i, l := range w.lines {
+		if _, ok := l.reads(at.path); l.pattern() && !namedElse("") && ok {
+			met = append(met, i)
+		}
 	}
-	value, _ := l.reads(m.at.path)
-	return l.leads(value)
+	return met
 }
 
-// next is what the target of what was met meets; nothing when that is itself.
-func (w smallWorld) next(m metAt) (metAt, bool) {
-	n, ok := w.meets(w.target(m).on())
-	return n, ok && n != m
+// step is the first of the lines that a request meets which leads elsewhere.
+func (w smallWorld) step(at place) (hop, bool) {
+	for _, i := range w.meets(at) {
+		if to := w.lines[i].travel(at); to != at {
+			return hop{i, to}, true
+		}
+	}
+	return hop{}, false
 }
 
-// way follows on to the end; round says that there is none, and gives the rows
+// travel is where a line leads a request: what the line doesn't name, and its
+// target doesn't have, travels on.
+func (l line) travel(at place) place {
+	to := l.to.home()
+	if l.pattern() {
+		value, _ := l.reads(at.path)
+		to = l.leads(value)
+	}
+	items := params(to.query)
+	for _, item := range params(at.query) {
+		if name(item) != name(l.from.query) && carries(to.query, name(item)) == "" {
+			items = append(items, item)
+		}
+	}
+	to.query = strings.Join(items, "&")
+	return to
+}
+
+// way follows on to the end; round says that there is none, and gives the lines
 // of the circle.
-func (w smallWorld) way(m metAt) (way []metAt, round []int) {
+func (w smallWorld) way(h hop) (way []hop, round []int) {
 	for {
-		if i := slices.Index(way, m); i >= 0 {
+		if i := slices.Index(way, h); i >= 0 {
 			for _, n := range way[i:] {
 				round = append(round, n.line)
 			}
 			slices.Sort(round)
 			return way, slices.Compact(round)
 		}
-		way = append(way, m)
-		n, ok := w.next(m)
+		way = append(way, h)
+		n, ok := w.step(h.to)
 		if !ok {
 			return way, nil
 		}
-		m = n
+		h = n
 	}
 }
 
@@ -188,36 +221,38 @@ func (w smallWorld) count() map[string]int {
 		if w.later[i] {
 			continue
 		}
-		var starts []metAt
+		var starts []hop
+		alone := false // a row whose own way leads back to it at once
 		if !l.pattern() {
-			starts = []metAt{{line: i}}
-			w.spelled(l.from.on(), l.to.on(), metAt{line: i}, want)
+			starts = []hop{{i, l.to.home()}}
+			alone = w.spelled(l.from.on(), l.to.on(), starts[0], want)
 		} else {
-			for _, v := range values() {
-				at := place{homeHost, l.folder + v, ""}
-				if m, ok := w.meets(at); ok && m.line == i {
-					starts = append(starts, m)
-				}
-			}
 			example := exampleValue()
 			if l.letters != "" {
 				example = l.letters[:1]
 			}
-			at := place{homeHost, l.folder + example, ""}
-			if m, ok := w.meets(at); ok && m.line == i {
-				w.spelled(at, w.target(m), m, want)
+			for _, v := range values() {
+				at := place{homeHost, l.folder + v, ""}
+				if h, ok := w.step(at); ok && h.line == i {
+					starts = append(starts, h)
+					if v == example {
+						w.spelled(at, h.to, h, want)
+					}
+				}
 			}
 		}
 		var inCircle, loops, chain, mixed bool
-		for _, m := range starts {
-			way, round := w.way(m)
+		for _, h := range starts {
+			way, round := w.way(h)
 			if round != nil {
-				circles[fmt.Sprint(round)] = true
+				if !alone || len(round) > 1 {
+					circles[fmt.Sprint(round)] = true
+				}
 				loops = true
 				inCircle = inCircle || slices.Contains(round, i)
 				continue
 			}
-			if !slices.ContainsFunc(way, func(n metAt) bool { return n.line != i }) {
+			if !slices.ContainsFunc(way, func(n hop) bool { return n.line != i }) {
 				continue
 			}
 			chain = true
@@ -247,17 +282,20 @@ func (w smallWorld) count() map[string]int {
 	return want
 }
 
-// spelled counts what scheme and host make of a row.
-func (w smallWorld) spelled(from, to place, m metAt, want map[string]int) {
-	switch {
-	case to.home() == from, to == from:
+// spelled counts what scheme and host make of a row; it reports whether the row
+// leads to itself.
+func (w smallWorld) spelled(from, to place, h hop, want map[string]int) (self bool) {
+	next, on := w.step(to.home())
+	switch self = to.home() == from || to == from || on && next == h; {
+	case self:
 		want["self"]++
 	case from.home() == to:
 		want["redundant"]++
 	}
-	if _, ok := w.meets(to); !ok && to.home() != to {
+	if (self && len(w.meets(to.home())) == 0 || !on && !self) && to.home() != to {
 		want["hidden-chain"]++
 	}
+	return self
 }
 
 // sources counts what several rows of one place say, and notes the later ones.
@@ -395,7 +433,7 @@ func TestCheckAgreesWithANaiveOne(t *testing.T) {
 		list, found, err := Read("list.csv", strings.NewReader(text), skerrywick())
 		require.NoError(t, err)
 		require.Empty(t, found)
-		got := Check(list, World{Site: skerrywick(), Fold: true})
+		got := Check(list, Alone(list, address.Speller{Site: skerrywick()}))
 		require.Equal(t, w.count(), finding.Count(got), "round %d:\n%s\n%v", round, text, got)
 	}
 }

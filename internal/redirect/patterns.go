@@ -8,14 +8,13 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/resolve"
+	"young-compass/internal/route"
 	"young-compass/internal/template"
 )
 
 // maxPatterns is how many patterns of a list are compared with each other.
 const maxPatterns = 2000
-
-// maxRounds is how many patterns in a row an address may meet.
-const maxRounds = 5
 
 // comparePatterns finds patterns that repeat, contradict or cover each other.
 func (c *checker) comparePatterns() {
@@ -25,12 +24,12 @@ func (c *checker) comparePatterns() {
 	}
 	same := map[string][]numbered{} // by what they read
 	for _, p := range c.patterns {
-		key := c.readingOf(p.Pattern)
+		key := readingOf(p.Pattern, c.Paths.Lower)
 		same[key] = append(same[key], p)
 	}
 	var before []numbered // the first ones with what they read
 	for _, p := range c.patterns {
-		group := same[c.readingOf(p.Pattern)]
+		group := same[readingOf(p.Pattern, c.Paths.Lower)]
 		if group[0].row == p.row {
 			c.contradicting(group)
 			c.compare(p, before)
@@ -41,11 +40,11 @@ func (c *checker) comparePatterns() {
 
 // readingOf writes what a pattern reads, so that equal texts read the same: with
 // variables by their classes.
-func (c *checker) readingOf(p *Pattern) string {
+func readingOf(p *route.Pattern, fold bool) string {
 	var b strings.Builder
 	for _, e := range p.Reader.Elements() {
 		literal := e.Literal
-		if c.Fold {
+		if fold {
 			literal = address.Fold(literal)
 		}
 		if e.Name != "" {
@@ -68,7 +67,7 @@ func (c *checker) contradicting(group []numbered) {
 	rows := make([]sharing, len(group))
 	for k, p := range group {
 		row := c.list.Row(p.row)
-		row.To = p.Target.Rename(p.positions()).String()
+		row.To = p.Target.Rename(positions(p.Pattern)).String()
 		rows[k] = sharing{row: p.row, goal: row.goal()}
 	}
 	c.repeats(rows)
@@ -76,7 +75,7 @@ func (c *checker) contradicting(group []numbered) {
 }
 
 // positions names a pattern's variables by their order.
-func (p *Pattern) positions() map[string]string {
+func positions(p *route.Pattern) map[string]string {
 	names := map[string]string{}
 	add := func(name string) {
 		if name != "" {
@@ -98,7 +97,7 @@ func (c *checker) compare(p numbered, before []numbered) {
 	var near []numbered // that read some of the same
 	var covering []*template.Reader
 	for _, q := range before {
-		if !overlapInQuery(p.Reader, q.Reader) || template.Disjoint(p.Reader, q.Reader, c.Fold) {
+		if !overlapInQuery(p.Reader, q.Reader) || template.Disjoint(p.Reader, q.Reader, c.Paths.Lower) {
 			continue
 		}
 		near = append(near, q)
@@ -106,7 +105,7 @@ func (c *checker) compare(p numbered, before []numbered) {
 			covering = append(covering, q.Reader)
 		}
 	}
-	if len(covering) > 0 && template.Covered(p.Reader, covering, c.Fold) {
+	if len(covering) > 0 && template.Covered(p.Reader, covering, c.Paths.Lower) {
 		f := c.add(p.row, "shadowed", finding.Warning, fmt.Sprintf("%s is never met: patterns before it read all of its addresses", p.From), "visitors go where the earlier ones lead", "put it before them, or delete it")
 		for _, q := range near {
 			if len(f.Related) < shownSteps {
@@ -116,8 +115,8 @@ func (c *checker) compare(p numbered, before []numbered) {
 		return
 	}
 	for _, q := range near {
-		path, ok := template.Overlap(p.Reader, q.Reader, c.Fold)
-		if !ok || coversQuery(p.Reader, q.Reader) && template.Covered(q.Reader, []*template.Reader{p.Reader}, c.Fold) {
+		path, ok := template.Overlap(p.Reader, q.Reader, c.Paths.Lower)
+		if !ok || coversQuery(p.Reader, q.Reader) && template.Covered(q.Reader, []*template.Reader{p.Reader}, c.Paths.Lower) {
 			continue // the earlier one is an exception of this one
 		}
 		if c.sameGoal(p, q, path) {
@@ -138,8 +137,8 @@ func (c *checker) sameGoal(p, q numbered, path string) bool {
 	if c.list.at(p.row).status != c.list.at(q.row).status || len(p.Reader.Query()) > 0 {
 		return false
 	}
-	one, _ := p.Reader.ReadPath(path, c.Fold)
-	other, _ := q.Reader.ReadPath(path, c.Fold)
+	one, _ := p.Reader.ReadPath(path, c.Paths.Lower)
+	other, _ := q.Reader.ReadPath(path, c.Paths.Lower)
 	return p.Target.Expand(one) == q.Target.Expand(other)
 }
 
@@ -169,50 +168,50 @@ func coversQuery(a, b *template.Reader) bool {
 	})
 }
 
-// witnesses lets each pattern meet addresses that show what it does: an example,
-// those that it leads to a listed row, and those that it leads to a pattern.
+// witnesses lets each pattern meet addresses that show what it does: an example, those that it leads to a listed row,
+// and those that it leads to a pattern.
 func (c *checker) witnesses() {
 	targets := make([]*template.Reader, len(c.patterns))
 	for k, p := range c.patterns {
 		targets[k] = c.targetReader(p.Pattern)
 		c.witness(p, template.Values{}, true)
 	}
-	begin := newPrefixes(targets, c.Fold)
+	begin := newPrefixes(targets, c.Paths.Lower)
 	if len(c.patterns) > 0 {
 		for i := range c.list.Len() {
 			source := c.list.Source(i)
-			if source.Path == "" || c.later(i) {
+			if source.Path == "" || c.idle(i) {
 				continue
 			}
-			path, params := PatternPath(source.Path), address.SplitQuery(source.Query)
+			path, params := route.PatternPath(source.Path), address.SplitQuery(source.Query)
 			for _, k := range begin.of(path) {
 				p := c.patterns[k]
-				if values, ok := targets[k].ReadPath(path, c.Fold); ok && targets[k].ReadQuery(params, values) {
+				if values, ok := targets[k].ReadPath(path, c.Paths.Lower); ok && targets[k].ReadQuery(params, values) {
 					c.witness(p, values, false)
 				}
 			}
 		}
 	}
 	for k, p := range c.patterns {
-		for _, q := range c.patterns {
+		for _, q := range c.Patterns {
 			if targets[k] == nil {
 				continue
 			}
-			path, ok := template.Overlap(targets[k], q.Reader, c.Fold)
+			path, ok := template.Overlap(targets[k], q.Reader, c.Paths.Lower)
 			if !ok {
 				continue
 			}
-			for _, path := range append([]string{path}, q.examples(triedExamples)...) {
-				if values, ok := targets[k].ReadPath(path, c.Fold); ok {
+			for _, path := range append([]string{path}, q.Examples(triedExamples)...) {
+				if values, ok := targets[k].ReadPath(path, c.Paths.Lower); ok {
 					c.witness(p, values, false)
 				}
 			}
 		}
 	}
-	for k := 0; k < len(c.met); k++ { // the list grows on the way
-		m := c.met[k]
+	for k := 0; k < len(c.nodes); k++ { // the list grows on the way
+		m := c.nodes[k]
 		node := int32(c.list.Len() + k)
-		if k < maxTraced && m.back < maxRounds {
+		if m.by == resolve.ByPattern && k < maxTraced && m.back < resolve.MaxRounds {
 			c.trace(m, targets, begin)
 		}
 		if !c.Site.Has(m.to.Host) {
@@ -222,27 +221,24 @@ func (c *checker) witnesses() {
 			c.next[node] = again // what it writes grows for ever
 			continue
 		}
-		if next, _ := c.meets(m.to, true, node); next != node {
-			c.next[node] = next
-		}
+		o := c.onward(c.walker, m.to, true, node)
+		c.next[node] = o.node
 	}
 }
 
-// maxTraced is of how many addresses that patterns met it is looked which patterns
-// lead there.
+// maxTraced bounds how many of the addresses that patterns meet are traced back to patterns that lead there.
 const maxTraced = 100000
 
-// trace lets the patterns that lead to an address meet the ones that they lead
-// there.
+// trace lets the patterns that lead to an address meet the ones that they lead there.
 func (c *checker) trace(m met, targets []*template.Reader, begin prefixes) {
-	path, params := PatternPath(m.at.Path), address.SplitQuery(m.at.Query)
+	path, params := route.PatternPath(m.at.Path), address.SplitQuery(m.at.Query)
 	for _, k := range begin.of(path) {
 		p := c.patterns[k]
-		if values, ok := targets[k].ReadPath(path, c.Fold); ok && targets[k].ReadQuery(params, values) {
-			first := len(c.met)
+		if values, ok := targets[k].ReadPath(path, c.Paths.Lower); ok && targets[k].ReadQuery(params, values) {
+			first := len(c.nodes)
 			c.witness(p, values, false)
-			for n := first; n < len(c.met); n++ {
-				c.met[n].back = m.back + 1
+			for n := first; n < len(c.nodes); n++ {
+				c.nodes[n].back = m.back + 1
 			}
 		}
 	}
@@ -253,33 +249,34 @@ func (c *checker) trace(m met, targets []*template.Reader, begin prefixes) {
 func (c *checker) again(node int32) int32 {
 	found, depth := int32(-1), 0
 	for at := node; at >= int32(c.list.Len()); depth++ {
-		before := c.met[int(at)-c.list.Len()].before
-		if before >= 0 && c.rowOf(before) == c.rowOf(node) {
+		before := c.nodes[int(at)-c.list.Len()].before
+		if before >= 0 && c.sameSource(before, node) {
 			found = before
 		}
 		at = before
 	}
-	if depth <= maxRounds {
+	if depth <= resolve.MaxRounds {
 		return -1
 	}
 	return found
 }
 
+// sameSource reports whether two nodes are of one row or pattern.
+func (c *checker) sameSource(a, b int32) bool {
+	n := int32(c.list.Len())
+	if a < n || b < n {
+		return c.rowOf(a) == c.rowOf(b)
+	}
+	return c.nodes[a-n].by == c.nodes[b-n].by && c.nodes[a-n].number == c.nodes[b-n].number
+}
+
 // targetReader returns a reader of what a pattern writes, or nil where its
 // target is on another host or can't be read back.
-func (c *checker) targetReader(p *Pattern) *template.Reader {
-	local := p.To
-	if !strings.HasPrefix(local, "/") {
-		a, err := address.Resolve(c.Site.Origin, p.expandAll("x"))
-		if err != nil || !c.Site.Has(a.Host) {
-			return nil
-		}
-		_, rest, _ := strings.Cut(local, "://")
-		if local = rest[len(literalHost(p.To)):]; local == "" {
-			local = "/"
-		}
+func (c *checker) targetReader(p *route.Pattern) *template.Reader {
+	local, ok := p.WrittenLocal(c.Site)
+	if !ok {
+		return nil
 	}
-	local, _, _ = strings.Cut(local, "#")
 	t, err := template.Parse(local)
 	if err != nil {
 		return nil
@@ -310,19 +307,24 @@ func (c *checker) witness(p numbered, values template.Values, example bool) {
 				tried[name] = []string{list[min(n, len(list)-1)]}
 			}
 		}
-		at, err := address.Resolve(c.Site.Origin, p.written(tried))
+		at, err := address.Resolve(c.Site.Origin, p.Written(tried))
 		if err != nil {
 			return
 		}
-		node, _ := c.meets(at, true, -1)
-		if n == 0 && example && node >= 0 && c.rowOf(node) == p.row {
-			m := c.met[int(node)-c.list.Len()]
-			if !c.Site.Has(m.to.Host) {
-				c.found = append(c.found, c.foreign(p.row, m.to)...)
+		w := c.walker
+		w.Start("GET", at)
+		if _, err := w.Step(); err != nil || len(w.Steps) == 0 {
+			continue
+		}
+		step, to := w.Steps[0], w.At
+		node, _ := c.node(w, true, -1)
+		if n == 0 && example && step.By == resolve.ByPattern && c.Patterns[step.Number].Row == p.row {
+			if !c.Site.Has(to.Host) {
+				c.found = append(c.found, c.foreign(c.list.place(p.row), to)...)
 				return
 			}
-			next, _ := c.meets(m.to, true, node)
-			c.found = append(c.found, c.spelled(p.row, at, m.to, next)...)
+			o := c.onward(w, to, true, node)
+			c.found = append(c.found, c.spelled(w, p.row, at, to, o)...)
 		}
 		if len(values) == len(tried) {
 			return // there is nothing to try

@@ -14,22 +14,24 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
+	"young-compass/internal/resolve"
+	"young-compass/internal/route"
 	"young-compass/internal/table"
 )
 
 // Row is one redirect: from an address, or from all that a pattern reads, to a
 // page, to an address, or to nothing when what was there is gone.
 type Row struct {
-	Source           // empty for a pattern
-	Pattern *Pattern // nil for one address
-	From    string   // as written
-	To      string   // as written
-	Page    inventory.Ref
-	Target  address.Address // with Page its fragment alone; empty for a pattern
-	Status  int             // 301, 302, 303, 307, 308 or 410; 0 when not written: permanent
-	Drop    bool            // the request's parameters don't travel
-	File    string
-	Line    int
+	route.Source                // empty for a pattern
+	Pattern      *route.Pattern // nil for one address
+	From         string         // as written
+	To           string         // as written
+	Page         inventory.Ref
+	Target       address.Address // with Page its fragment alone; empty for a pattern
+	Status       int             // 301, 302, 303, 307, 308 or 410; 0 when not written: permanent
+	Drop         bool            // the request's parameters don't travel
+	File         string
+	Line         int
 
 	notes []note
 }
@@ -68,6 +70,15 @@ func (r *Row) SetNote(column, text string) {
 // Place returns where the row stands.
 func (r Row) Place() finding.Place { return finding.Place{File: r.File, Line: r.Line} }
 
+// Cause names the row as the cause of an answer.
+func (r Row) Cause() resolve.Cause {
+	to := "gone"
+	if !r.Gone() {
+		to = "to " + r.To
+	}
+	return resolve.Cause{File: r.File, Line: r.Line, Rule: "redirect from " + r.From + " " + to}
+}
+
 // goal says target and status in words, equal exactly for rows that agree.
 func (r Row) goal() string {
 	status := cmp.Or(r.Status, 301)
@@ -98,7 +109,7 @@ func (f *fields) parse(row *Row, site address.Site) *finding.Finding {
 	pattern := strings.IndexByte(f.from, '{') >= 0
 	var err error
 	if !pattern {
-		if row.Source, err = ReadSource(f.from, site); err != nil {
+		if row.Source, err = route.ReadSource(f.from, site); err != nil {
 			return bad("unreachable-source", "from: %v; write a path, or an address on one of the site's hosts", err)
 		}
 	}
@@ -107,7 +118,7 @@ func (f *fields) parse(row *Row, site address.Site) *finding.Finding {
 	case "301":
 		row.Status = 301
 	default:
-		if row.Status, err = strconv.Atoi(f.status); err != nil || !ValidStatus(row.Status) {
+		if row.Status, err = strconv.Atoi(f.status); err != nil || !resolve.ValidStatus(row.Status) {
 			return bad("bad-row", "%q is no status of a redirect; write 301, 302, 303, 307, 308 or 410", address.Printable(f.status))
 		}
 	}
@@ -132,12 +143,12 @@ func (f *fields) parse(row *Row, site address.Site) *finding.Finding {
 		return bad("unsafe-target", "to: %s names a host without saying so, and browsers go there; write https:// in front, or one slash", address.Printable(f.to))
 	}
 	if path, _, _ := strings.Cut(f.to, "?"); pattern || strings.IndexByte(path, '{') >= 0 {
-		classes, err := parseClasses(f.class)
+		classes, err := route.ParseClasses(f.class)
 		if err != nil {
 			return bad("bad-row", "class: %v; write such as id=digits", err)
 		}
-		var wrong *PatternError
-		if row.Pattern, err = NewPattern(f.from, f.to, classes, site); errors.As(err, &wrong) && wrong.Unsafe {
+		var wrong *route.PatternError
+		if row.Pattern, err = route.NewPattern(f.from, f.to, classes, site); errors.As(err, &wrong) && wrong.Unsafe {
 			return bad("unsafe-target", "%v", err)
 		} else if err != nil {
 			return bad("bad-row", "%v", err)
@@ -162,49 +173,4 @@ func readTarget(to string, site address.Site) (inventory.Ref, address.Address, e
 	}
 	a, err := address.Resolve(site.Origin, to)
 	return inventory.Ref{}, a, err
-}
-
-// ValidStatus reports whether a redirect may carry the status.
-func ValidStatus(status int) bool {
-	switch status {
-	case 301, 302, 303, 307, 308, 410:
-		return true
-	}
-	return false
-}
-
-// Temporary reports whether the status is one that says "for now".
-func Temporary(status int) bool { return status == 302 || status == 303 || status == 307 }
-
-// Compose returns the one status for several steps: temporary if any of them
-// is, and then the strictest of that sort.
-func Compose(statuses []int) int {
-	for _, s := range []int{303, 307, 302, 308} {
-		if slices.Contains(statuses, s) {
-			return s
-		}
-	}
-	return 301
-}
-
-// ReadSource reads where a redirect starts: a path, which stands for itself on
-// all the site's hosts, or an address on one of them.
-func ReadSource(s string, site address.Site) (Source, error) {
-	a, err := address.Resolve(site.Origin, s)
-	if err != nil {
-		return Source{}, err
-	}
-	if a.Fragment != "" {
-		return Source{}, fmt.Errorf("%s has a fragment, which no request carries", address.Printable(s))
-	}
-	if address.Unsafe(a.Path) {
-		return Source{}, fmt.Errorf("%s has an encoded slash, backslash or control character, which no rule matches", address.Printable(s))
-	}
-	source := SourceOf(a)
-	if s[0] == '/' {
-		source.Host = ""
-	} else if !site.Has(a.Host) {
-		return Source{}, fmt.Errorf("%s is not on one of the site's hosts", address.Printable(s))
-	}
-	return source, nil
 }

@@ -12,6 +12,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/route"
 )
 
 func skerrywick() address.Site {
@@ -28,7 +29,7 @@ func read(t *testing.T, lines ...string) *List {
 
 func TestReadRow(t *testing.T) {
 	rows := read(t, "/a,route-x@de,", "http://www.skerrywick.example/b?k=v,guide@en#part,302", "/c,,410", "/d,/e?x#y,308")
-	assert.Equal(t, Source{Path: "/a"}, rows.Row(0).Source)
+	assert.Equal(t, route.Source{Path: "/a"}, rows.Row(0).Source)
 	assert.True(t, rows.Row(0).ToPage())
 	assert.Zero(t, rows.Row(0).Status)
 	assert.Equal(t, "www.skerrywick.example", rows.Row(1).Host)
@@ -42,9 +43,9 @@ func TestReadRow(t *testing.T) {
 }
 
 func TestMatch(t *testing.T) {
-	sources := []Source{{Path: "/index.php", Query: "item=1"}, {Path: "/index.php", Query: "item=1&lang=de"}, {Path: "/index.php"}, {Path: "/Ab%28c%29"},
+	sources := []route.Source{{Path: "/index.php", Query: "item=1"}, {Path: "/index.php", Query: "item=1&lang=de"}, {Path: "/index.php"}, {Path: "/Ab%28c%29"},
 		{Host: "www.skerrywick.example", Path: "/h"}, {Path: "/h"}, {Host: "skerrywick.example", Path: "/h"}, {Host: "other.example", Path: "/h"}}
-	x := NewIndex(skerrywick(), true, func(n int) Source { return sources[n] })
+	x := route.NewIndex(skerrywick(), true, func(n int) route.Source { return sources[n] })
 	for _, s := range sources {
 		x.Add(s)
 	}
@@ -87,12 +88,12 @@ func TestCheckSmall(t *testing.T) {
 		"gone at the end is a chain":  {[]string{"/a,/b,301", "/b,,410"}, map[string]int{"chain": 1}},
 		"conflict leading into loops": {[]string{"/a,/b,301", "/a,/x,301", "/b,/a,301"}, map[string]int{"conflict": 1, "loop": 1}},
 	} {
-		assert.Equal(t, c.want, finding.Count(Check(read(t, c.lines...), World{Site: skerrywick(), Fold: true})), name)
+		assert.Equal(t, c.want, finding.Count(found(t, c.lines...)), name)
 	}
 }
 
 func TestCheckTells(t *testing.T) {
-	found := Check(read(t, "/a,/b,301", "/b,/c,301", "/x,/y,301", "/y,/x,301"), World{Site: skerrywick(), Fold: true})
+	found := found(t, "/a,/b,301", "/b,/c,301", "/x,/y,301", "/y,/x,301")
 	require.Len(t, found, 2)
 	chain, loop := found[0], found[1]
 	assert.Equal(t, "list.csv:2", chain.Where.String())
@@ -102,20 +103,25 @@ func TestCheckTells(t *testing.T) {
 	assert.NotEmpty(t, loop.Advice)
 }
 
+// small is the world of a list on a site in small letters.
+func small(list *List) World {
+	return Alone(list, address.Speller{Site: skerrywick(), Paths: address.Paths{Lower: true}})
+}
+
+// found checks lines as a list.
+func found(t *testing.T, lines ...string) []finding.Finding {
+	list := read(t, lines...)
+	return Check(list, small(list))
+}
+
 // What the site's own rules make of a row.
 func TestCheckAfterTheSitesRules(t *testing.T) {
-	world := World{Site: skerrywick(), Fold: true, Spell: func(a address.Address) address.Address {
-		a = skerrywick().Rebase(a)
-		a.Path = address.Fold(strings.TrimSuffix(strings.TrimSuffix(a.Path, ".html"), "/"))
-		if a.Path == "" {
-			a.Path = "/"
-		}
-		return a
-	}}
+	speller := address.Speller{Site: skerrywick(), Paths: address.Paths{Lower: true, Slash: address.SlashNever, NoExtension: true}}
 	for line, want := range map[string]map[string]int{
 		"/a,/b,301":                              {},
 		"/a,/a,301":                              {"self": 1},
 		"/a,/a/,301":                             {"self": 1, "hidden-chain": 1},
+		"/a,/a/,301\n/b,/a,301":                  {"self": 1, "hidden-chain": 1, "into-loop": 1},
 		"/a,http://www.skerrywick.example/a,301": {"self": 1},
 		"/a/,/a,301":                             {"redundant": 1},
 		"/A,/a,301":                              {"redundant": 1},
@@ -132,10 +138,10 @@ func TestCheckAfterTheSitesRules(t *testing.T) {
 		"/b,page@en,301":                                      {},
 		"/index.php?k=1,/index.php?k=1,301":                   {"self": 1},
 		"/b,https://skerrywick.example/C?x=1,301":             {"hidden-chain": 1},
-		"http://www.skerrywick.example/b,/b/,301\n/c,/b/,302": {"hidden-chain": 2},
+		"http://www.skerrywick.example/b,/b/,301\n/c,/b/,302": {"self": 1, "hidden-chain": 1, "into-loop": 1},
 	} {
 		rows := read(t, strings.Split(line, "\n")...)
-		assert.Equal(t, want, finding.Count(Check(rows, world)), line)
+		assert.Equal(t, want, finding.Count(Check(rows, Alone(rows, speller))), line)
 	}
 }
 
@@ -149,10 +155,9 @@ func TestCheckIsNeverQuadratic(t *testing.T) {
 		into = append(into, fmt.Sprintf("/%d,/loop,301", i))
 		same = append(same, "/a,/b,301")
 	}
-	world := World{Site: skerrywick(), Fold: true}
-	assert.Equal(t, map[string]int{"chain": n - 1}, finding.Count(Check(read(t, chain...), world)))
-	assert.Equal(t, map[string]int{"loop": 1, "into-loop": n}, finding.Count(Check(read(t, append(into, "/loop,/x,301", "/x,/loop,301")...), world)))
-	assert.Equal(t, map[string]int{"duplicate": n - 1}, finding.Count(Check(read(t, same...), world)))
+	assert.Equal(t, map[string]int{"chain": n - 1}, finding.Count(found(t, chain...)))
+	assert.Equal(t, map[string]int{"loop": 1, "into-loop": n}, finding.Count(found(t, append(into, "/loop,/x,301", "/x,/loop,301")...)))
+	assert.Equal(t, map[string]int{"duplicate": n - 1}, finding.Count(found(t, same...)))
 }
 
 func BenchmarkCheck(b *testing.B) {
@@ -164,7 +169,7 @@ func BenchmarkCheck(b *testing.B) {
 	rows, _, err := Read("list.csv", strings.NewReader(list.String()), skerrywick())
 	require.NoError(b, err)
 	for b.Loop() {
-		Check(rows, World{Site: skerrywick(), Fold: true})
+		Check(rows, small(rows))
 	}
 }
 
@@ -180,10 +185,10 @@ func TestMatchAgreesWithTheRule(t *testing.T) {
 		return strings.Join(items, "&")
 	}
 	for range 5000 {
-		var sources []Source
-		x := NewIndex(skerrywick(), false, func(n int) Source { return sources[n] })
+		var sources []route.Source
+		x := route.NewIndex(skerrywick(), false, func(n int) route.Source { return sources[n] })
 		for range 1 + random.IntN(5) {
-			s := Source{Path: one("/x", "/y"), Query: query()}
+			s := route.Source{Path: one("/x", "/y"), Query: query()}
 			sources = append(sources, s)
 			x.Add(s)
 		}
@@ -217,7 +222,7 @@ func FuzzRead(f *testing.F) {
 	f.Add("from,to,status\n/a,/b,301\n/c,,410\n/a%2,p@en,\n")
 	f.Fuzz(func(_ *testing.T, text string) {
 		if rows, _, err := Read("r.csv", strings.NewReader(text), skerrywick()); err == nil {
-			Check(rows, World{Site: skerrywick(), Fold: true})
+			Check(rows, small(rows))
 		}
 	})
 }
@@ -225,12 +230,12 @@ func FuzzRead(f *testing.F) {
 func TestListsOfOthers(t *testing.T) {
 	for text, want := range map[string]string{
 		"/a,/b,302\n/c,/d,301\n":                                "/a,/b,302\n/c,/d,301\n",
-		"/a,/a.html\n":                                          "/a,/a.html,301\n",
-		"https://skerrywick.example/a;/b\n":                     "https://skerrywick.example/a,/b,301\n",
+		"/a,/a.html\n":                                          "/a,/a.html,\n",
+		"https://skerrywick.example/a;/b\n":                     "https://skerrywick.example/a,/b,\n",
 		"Code;New URL;Old URL\n307;/b;/a\n":                     "/a,/b,307\n",
-		"destination,request\n/b,/a\n":                          "/a,/b,301\n",
+		"destination,request\n/b,/a\n":                          "/a,/b,\n",
 		`[{"from": "/a", "to": "/b", "status": 308}]`:           "/a,/b,308\n",
-		"{\"old\": \"/a\", \"new\": \"/b\"}\n{\"old\": \"/c\"}": "/a,/b,301\n",
+		"{\"old\": \"/a\", \"new\": \"/b\"}\n{\"old\": \"/c\"}": "/a,/b,\n",
 		"from,to,status,reason\n/a,/b,301,moved twice\n":        "/a,/b,301,moved twice\n",
 	} {
 		rows, _, err := Read("list", strings.NewReader(text), skerrywick())

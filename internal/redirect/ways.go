@@ -9,6 +9,8 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/resolve"
+	"young-compass/internal/route"
 )
 
 // ways finds loops, chains and mixed ways by walking from every node once.
@@ -27,50 +29,62 @@ func (c *checker) ways() {
 		}
 		round := at >= 0 && c.flags[at]&onWay != 0
 		loops := round || at >= 0 && c.flags[at]&looping != 0
+		circle := at
 		if round {
 			c.circle(way[slices.Index(way, at):], circles)
+		} else if loops {
+			circle = last[at]
 		}
 		for _, n := range slices.Backward(way) {
 			c.flags[n] = c.flags[n]&^onWay | done
-			r := c.list.at(c.rowOf(n))
+			status := c.statusOf(n)
 			last[n], steps[n] = n, 1
 			if loops {
 				c.flags[n] |= looping | stuck
+				last[n] = circle
 			} else if next := c.next[n]; next >= 0 {
 				last[n], steps[n] = last[next], steps[next]+1
 				c.flags[n] |= c.flags[next] & (permanent | temporary)
 			}
 			switch {
-			case r.status == 410:
-			case Temporary(int(r.status)):
+			case status == 410:
+			case resolve.Temporary(status):
 				c.flags[n] |= temporary
 			default:
 				c.flags[n] |= permanent
 			}
 		}
 	}
-	for k, m := range c.met { // a pattern is in a cycle where any of its nodes is
+	for k := range c.nodes { // a pattern is in a cycle where any of its nodes is
 		n := c.list.Len() + k
-		c.flags[m.row] |= c.flags[n] & (looping | inCycle | stuck)
+		if row := c.rowOf(int32(n)); row >= 0 && c.own(k) {
+			c.flags[row] |= c.flags[n] & (looping | inCycle | stuck)
+		}
 	}
 	found := make([][]finding.Finding, runtime.GOMAXPROCS(0))
-	parts(c.list.Len(), func(part, from, to int) {
+	route.Parallel(c.list.Len(), func(part, from, to int) {
+		w := c.Rules.Walker()
 		for n := from; n < to; n++ {
-			if c.list.at(n).pattern {
-				continue // its own nodes tell
+			if c.list.at(n).pattern || c.later(n) {
+				continue // its own nodes tell, or the row before it
 			}
-			found[part] = append(found[part], c.way(int32(n), last[n], int(steps[n]))...)
+			found[part] = append(found[part], c.way(w, int32(n), last[n], int(steps[n]))...)
 		}
 	})
 	c.found = append(c.found, slices.Concat(found...)...)
-	told := map[meeting]bool{} // of several nodes of a pattern the first tells
-	for k, m := range c.met {
+	type telling struct {
+		row  int
+		code string
+	}
+	told := map[telling]bool{} // of several nodes of a pattern the first tells
+	for k := range c.nodes {
 		n := c.list.Len() + k
-		if c.flags[m.row]&looping != 0 && c.flags[n]&looping == 0 {
+		row := c.rowOf(int32(n))
+		if row < 0 || c.later(row) || !c.own(k) || c.flags[row]&looping != 0 && c.flags[n]&looping == 0 {
 			continue
 		}
-		for _, f := range c.way(int32(n), last[n], int(steps[n])) {
-			if once := (meeting{m.row, address.Address{Path: f.Code}}); !told[once] {
+		for _, f := range c.way(c.walker, int32(n), last[n], int(steps[n])) {
+			if once := (telling{row, f.Code}); !told[once] {
 				told[once] = true
 				c.found = append(c.found, f)
 			}
@@ -79,17 +93,19 @@ func (c *checker) ways() {
 }
 
 // way reports what is wrong with the way from a node.
-func (c *checker) way(n, last int32, steps int) (found []finding.Finding) {
+func (c *checker) way(w *resolve.Walker, n, last int32, steps int) (found []finding.Finding) {
 	i := c.rowOf(n)
 	switch {
 	case c.next[n] < 0 && c.flags[n]&looping == 0, c.flags[i]&inCycle != 0:
+	case c.flags[n]&looping != 0 && c.goesRound(i, last):
 	case c.flags[n]&looping != 0:
-		f := c.finding(i, "into-loop", finding.Error, fmt.Sprintf("%s leads to %s, and from there into a circle", c.list.at(i).from, c.list.at(i).to), "a visitor never arrives", "lead it straight to where it should end")
-		f.Related = []finding.Place{c.list.place(c.rowOf(c.next[n]))}
+		f := c.finding(i, "into-loop", finding.Error, fmt.Sprintf("%s leads to %s, and from there into a circle", c.list.at(i).from, c.list.at(i).to),
+			"a visitor never arrives", "lead it straight to where it should end")
+		f.Related = []finding.Place{c.placeOf(c.next[n])}
 		found = append(found, f)
-	case !c.another(n):
+	case !c.another(n), c.list.Row(i).ToPage(): // a page is where its address is; what leads on there is its own matter
 	default:
-		chain := c.chain(n, last, steps)
+		chain := c.chain(w, n, last, steps)
 		found = append(found, chain)
 		if c.flags[n]&permanent != 0 && c.flags[n]&temporary != 0 {
 			f := c.finding(i, "wrong-status", finding.Warning, fmt.Sprintf("the way from %s is permanent in one hop and temporary in another", c.from(n)),
@@ -99,6 +115,29 @@ func (c *checker) way(n, last int32, steps int) (found []finding.Finding) {
 		}
 	}
 	return found
+}
+
+// own reports whether what was met shows what a pattern does by itself: the request brings no parameters along that
+// the pattern doesn't name.
+func (c *checker) own(met int) bool {
+	m := &c.nodes[met]
+	if m.by != resolve.ByPattern {
+		return false
+	}
+	query := m.at.Query
+	return query == "" || query == address.JoinQuery(route.Carried(address.SplitQuery(query), c.Patterns[m.number].Names()))
+}
+
+// goesRound reports whether a row is on the circle of a node: perhaps with parameters that others brought.
+func (c *checker) goesRound(row int, start int32) bool {
+	for n := start; ; {
+		if c.rowOf(n) == row {
+			return true
+		}
+		if n = c.next[n]; n == start {
+			return false
+		}
+	}
 }
 
 // another reports whether the way from a node leads to another row: a pattern
@@ -123,14 +162,30 @@ func (c *checker) circle(cycle []int32, told map[string]bool) {
 		c.flags[n] |= inCycle
 		rows = append(rows, c.rowOf(n))
 	}
-	if slices.ContainsFunc(cycle, func(n int32) bool { return int(n) >= c.list.Len() }) {
+	if !slices.ContainsFunc(rows, func(row int) bool { return row >= 0 }) {
+		return // of the plan's patterns alone, whose contradictions are told there
+	}
+	for _, row := range rows {
+		if row >= 0 && len(cycle) > 1 {
+			c.flags[row] |= stuck
+		}
+	}
+	if len(cycle) == 1 && c.flags[rows[0]]&stuck != 0 {
+		return // it leads to itself, which was told
+	}
+	if len(c.nodes) > 0 { // else each row is in one circle at most
 		key := fmt.Sprint(slices.Compact(slices.Sorted(slices.Values(rows))))
 		if told[key] {
 			return
 		}
 		told[key] = true
 	}
-	first := slices.Index(rows, slices.Min(rows))
+	first := -1
+	for k, row := range rows {
+		if row >= 0 && (first < 0 || row < rows[first]) {
+			first = k
+		}
+	}
 	f := finding.Finding{Code: "loop", Severity: finding.Error, Where: c.list.place(rows[first]),
 		Why: "a visitor never arrives; browsers give up with an error", Advice: "decide which of these addresses is right and delete its row"}
 	for k := range cycle {
@@ -141,7 +196,7 @@ func (c *checker) circle(cycle []int32, told map[string]bool) {
 		n := cycle[(first+k)%len(cycle)]
 		f.Evidence = append(f.Evidence, c.from(n))
 		if k > 0 {
-			f.Related = append(f.Related, c.list.place(c.rowOf(n)))
+			f.Related = append(f.Related, c.placeOf(n))
 		}
 	}
 	f.Evidence = append(f.Evidence, c.from(cycle[first]))
@@ -150,14 +205,19 @@ func (c *checker) circle(cycle []int32, told map[string]bool) {
 }
 
 // chain reports a row that is redirected again, by one of its nodes.
-func (c *checker) chain(n, last int32, steps int) finding.Finding {
-	i, next := c.rowOf(n), c.rowOf(c.next[n])
-	goal := c.goal(last)
+func (c *checker) chain(w *resolve.Walker, n, last int32, steps int) finding.Finding {
+	i, next := c.rowOf(n), c.placeOf(c.next[n])
+	goal := c.goal(w, last)
 	leads := c.list.at(i).from + " leads to " + c.list.at(i).to
 	if int(n) != i {
-		leads = c.list.at(i).from + " leads " + c.from(n) + " to " + c.met[int(n)-c.list.Len()].to.Local()
+		leads = c.list.at(i).from + " leads " + c.from(n) + " to " + c.target(n).Local()
 	}
-	f := c.finding(i, "chain", finding.Error, leads+", which line "+strconv.Itoa(int(c.list.at(next).line))+" redirects again", "each further hop costs the visitor time, and some give up following", "lead it straight to "+goal)
+	where := "line " + strconv.Itoa(next.Line)
+	if next.File != c.list.place(i).File {
+		where = next.String()
+	}
+	f := c.finding(i, "chain", finding.Error, leads+", which "+where+" redirects again",
+		"each further hop costs the visitor time, and some give up following", "lead it straight to "+goal)
 	shown := min(steps, shownSteps)
 	f.Evidence, f.Related = make([]string, 0, shown+2), make([]finding.Place, 0, shown)
 	for at := n; at >= 0; at = c.next[at] {
@@ -167,7 +227,7 @@ func (c *checker) chain(n, last int32, steps int) finding.Finding {
 		}
 		f.Evidence = append(f.Evidence, c.from(at))
 		if at != n {
-			f.Related = append(f.Related, c.list.place(c.rowOf(at)))
+			f.Related = append(f.Related, c.placeOf(at))
 		}
 	}
 	f.Evidence = append(f.Evidence, goal)
@@ -175,17 +235,17 @@ func (c *checker) chain(n, last int32, steps int) finding.Finding {
 }
 
 // goal says where the way of the last node ends.
-func (c *checker) goal(last int32) string {
-	row := c.list.Row(c.rowOf(last))
-	if n := int(last) - c.list.Len(); n >= 0 {
-		row.Pattern, row.Target = nil, c.met[n].to
-	}
-	if c.End != nil && row.Target.Host != "" {
-		fragment := row.Target.Fragment
-		row.Target.Fragment = ""
-		if row.Target = c.End(row.Target); row.Target.Fragment == "" {
-			row.Target.Fragment = fragment
+func (c *checker) goal(w *resolve.Walker, last int32) string {
+	row := Row{Status: c.statusOf(last), Target: c.target(last)}
+	if i := c.rowOf(last); i >= 0 {
+		if own := c.list.Row(i); own.Gone() || own.ToPage() {
+			return own.goal()
 		}
 	}
+	fragment := row.Target.Fragment
+	if c.Site.Has(row.Target.Host) {
+		row.Target = c.onward(w, row.Target, false, -1).final
+	}
+	row.Target.Fragment = fragment
 	return row.goal()
 }

@@ -7,8 +7,11 @@ import (
 	"strings"
 
 	"young-compass/internal/address"
+	"young-compass/internal/compile"
 	"young-compass/internal/finding"
+	"young-compass/internal/parameter"
 	"young-compass/internal/plan"
+	"young-compass/internal/planfile"
 )
 
 // decider writes the steps.
@@ -23,13 +26,13 @@ type decider struct {
 
 // Decide returns the steps that answer as the plan does, for a server of that
 // name which can make letters small or not. Findings say what it can't be told.
-func Decide(g *plan.Program, target string, folds bool, o Options) (*Flow, []finding.Finding) {
-	d := &decider{Flow: &Flow{Program: g, Folds: folds && g.Paths.Lower}, target: target, trial: o.Trial, sets: NewSets(g.Plan)}
-	d.Inner = len(g.Serves) > 0 || g.Front != nil
+func Decide(g *compile.Program, target string, folds bool, o Options) (*Flow, []finding.Finding) {
+	d := &decider{Flow: &Flow{Program: g, Folds: folds && g.Plan.Paths.Lower}, target: target, trial: o.Trial, sets: NewSets(g.Plan)}
+	d.Inner = len(g.Plan.Serves) > 0 || g.Plan.Front != nil
 	d.excepts()
 	d.patterns()
 	for _, x := range g.Entries {
-		if x.Kind == plan.EntryMove {
+		if x.Kind == compile.EntryMove {
 			d.codes.Add(x.Status)
 			d.sets.Number(x.Strip, x.Drop)
 		}
@@ -60,7 +63,7 @@ func (d *decider) table(name, source string, otherwise Text, rows ...Row) {
 
 // fold adds a table on paths, in which letters don't count if the plan says so.
 func (d *decider) fold(name, source string, otherwise Text, rows ...Row) {
-	d.add(&Table{Name: name, Source: T(source), Else: otherwise, Rows: rows, Fold: d.Paths.Lower})
+	d.add(&Table{Name: name, Source: T(source), Else: otherwise, Rows: rows, Fold: d.Plan.Paths.Lower})
 }
 
 // anyLetters adds a table on hosts, in which letters never count.
@@ -73,11 +76,11 @@ func on(expression string, v string) Row { return Row{Expression: expression, Va
 
 // Action writes what an entry does, in the form that the steps take apart;
 // identity is what Same compares with the request, for a live page.
-func (f *Flow) Action(x plan.Entry, identity func(path string) string) string {
+func (f *Flow) Action(x compile.Entry, identity func(path string) string) string {
 	switch x.Kind {
-	case plan.EntryGone:
+	case compile.EntryGone:
 		return "410"
-	case plan.EntryHold, plan.EntryLive:
+	case compile.EntryHold, compile.EntryLive:
 		t := x.Target
 		t.Query = ""
 		return string(x.Kind) + " 0 " + t.String() + " " + identity(address.Decode(t.Path))
@@ -86,13 +89,13 @@ func (f *Flow) Action(x plan.Entry, identity func(path string) string) string {
 	return move("m", x.Status, sets.Number(x.Strip, x.Drop)) + x.Target.String()
 }
 
-func move(kind string, s plan.Statuses, set string) string {
+func move(kind string, s compile.Statuses, set string) string {
 	return kind + strconv.Itoa(s.Get) + "/" + strconv.Itoa(s.Other) + " " + set + " "
 }
 
 // excepts numbers the places that some rules leave out.
 func (d *decider) excepts() {
-	note := func(list plan.Places) {
+	note := func(list address.Places) {
 		if len(list.List()) > 0 && d.exceptOf(list) < 0 {
 			d.Excepts = append(d.Excepts, list)
 		}
@@ -100,23 +103,23 @@ func (d *decider) excepts() {
 	for _, q := range d.Patterns {
 		note(q.Except)
 	}
-	for _, h := range d.Plan.Headers {
+	for _, h := range d.Plan.Settings.Headers {
 		note(h.Except)
 	}
-	for _, s := range d.Serves {
+	for _, s := range d.Plan.Serves {
 		note(s.Except)
 	}
-	if d.Front != nil {
-		note(d.Front.Except)
+	if d.Plan.Front != nil {
+		note(d.Plan.Front.Except)
 	}
 }
 
-func (d *decider) exceptOf(list plan.Places) int {
-	return slices.IndexFunc(d.Excepts, func(o plan.Places) bool { return slices.Equal(o.List(), list.List()) })
+func (d *decider) exceptOf(list address.Places) int {
+	return slices.IndexFunc(d.Excepts, func(o address.Places) bool { return slices.Equal(o.List(), list.List()) })
 }
 
 // flags is an expression for flags of which the one of a list is not set.
-func (d *decider) flags(list plan.Places) string {
+func (d *decider) flags(list address.Places) string {
 	var b strings.Builder
 	n := d.exceptOf(list)
 	for i := range d.Excepts {
@@ -156,14 +159,14 @@ func (d *decider) patterns() {
 				continue
 			}
 			value := Text{{Literal: move(kind, q.Status, d.sets.Number(q.Strip, q.Drop))}}
-			d.Matchers = append(d.Matchers, Matcher{Expression: d.flags(q.Except) + "[0-9]+:" + expression, Value: append(value, v.Text(d.Site.Origin.Base(), numbers)...), Where: q.Where})
+			d.Matchers = append(d.Matchers, Matcher{Expression: d.flags(q.Except) + "[0-9]+:" + expression, Value: append(value, v.Text(d.Plan.Site.Origin.Base(), numbers)...), Where: q.Where})
 		}
 	}
 }
 
 // encoded reports whether a pattern's target has encoded bytes in its path, whose
 // hex digits must not become small.
-func encoded(q plan.Pattern) bool {
+func encoded(q compile.Pattern) bool {
 	pieces, _ := q.Target.Pieces()
 	for _, piece := range pieces {
 		path, _, end := strings.Cut(piece.Literal, "?")
@@ -179,11 +182,11 @@ func encoded(q plan.Pattern) bool {
 
 // scopeUnclear reports whether a pattern starts or leads in a section with noise
 // of its own for some values only.
-func (d *decider) scopeUnclear(q plan.Pattern) bool {
+func (d *decider) scopeUnclear(q compile.Pattern) bool {
 	unclear := func(literal string, whole bool) bool {
 		path, _, cut := strings.Cut(literal, "?")
-		return !whole && !cut && slices.ContainsFunc(d.Parameters, func(n plan.Parameter) bool {
-			return n.Class == plan.Noise && address.Fold(path) != n.For+"/" && strings.HasPrefix(n.For+"/", address.Fold(path))
+		return !whole && !cut && slices.ContainsFunc(d.Plan.Parameters.All, func(n parameter.Parameter) bool {
+			return n.Class == parameter.Noise && address.Fold(path) != n.For+"/" && strings.HasPrefix(n.For+"/", address.Fold(path))
 		})
 	}
 	from := q.Reader.Elements()
@@ -194,7 +197,7 @@ func (d *decider) scopeUnclear(q plan.Pattern) bool {
 	if !ok || !strings.HasPrefix(pieces[0].Literal, "/") && !d.OnSite(q) {
 		return false
 	}
-	return unclear(strings.TrimPrefix(pieces[0].Literal, d.Site.Origin.Base()), len(pieces) == 1)
+	return unclear(strings.TrimPrefix(pieces[0].Literal, d.Plan.Site.Origin.Base()), len(pieces) == 1)
 }
 
 // maxGroups bounds the paths that are told apart one by one in a short way.
@@ -205,10 +208,10 @@ func (d *decider) quick(o Options) {
 	dotless := func(list []string) bool {
 		return slices.ContainsFunc(list, func(s string) bool { return !strings.Contains(s, ".") })
 	}
-	if o.Trial || d.Upkeep != nil || d.Inner || d.exempts() || len(d.Site.Homes)+len(d.Proxies) > 0 || d.Paths.Slash == plan.SlashAlways || dotless(d.Paths.Index) || dotless(d.FileList()) {
+	if o.Trial || d.Plan.Upkeep != nil || d.Inner || d.exempts() || len(d.Plan.Site.Homes)+len(d.Plan.Proxies) > 0 || d.Plan.Paths.Slash == address.SlashAlways || dotless(d.Plan.Paths.Index) || dotless(d.Plan.FileList()) {
 		return
 	}
-	q := &Quick{Path: `^/(?!` + Quote(d.Languages.Default) + `(?:/|\z))(?:[a-z0-9_~-]+(?:/[a-z0-9_~-]+)*)?\z`}
+	q := &Quick{Path: `^/(?!` + Quote(d.Plan.Languages.Default) + `(?:/|\z))(?:[a-z0-9_~-]+(?:/[a-z0-9_~-]+)*)?\z`}
 	for _, g := range d.Groups {
 		for _, path := range g.Paths {
 			if !strings.Contains(path, ".") {
@@ -223,20 +226,20 @@ func (d *decider) quick(o Options) {
 
 // request finds out who asks for what.
 func (d *decider) request() {
-	origin := d.Site.Origin
+	origin := d.Plan.Site.Origin
 	d.add(Note("the hosts of the site, and where everything ends"))
 	scheme := "{scheme_asked}"
-	if len(d.Proxies) > 0 {
-		d.add(&Client{"proxied", d.Proxies})
+	if len(d.Plan.Proxies) > 0 {
+		d.add(&Client{"proxied", d.Plan.Proxies})
 		d.add(&Table{Name: "scheme", Source: T("{proxied} {forwarded}"), Fold: true, Else: T(scheme), Rows: []Row{on(`^1 http\z`, "http"), on(`^1 https\z`, "https")}})
 		scheme = "{scheme}"
 	}
 	var hosts, bases []Row
 	homes := []Row{is(origin.Base(), T("1"))}
-	for _, host := range append([]string{origin.Host}, d.Site.Hosts...) {
+	for _, host := range append([]string{origin.Host}, d.Plan.Site.Hosts...) {
 		hosts = append(hosts, is(host, T("o")))
 	}
-	for _, host := range d.Site.Homes {
+	for _, host := range d.Plan.Site.Homes {
 		home := origin
 		home.Host = host
 		hosts = append(hosts, is(host, T("l")))
@@ -256,7 +259,7 @@ func (d *decider) request() {
 	if d.exempts() {
 		d.exempt("exempt", "{uri}", "")
 	}
-	if m := d.Upkeep; m != nil {
+	if m := d.Plan.Upkeep; m != nil {
 		d.add(&Client{"admitted", m.Admit})
 		rows := []Row{on("^1", "0")}
 		if list := m.Except.List(); len(list) > 0 {
@@ -266,16 +269,18 @@ func (d *decider) request() {
 	}
 }
 
-func (d *decider) exempts() bool { return len(d.Only.List())+len(d.Except.List()) > 0 }
+func (d *decider) exempts() bool {
+	return len(d.Plan.Scope.Only.List())+len(d.Plan.Scope.Except.List()) > 0
+}
 
 // exempt says whether the plan leaves a path alone; before is an expression for
 // what stands in front of it.
 func (d *decider) exempt(name, path, before string) {
 	t := &Table{Name: name, Source: T(path), Fold: true, Else: T("0")}
-	if list := d.Except.List(); len(list) > 0 {
+	if list := d.Plan.Scope.Except.List(); len(list) > 0 {
 		t.Rows = append(t.Rows, on("^"+before+Within(list)+`\z`, "1"))
 	}
-	if list := d.Only.List(); len(list) > 0 {
+	if list := d.Plan.Scope.Only.List(); len(list) > 0 {
 		t.Rows = append(t.Rows, on("^"+before+Within(list)+`\z`, "0"))
 		t.Else = T("1")
 	}
@@ -284,7 +289,7 @@ func (d *decider) exempt(name, path, before string) {
 
 // HasHosts reports whether an entry is for one host alone.
 func (f *Flow) HasHosts() bool {
-	return slices.ContainsFunc(f.Entries, func(x plan.Entry) bool { return x.Host != "" })
+	return slices.ContainsFunc(f.Entries, func(x compile.Entry) bool { return x.Host != "" })
 }
 
 // ParameterNames returns the parameters that give any path a meaning, sorted.
@@ -309,7 +314,7 @@ func (d *decider) meanings() {
 	d.add(Note("the paths that they give a meaning, and rules that leave some places out"))
 	for stage := range 3 {
 		n := fmt.Sprint(stage)
-		groups := &Table{Name: "g" + n, Source: T("{p" + n + "}"), Fold: d.Paths.Lower, Else: T("0")}
+		groups := &Table{Name: "g" + n, Source: T("{p" + n + "}"), Fold: d.Plan.Paths.Lower, Else: T("0")}
 		signatures := &Table{Name: "s" + n, Source: T("{g" + n + "}")}
 		for i, g := range d.Groups {
 			for _, path := range g.Paths {
@@ -415,11 +420,11 @@ func (d *decider) noise() {
 	scopes := d.scopes()
 	if len(scopes) > 0 {
 		site = "{scope}"
-		number := func(scope string) Text { return T("%", d.sets.Number(d.LocalNoise(scope), false)) }
-		t := &Table{Name: "scope", Source: T("{to}"), Fold: d.Paths.Lower, Else: T("0")}
+		number := func(scope string) Text { return T("%", d.sets.Number(d.Plan.Parameters.LocalNoise(scope), false)) }
+		t := &Table{Name: "scope", Source: T("{to}"), Fold: d.Plan.Paths.Lower, Else: T("0")}
 		before := "^"
 		if d.exempts() { // where the plan leaves the target alone, only what was asked counts
-			asked := &Table{Name: "scope_asked", Source: T("{p0}"), Fold: d.Paths.Lower, Else: T("0")}
+			asked := &Table{Name: "scope_asked", Source: T("{p0}"), Fold: d.Plan.Paths.Lower, Else: T("0")}
 			for _, scope := range scopes {
 				asked.Rows = append(asked.Rows, Row{Expression: `^` + Quote(address.Decode(scope)) + `(?:/|\z)`, Value: number(scope)})
 			}
@@ -436,7 +441,7 @@ func (d *decider) noise() {
 	d.table("set", "{way}", T(site), on(`^. [mM]\S+ (\S+) .*\z`, "{1}"), on(`^. file\z`, "all"))
 	var rows []Row
 	for i, names := range d.sets.All() {
-		if number := strconv.Itoa(i); len(names) > 0 && (i == 0 || slices.ContainsFunc(scopes, func(s string) bool { return d.sets.Number(d.LocalNoise(s), false) == number })) {
+		if number := strconv.Itoa(i); len(names) > 0 && (i == 0 || slices.ContainsFunc(scopes, func(s string) bool { return d.sets.Number(d.Plan.Parameters.LocalNoise(s), false) == number })) {
 			rows = append(rows, on(`^`+number+` (?:.*&)?`+Names(names)+`(?:[=&]|\z)`, "1"))
 		}
 	}
@@ -446,8 +451,8 @@ func (d *decider) noise() {
 // scopes returns the sections that have noise of their own, the deepest first.
 func (d *decider) scopes() []string {
 	var list []string
-	for _, q := range d.Parameters {
-		if q.Class == plan.Noise && q.For != "" && !slices.Contains(list, q.For) {
+	for _, q := range d.Plan.Parameters.All {
+		if q.Class == parameter.Noise && q.For != "" && !slices.Contains(list, q.For) {
 			list = append(list, q.For)
 		}
 	}
@@ -473,7 +478,7 @@ func (d *decider) status() {
 	if d.exempts() {
 		exempt = "{exempt}"
 	}
-	if d.Upkeep != nil {
+	if d.Plan.Upkeep != nil {
 		closed = "{closed}"
 	}
 	d.table("open", "{site}{refused}"+exempt+closed, T("1"), on("^-|^.01", ""), on("^.1", "404"), on("^...1", "503"))
@@ -494,10 +499,10 @@ func (d *decider) location() {
 
 // internal finds the internal address that makes what was asked.
 func (d *decider) internal() {
-	t := &Table{Name: "internal", Source: T("{x0} {p0}"), Fold: d.Paths.Lower}
-	for _, s := range d.Serves {
-		where := plan.Cause{File: d.File, Line: s.Where.Line}
-		variants, err := Variants(plan.Pattern{Reader: s.Reader, Target: s.Target, Where: where})
+	t := &Table{Name: "internal", Source: T("{x0} {p0}"), Fold: d.Plan.Paths.Lower}
+	for _, s := range d.Plan.Serves {
+		where := plan.Cause{File: d.Plan.File, Line: s.Where.Line}
+		variants, err := Variants(compile.Pattern{Reader: s.Reader, Target: s.Target, Where: where})
 		if err != nil {
 			d.found = append(d.found, NotExpressible(d.target, where, err.Error(), "narrow the pattern"))
 			continue
@@ -507,8 +512,8 @@ func (d *decider) internal() {
 			t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(s.Except) + " " + expression + `\z`, Value: v.Text("", numbers), Where: where})
 		}
 	}
-	if d.Front != nil {
-		t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(d.Front.Except) + " ", Value: T("%", d.Front.To)})
+	if d.Plan.Front != nil {
+		t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(d.Plan.Front.Except) + " ", Value: T("%", d.Plan.Front.To)})
 	}
 	d.add(t)
 }
@@ -533,7 +538,7 @@ func (d *decider) headers() {
 	if d.exempts() {
 		exempt = "{exempt}"
 	}
-	if m := d.Upkeep; m != nil {
+	if m := d.Plan.Upkeep; m != nil {
 		d.table("retry", "{code}", nil, is("503", T("%", strconv.Itoa(m.RetryAfter))))
 		d.Headers = append(d.Headers, Field{"Retry-After", "retry"})
 	}
@@ -542,12 +547,12 @@ func (d *decider) headers() {
 		d.Headers = append(d.Headers, Field{"Cache-Control", "caching"})
 	}
 	scheme := "{scheme_asked}"
-	if len(d.Proxies) > 0 {
+	if len(d.Plan.Proxies) > 0 {
 		scheme = "{scheme}"
 	}
 	tables := map[string]*Table{}
-	for _, h := range d.Plan.Headers {
-		where := plan.Cause{File: d.File, Line: h.Where.Line, Rule: "headers"}
+	for _, h := range d.Plan.Settings.Headers {
+		where := plan.Cause{File: d.Plan.File, Line: h.Where.Line, Rule: "headers"}
 		arguments := `\S*`
 		if len(h.Having) > 0 {
 			arguments = `(?:\S*&)?` + Names(h.Having) + `(?:[=&]\S*)?`
@@ -573,11 +578,11 @@ func (d *decider) headers() {
 				d.Headers = append(d.Headers, Field{field.Name, t.Name})
 			}
 			schemes := "https?"
-			if plan.SecureOnly(field.Name) {
+			if planfile.SecureOnly(field.Name) {
 				schemes = "https"
 			}
 			value := Variant{Target: field.Value}.Text("", numbers)
-			if d.trial && plan.SecureOnly(field.Name) {
+			if d.trial && planfile.SecureOnly(field.Name) {
 				value = T("max-age=60") // browsers would insist on https for as long as it says
 			}
 			t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(h.Except) + ` [ol]0 ` + schemes + ` ` + arguments + ` ` + paths + `\z`, Value: value, Where: where})

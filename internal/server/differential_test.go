@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"young-compass/internal/address"
+	"young-compass/internal/compile"
 	"young-compass/internal/demo/demotest"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
@@ -167,7 +168,7 @@ func exceptional(code string) []ask {
 
 // compareAll also asks for what meets each exception, and holds the server to
 // them: one that no request meets any more is obsolete.
-func compareAll(t *testing.T, name string, g *plan.Program, s *realServer, asks []ask, exceptions []server.Exception) {
+func compareAll(t *testing.T, name string, g *compile.Program, s *realServer, asks []ask, exceptions []server.Exception) {
 	exceptions = slices.DeleteFunc(exceptions, func(e server.Exception) bool { return exceptional(e.Code) == nil })
 	for _, e := range exceptions {
 		asks = append(asks, exceptional(e.Code)...)
@@ -185,14 +186,14 @@ func compareAll(t *testing.T, name string, g *plan.Program, s *realServer, asks 
 
 // compare asks a server everything and holds it to the plan. It returns how
 // often each exception was met.
-func compare(t *testing.T, name string, g *plan.Program, s *realServer, asks []ask, exceptions []server.Exception) map[string]int {
+func compare(t *testing.T, name string, g *compile.Program, s *realServer, asks []ask, exceptions []server.Exception) map[string]int {
 	met := map[string]int{}
 	excepted, different := 0, 0
 	for _, q := range asks {
 		r, err := server.NewAsked(q.method, q.url)
 		require.NoError(t, err, q.url)
 		r.Client, r.Forwarded = netip.MustParseAddr("127.0.0.1"), q.forwarded
-		want, err := g.Answer(r.Request)
+		want, err := g.Plan.Answer(r.Request)
 		require.NoError(t, err, q.url)
 		got, err := s.Ask(q)
 		require.NoError(t, err)
@@ -219,7 +220,7 @@ func compare(t *testing.T, name string, g *plan.Program, s *realServer, asks []a
 }
 
 // agrees compares an answer of the plan with a server's.
-func agrees(g *plan.Program, want plan.Answer, got reply) bool {
+func agrees(g *compile.Program, want plan.Answer, got reply) bool {
 	return sameAnswer(want, got) && sameHeaders(g, want, got)
 }
 
@@ -238,8 +239,8 @@ func sameAnswer(want plan.Answer, got reply) bool {
 }
 
 // sameHeaders compares the headers that any rule of the plan adds.
-func sameHeaders(g *plan.Program, want plan.Answer, got reply) bool {
-	for _, rule := range g.Headers {
+func sameHeaders(g *compile.Program, want plan.Answer, got reply) bool {
+	for _, rule := range g.Plan.Headers {
 		for _, header := range rule.Fields {
 			value := ""
 			for _, field := range want.Headers {
@@ -264,14 +265,14 @@ func missingFile(s *realServer, want plan.Answer, r server.Asked) bool {
 
 // sameEnd reports whether a server that differs leads to where the plan leads
 // in the end: to the same address, letters and spelling aside.
-func sameEnd(t *testing.T, g *plan.Program, r server.Asked, e server.Exception, got reply) bool {
+func sameEnd(t *testing.T, g *compile.Program, r server.Asked, e server.Exception, got reply) bool {
 	if got.Status == 400 || got.Status == 404 && strings.Contains(r.RawPath, "%00") {
 		return true // refused
 	}
 	if e.Reads != nil {
 		r.Request = e.Reads(g, r)
 	}
-	want, err := g.Trace(r.Request)
+	want, err := g.Plan.Trace(r.Request)
 	require.NoError(t, err)
 	at := r.Request
 	if got.Location != "" {
@@ -283,10 +284,10 @@ func sameEnd(t *testing.T, g *plan.Program, r server.Asked, e server.Exception, 
 			return true
 		}
 	}
-	real, err := g.Trace(at)
+	real, err := g.Plan.Trace(at)
 	require.NoError(t, err)
 	form := func(a plan.Request) string {
-		return a.Scheme + "://" + a.Host + address.Decode(g.SiteForm(a.Path)) + "?" + a.Query
+		return a.Scheme + "://" + a.Host + address.Decode(g.Plan.SiteForm(a.Path)) + "?" + a.Query
 	}
 	if want.Answer.Outcome == real.Answer.Outcome && form(want.Final) == form(real.Final) {
 		return true
@@ -295,8 +296,8 @@ func sameEnd(t *testing.T, g *plan.Program, r server.Asked, e server.Exception, 
 	return false
 }
 
-func compiled(t *testing.T, p *plan.Plan) *plan.Program {
-	g, found, err := p.Compile()
+func compiled(t *testing.T, p *plan.Plan) *compile.Program {
+	g, found, err := compile.Plan(p)
 	require.NoError(t, err)
 	require.False(t, finding.Worst(found, finding.Warning), "%v", found)
 	return g

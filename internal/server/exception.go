@@ -5,8 +5,10 @@ import (
 	"strings"
 
 	"young-compass/internal/address"
+	"young-compass/internal/compile"
+	"young-compass/internal/parameter"
 	"young-compass/internal/plan"
-	"young-compass/internal/redirect"
+	"young-compass/internal/route"
 )
 
 // Asked is a request as it was sent, with what the plan reads in it.
@@ -39,9 +41,9 @@ func NewAsked(method, url string) (Asked, error) {
 type Exception struct {
 	Code    string
 	What    string
-	Applies func(g *plan.Program, r Asked) bool
-	Reads   func(g *plan.Program, r Asked) plan.Request // what the server takes the request for; nil: what the plan does
-	Instead func(g *plan.Program, r Asked) string       // a path to which the server may lead for good; nil: none
+	Applies func(g *compile.Program, r Asked) bool
+	Reads   func(g *compile.Program, r Asked) plan.Request // what the server takes the request for; nil: what the plan does
+	Instead func(g *compile.Program, r Asked) string       // a path to which the server may lead for good; nil: none
 }
 
 // Exceptions returns the differences of a target.
@@ -68,7 +70,7 @@ func Exceptions(target string) []Exception {
 	return list
 }
 
-func refused(_ *plan.Program, r Asked) bool {
+func refused(_ *compile.Program, r Asked) bool {
 	if strings.Contains(r.Path, "%00") {
 		return true
 	}
@@ -90,26 +92,26 @@ func refused(_ *plan.Program, r Asked) bool {
 
 // listed reports whether the path, or what the site's own rules make of it, is
 // in the plan.
-func listed(g *plan.Program, host, path string) bool {
-	return slices.ContainsFunc(g.Forms(host, path), func(form string) bool {
-		return len(g.At(g.Key(form))) > 0
+func listed(g *compile.Program, host, path string) bool {
+	return slices.ContainsFunc(g.Plan.Forms(host, path), func(form string) bool {
+		return len(g.At(g.Plan.Key(form))) > 0
 	})
 }
 
-func lastAmpersand(g *plan.Program, r Asked) bool {
-	a, err := g.Answer(r.Request)
+func lastAmpersand(g *compile.Program, r Asked) bool {
+	a, err := g.Plan.Answer(r.Request)
 	return err == nil && a.Internal != "" && strings.HasSuffix(r.Query, "&")
 }
 
-func letters(g *plan.Program, r Asked) bool {
+func letters(g *compile.Program, r Asked) bool {
 	_, item := matched(g, r)
-	return g.Paths.Lower && address.HasCapitals(r.Path) && (!listed(g, r.Host, r.Path) || !item)
+	return g.Plan.Paths.Lower && address.HasCapitals(r.Path) && (!listed(g, r.Host, r.Path) || !item)
 }
 
 // matched returns the parameters that give the path a meaning, and whether
 // the plan knows what they mean together, in any of the path's forms.
-func matched(g *plan.Program, r Asked) ([]address.Param, bool) {
-	for i, form := range g.Forms(r.Host, r.Path) {
+func matched(g *compile.Program, r Asked) ([]address.Param, bool) {
+	for i, form := range g.Plan.Forms(r.Host, r.Path) {
 		carried, ok := entryAt(g, r.Host, form, r.Query)
 		if ok {
 			return carried, true
@@ -122,20 +124,20 @@ func matched(g *plan.Program, r Asked) ([]address.Param, bool) {
 }
 
 // entryAt does the same for one form of the path.
-func entryAt(g *plan.Program, host, form, query string) ([]address.Param, bool) {
-	carried := redirect.Carried(address.SplitQuery(query), g.Named(form))
-	signature := redirect.Signature(carried)
-	return carried, slices.ContainsFunc(g.At(g.Key(form)), func(e plan.Entry) bool {
-		return e.Signature == signature && (e.Host == host || e.Host == "" && !g.Site.IsHome(host))
+func entryAt(g *compile.Program, host, form, query string) ([]address.Param, bool) {
+	carried := route.Carried(address.SplitQuery(query), g.Plan.Named(form))
+	signature := route.Signature(carried)
+	return carried, slices.ContainsFunc(g.At(g.Plan.Key(form)), func(e compile.Entry) bool {
+		return e.Signature == signature && (e.Host == host || e.Host == "" && !g.Plan.Site.IsHome(host))
 	})
 }
 
-func spelling(g *plan.Program, r Asked) bool {
+func spelling(g *compile.Program, r Asked) bool {
 	_, item := matched(g, r)
-	return !plan.Reflectable(r.Path) && !item && (r.RawPath != r.Path || strings.Contains(r.RawPath, "//") || address.HasCapitals(r.Path))
+	return !address.Reflectable(r.Path) && !item && (r.RawPath != r.Path || strings.Contains(r.RawPath, "//") || address.HasCapitals(r.Path))
 }
 
-func slashesAndDots(_ *plan.Program, r Asked) bool {
+func slashesAndDots(_ *compile.Program, r Asked) bool {
 	if !strings.Contains(r.RawPath, "//") {
 		return false
 	}
@@ -145,25 +147,25 @@ func slashesAndDots(_ *plan.Program, r Asked) bool {
 // dots returns a path with its encoded dots decoded.
 func dots(path string) string { return strings.NewReplacer("%2e", ".", "%2E", ".").Replace(path) }
 
-func mergedFirst(_ *plan.Program, r Asked) plan.Request {
+func mergedFirst(_ *compile.Program, r Asked) plan.Request {
 	if path, err := address.Path(address.MergeSlashes(r.RawPath)); err == nil {
 		r.Path = path
 	}
 	return r.Request
 }
 
-func manyParameters(g *plan.Program, r Asked) bool {
+func manyParameters(g *compile.Program, r Asked) bool {
 	carried, _ := matched(g, r)
 	return RunsOf(r.Query, func(q address.Param) bool {
 		_, named := address.First(carried, q.Name)
-		return named || g.ClassOf(q.Name, r.Path) == plan.Noise
+		return named || g.Plan.Parameters.ClassOf(q.Name, r.Path) == parameter.Noise
 	}) > Runs
 }
 
 // twoHops compares where the request leads with where it would lead without
 // the parameters that travel.
-func twoHops(g *plan.Program, r Asked) bool {
-	full, err := g.Answer(r.Request)
+func twoHops(g *compile.Program, r Asked) bool {
+	full, err := g.Plan.Answer(r.Request)
 	alone, known := bare(g, r)
 	if err != nil || !known || full.Outcome != plan.Moved {
 		return false
@@ -177,16 +179,16 @@ func twoHops(g *plan.Program, r Asked) bool {
 
 // bare returns the answer without the parameters that travel; false when the
 // plan doesn't know the address.
-func bare(g *plan.Program, r Asked) (plan.Answer, bool) {
+func bare(g *compile.Program, r Asked) (plan.Answer, bool) {
 	carried, ok := matched(g, r)
 	r.Query = address.JoinQuery(carried)
-	a, err := g.Answer(r.Request)
+	a, err := g.Plan.Answer(r.Request)
 	return a, ok && err == nil
 }
 
 // barePath returns the path to which the request leads without the parameters
 // that travel.
-func barePath(g *plan.Program, r Asked) string {
+func barePath(g *compile.Program, r Asked) string {
 	a, ok := bare(g, r)
 	to, err := address.Parse(a.To)
 	if !ok || err != nil {
@@ -195,7 +197,7 @@ func barePath(g *plan.Program, r Asked) string {
 	return to.Path
 }
 
-func withoutTravellers(g *plan.Program, r Asked) plan.Request {
+func withoutTravellers(g *compile.Program, r Asked) plan.Request {
 	if a, ok := bare(g, r); ok && a.Outcome == plan.Gone {
 		carried, _ := matched(g, r)
 		r.Query = address.JoinQuery(carried)
@@ -204,23 +206,23 @@ func withoutTravellers(g *plan.Program, r Asked) plan.Request {
 }
 
 // patternValue follows the pattern that the request meets by itself.
-func patternValue(g *plan.Program, r Asked) bool {
-	for _, form := range g.Forms(r.Host, r.Path) {
+func patternValue(g *compile.Program, r Asked) bool {
+	for _, form := range g.Plan.Forms(r.Host, r.Path) {
 		if _, item := entryAt(g, r.Host, form, r.Query); item {
 			return false
 		}
 		path := address.DecodeMarks(address.MergeSlashes(form))
 		for _, q := range g.Patterns {
-			values, ok := q.Reader.ReadPath(path, g.Paths.Lower)
+			values, ok := q.Reader.ReadPath(path, g.Plan.Paths.Lower)
 			if !ok || q.Except.Has(form) || !q.Reader.ReadQuery(address.SplitQuery(r.Query), values) {
 				continue
 			}
-			to, err := address.Resolve(g.Site.Origin, q.Target.Expand(values))
-			if err != nil || !g.Site.Has(to.Host) {
+			to, err := address.Resolve(g.Plan.Site.Origin, q.Target.Expand(values))
+			if err != nil || !g.Plan.Site.Has(to.Host) {
 				return false
 			}
 			to.Fragment = ""
-			a, err := g.Answer(plan.Request{Method: r.Method, Address: to})
+			a, err := g.Plan.Answer(plan.Request{Method: r.Method, Address: to})
 			return err == nil && a.Outcome != plan.Served && a.Outcome != plan.Unknown
 		}
 	}
@@ -230,5 +232,5 @@ func patternValue(g *plan.Program, r Asked) bool {
 // Simple reports whether no exception can concern a known address: its path is
 // in small letters that mean the same encoded and decoded, without parameters.
 func Simple(a address.Address) bool {
-	return a.Query == "" && plan.Reflectable(a.Path) && !address.HasCapitals(a.Path) && !strings.Contains(a.Path, "//")
+	return a.Query == "" && address.Reflectable(a.Path) && !address.HasCapitals(a.Path) && !strings.Contains(a.Path, "//")
 }

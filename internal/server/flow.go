@@ -5,6 +5,8 @@ import (
 	"strconv"
 	"strings"
 
+	"young-compass/internal/address"
+	"young-compass/internal/compile"
 	"young-compass/internal/plan"
 )
 
@@ -20,16 +22,16 @@ import (
 // internal address to go on with, the request's parameters behind its own) and
 // the variables of Headers.
 type Flow struct {
-	*plan.Program
+	*compile.Program
 	Steps    []Step
 	Codes    []int // of all redirects, sorted
 	Sets     [][]string
 	Matchers []Matcher
 	Headers  []Field
-	Excepts  []plan.Places // whose flags, 0 or 1, are in x0, x1 and x2, one after the other
-	Folds    bool          // the server can make letters small
-	Inner    bool          // some addresses are made by internal ones
-	Quick    *Quick        // nil: every request takes all steps
+	Excepts  []address.Places // whose flags, 0 or 1, are in x0, x1 and x2, one after the other
+	Folds    bool             // the server can make letters small
+	Inner    bool             // some addresses are made by internal ones
+	Quick    *Quick           // nil: every request takes all steps
 }
 
 // Quick tells requests about which nothing but an entry or a pattern can decide,

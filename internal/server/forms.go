@@ -4,7 +4,7 @@ import (
 	"slices"
 	"strings"
 
-	"young-compass/internal/plan"
+	"young-compass/internal/address"
 )
 
 // forms works the path out as the site's own rules make it, step by step: 0 as
@@ -13,7 +13,7 @@ func (d *decider) forms() {
 	d.add(Note("the site's own rules on the decoded path, and on the path as sent"))
 	d.table("p0", "{uri}", T("{uri}"))
 	lead := ""
-	if len(d.Site.Homes) > 0 {
+	if len(d.Plan.Site.Homes) > 0 {
 		lead = "{site}"
 	}
 	for _, form := range []struct{ name, source, slashes string }{{"p", "{uri}", "/"}, {"r", "{raw}", "/+"}} {
@@ -26,7 +26,7 @@ func (d *decider) forms() {
 		d.fold(n+"2c", "{"+n+"1}", T("0"), changes...)
 	}
 	if d.HasHosts() {
-		d.table("host1", "{site}{p1c}", T("{host0}"), is("o1", T("%", d.Site.Origin.Host)))
+		d.table("host1", "{site}{p1c}", T("{host0}"), is("o1", T("%", d.Plan.Site.Origin.Host)))
 		d.table("host2", "{site}", nil, is("l", T("{host0}")))
 	}
 	d.add(Note("files that are served as they are"))
@@ -40,7 +40,7 @@ func (d *decider) forms() {
 // leads returns what stands in front of paths in sources: nothing, or whether
 // the host leads to the origin (o) or is a language's own (l).
 func (d *decider) leads() (onOrigin, onHome string) {
-	if len(d.Site.Homes) > 0 {
+	if len(d.Plan.Site.Homes) > 0 {
 		return "o", "l"
 	}
 	return "", ""
@@ -50,21 +50,21 @@ func (d *decider) leads() (onOrigin, onHome string) {
 // the slash at the end right, and those that tell whether they change anything.
 // slashes is "/" for paths whose slashes are merged, "/+" for others.
 func (d *decider) spelling(slashes string) (rows, changes []Row) {
-	prefix := `(?:` + slashes + Quote(d.Languages.Default) + `)*`
+	prefix := `(?:` + slashes + Quote(d.Plan.Languages.Default) + `)*`
 	ending := func(lead string) {
-		switch d.Paths.Slash {
-		case plan.SlashNever:
+		switch d.Plan.Paths.Slash {
+		case address.SlashNever:
 			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/.+?)/*\z`, "{1}"))
-		case plan.SlashAlways:
+		case address.SlashAlways:
 			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/(?:.*/)?[^/.]+)/*\z`, "{1}/"), on(`^`+lead+`(/.+)\z`, "{1}"))
 		default:
 			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/.+?)\z`, "{1}"))
 		}
 	}
-	changed := map[plan.Slash]string{plan.SlashNever: `.+/\z`, plan.SlashAlways: `/(?:.*/)?[^/.]+\z`}[d.Paths.Slash]
+	changed := map[address.Slash]string{address.SlashNever: `.+/\z`, address.SlashAlways: `/(?:.*/)?[^/.]+\z`}[d.Plan.Paths.Slash]
 	o, l := d.leads()
 	ending(o + prefix)
-	one := `^` + o + slashes + Quote(d.Languages.Default) + `(?:/|\z)`
+	one := `^` + o + slashes + Quote(d.Plan.Languages.Default) + `(?:/|\z)`
 	if changed != "" {
 		one += `|^` + o + changed
 	}
@@ -82,13 +82,13 @@ func (d *decider) spelling(slashes string) (rows, changes []Row) {
 func (d *decider) shape() (rows, changes []Row) {
 	var ends []string
 	extension, index := "", ""
-	if d.Paths.NoExtension {
-		extension = anyOf(plan.Extensions())
+	if d.Plan.Paths.NoExtension {
+		extension = anyOf(address.PageExtensions())
 		ends = append(ends, `[^/]`+extension)
 		extension = `(?:` + extension + `)`
 	}
-	if len(d.Paths.Index) > 0 {
-		index = anyOf(d.Paths.Index)
+	if len(d.Plan.Paths.Index) > 0 {
+		index = anyOf(d.Plan.Paths.Index)
 		ends = append(ends, `/`+index)
 	}
 	if len(ends) == 0 {
@@ -102,9 +102,9 @@ func (d *decider) shape() (rows, changes []Row) {
 	for _, lead := range slices.Compact([]string{o, l}) {
 		prefix := ""
 		if lead == o {
-			prefix = `/` + Quote(d.Languages.Default)
+			prefix = `/` + Quote(d.Plan.Languages.Default)
 		}
-		if d.Paths.Slash == plan.SlashNever {
+		if d.Plan.Paths.Slash == address.SlashNever {
 			indexes := ""
 			if index != "" {
 				indexes = `(?:/+` + index + more + `)*`
@@ -125,7 +125,7 @@ func (d *decider) shape() (rows, changes []Row) {
 		if prefix != "" {
 			rows = append(rows, on(`^`+lead+prefix+extension+`+\z`, "/"))
 		}
-		if d.Paths.Slash == plan.SlashAlways {
+		if d.Plan.Paths.Slash == address.SlashAlways {
 			rows = append(rows, on(`^`+lead+`(/(?:.*/)?[^/.]+)`+extension+`+\z`, "{1}/"))
 		}
 		rows = append(rows, on(`^`+lead+`(/.*?[^/])`+extension+`+\z`, "{1}"))
@@ -144,9 +144,9 @@ func anyOf(list []string) string {
 // untouched says whether a path is a listed file, or exempt, which is a variable
 // when the plan leaves any place alone; before stands in front of the path.
 func (d *decider) untouched(name, exempt, path, before string) {
-	t := &Table{Name: name, Source: T(path), Fold: true, Else: T("0"), Rows: []Row{on("^"+before+Within(d.FileList())+`\z`, "1")}}
+	t := &Table{Name: name, Source: T(path), Fold: true, Else: T("0"), Rows: []Row{on("^"+before+Within(d.Plan.FileList())+`\z`, "1")}}
 	if exempt != "" && d.exempts() {
-		t.Source, t.Rows[0].Expression = T("{"+exempt+"}"+path), "^1|^."+before+Within(d.FileList())+`\z`
+		t.Source, t.Rows[0].Expression = T("{"+exempt+"}"+path), "^1|^."+before+Within(d.Plan.FileList())+`\z`
 	}
 	d.add(t)
 }

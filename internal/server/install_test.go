@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"young-compass/internal/cli"
-	"young-compass/internal/plan"
+	"young-compass/internal/project"
 	"young-compass/internal/server"
 )
 
@@ -60,15 +60,15 @@ func runProgram(t *testing.T, args ...string) (output string, status int) {
 }
 
 // threePlans writes a project's plan as it is at three times.
-func threePlans(t *testing.T, project string, at int) {
+func threePlans(t *testing.T, folder string, at int) {
 	t.Helper()
-	write(t, filepath.Join(project, plan.ConfigFile), `
+	write(t, filepath.Join(folder, project.PlanFile), `
 site: {origin: https://skerrywick.example, hosts: [www.skerrywick.example]}
 rules:
 `+[]string{"  - {from: '/go/{x}', to: '/timetables/{x}'}\n", "  - {from: '/go/{x}', to: '/routes/{x}', status: 302}\n  - {for: '/status', headers: {X-Robots-Tag: noindex}}\n", "  - {from: '/nowhere', to: '/routes'}\n"}[at])
-	write(t, filepath.Join(project, plan.PagesFile), "key,language,title,state\nroutes,en,Routes,live\n")
-	write(t, filepath.Join(project, plan.AddressesFile), "address,page,state\nhttps://skerrywick.example/routes,routes@en,current\n")
-	write(t, filepath.Join(project, plan.RedirectsFile), "from,to,status\n"+[]string{"/old.htm,/routes,301\n", "/old.htm,/routes,301\n/older.htm,/routes,301\n", "/old.htm,,410\n"}[at])
+	write(t, filepath.Join(folder, project.PagesFile), "key,language,title,state\nroutes,en,Routes,live\n")
+	write(t, filepath.Join(folder, project.AddressesFile), "address,page,state\nhttps://skerrywick.example/routes,routes@en,current\n")
+	write(t, filepath.Join(folder, project.RedirectsFile), "from,to,status\n"+[]string{"/old.htm,/routes,301\n", "/old.htm,/routes,301\n/older.htm,/routes,301\n", "/old.htm,,410\n"}[at])
 }
 
 // step is a request and what is answered after each installation, and after
@@ -90,11 +90,11 @@ func (i installed) check(t *testing.T, s *realServer, at int) {
 }
 
 func TestInstallIntoAFolderFileOfAnotherSystem(t *testing.T) {
-	project, dir := t.TempDir(), siteFolder(t, site{Pages: []string{"/routes"}, Files: []string{"/logo.png"}})
+	folder, dir := t.TempDir(), siteFolder(t, site{Pages: []string{"/routes"}, Files: []string{"/logo.png"}})
 	path := filepath.Join(dir, "www", ".htaccess")
 	write(t, path, foreignFolderFile)
 	write(t, filepath.Join(dir, "www", "shop", ".htaccess"), "RewriteEngine on\n")
-	threePlans(t, project, 0)
+	threePlans(t, folder, 0)
 	s := startHTTPD(t, dir, "")
 	front := "200 /inside/front.shtml?"
 	asks := []installed{
@@ -106,8 +106,8 @@ func TestInstallIntoAFolderFileOfAnotherSystem(t *testing.T) {
 		{"https://skerrywick.example/really-not", [4]string{"404 no such thing", "404 no such thing", "404 no such thing", "404 no such thing"}},
 	}
 	for at := range 3 {
-		threePlans(t, project, at)
-		output, status := runProgram(t, "emit", "htaccess", "--install", path, "--yes", "--project", project)
+		threePlans(t, folder, at)
+		output, status := runProgram(t, "emit", "htaccess", "--install", path, "--yes", "--project", folder)
 		require.Zero(t, status, output)
 		assert.Contains(t, output, []string{"1 of 2 known addresses are answered by the plan from now on", "the answer changes for 1 of 3 known addresses", "the answer changes for 1 of 2 known addresses"}[at])
 		assert.Contains(t, output, "httpd accepts these rules in a folder")
@@ -119,7 +119,7 @@ func TestInstallIntoAFolderFileOfAnotherSystem(t *testing.T) {
 	}
 	edited := strings.Replace(readText(t, path), "# END pages\n", "# END pages\nOptions -Indexes\n", 1)
 	write(t, path, edited)
-	output, status := runProgram(t, "emit", "htaccess", "--undo", path, "--project", project)
+	output, status := runProgram(t, "emit", "htaccess", "--undo", path, "--project", folder)
 	require.Zero(t, status, output)
 	assert.Equal(t, strings.Replace(foreignFolderFile, "# END pages\n", "# END pages\nOptions -Indexes\n", 1), readText(t, path))
 	for _, q := range asks {
@@ -146,7 +146,7 @@ func withoutBlock(t *testing.T, path string) string {
 }
 
 func TestInstallIntoASiteOfNginx(t *testing.T) {
-	project, dir := t.TempDir(), siteFolder(t, site{Pages: []string{"/routes"}, Files: []string{"/logo.png"}})
+	folder, dir := t.TempDir(), siteFolder(t, site{Pages: []string{"/routes"}, Files: []string{"/logo.png"}})
 	plain, secure := ports(t, dir)
 	foreign := strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure).Replace(foreignSite)
 	path := filepath.Join(dir, "sites-enabled", "ferries")
@@ -174,8 +174,8 @@ http {
 		{"http://other.example/old.htm", [4]string{"200 other", "200 other", "200 other", "200 other"}},
 	}
 	for at := range 3 {
-		threePlans(t, project, at)
-		output, status := runProgram(t, "emit", "nginx", "--install", path, "--yes", "--project", project)
+		threePlans(t, folder, at)
+		output, status := runProgram(t, "emit", "nginx", "--install", path, "--yes", "--project", folder)
 		require.Zero(t, status, output)
 		assert.Contains(t, output, "nginx accepts the file")
 		assert.Equal(t, foreign, withoutBlock(t, path))
@@ -186,7 +186,7 @@ http {
 		s.stop()
 	}
 	write(t, path, strings.Replace(readText(t, path), "# another site", "# another site, soon", 1))
-	output, status := runProgram(t, "emit", "nginx", "--undo", path, "--project", project)
+	output, status := runProgram(t, "emit", "nginx", "--undo", path, "--project", folder)
 	require.Zero(t, status, output)
 	assert.Equal(t, strings.Replace(foreign, "# another site", "# another site, soon", 1), readText(t, path))
 	s := start()
@@ -196,11 +196,11 @@ http {
 }
 
 func TestInstallRefuses(t *testing.T) {
-	project, dir := t.TempDir(), t.TempDir()
-	threePlans(t, project, 0)
+	folder, dir := t.TempDir(), t.TempDir()
+	threePlans(t, folder, 0)
 	path := filepath.Join(dir, ".htaccess")
 	emit := func(args ...string) (string, int) {
-		return runProgram(t, append([]string{"--project", project, "emit"}, args...)...)
+		return runProgram(t, append([]string{"--project", folder, "emit"}, args...)...)
 	}
 	output, status := emit("htaccess", "--install", path)
 	assert.Equal(t, 2, status, output)
@@ -253,8 +253,8 @@ func TestInstallRefuses(t *testing.T) {
 
 // What is put into the other servers' files is accepted by their own checks.
 func TestInstallIntoTheOtherServersFiles(t *testing.T) {
-	project := t.TempDir()
-	threePlans(t, project, 1)
+	folder := t.TempDir()
+	threePlans(t, folder, 1)
 	for form, foreign := range map[string]string{
 		"apache":  "<VirtualHost *:80>\n\tServerName other.example\n</VirtualHost>\n<VirtualHost *:80>\n\tServerName skerrywick.example\n\tRewriteEngine On\n\tRewriteRule ^/x - [L]\n</VirtualHost>\n",
 		"caddy":   "other.example {\n\trespond other\n}\nhttp://skerrywick.example, http://www.skerrywick.example {\n\troute {\n\t\trespond ok\n\t}\n}\n",
@@ -266,7 +266,7 @@ func TestInstallIntoTheOtherServersFiles(t *testing.T) {
 			text := strings.ReplaceAll(foreign, "\n", ending)
 			write(t, path, text)
 			for range 2 {
-				output, status := runProgram(t, "--project", project, "emit", form, "--install", path, "--yes")
+				output, status := runProgram(t, "--project", folder, "emit", form, "--install", path, "--yes")
 				require.Zero(t, status, "%s: %s", form, output)
 				assert.Contains(t, output, "accepts the file", form)
 			}
@@ -274,7 +274,7 @@ func TestInstallIntoTheOtherServersFiles(t *testing.T) {
 			entries, err := os.ReadDir(filepath.Join(dir, "young-compass"))
 			require.NoError(t, err)
 			assert.Equal(t, form != "haproxy" || len(entries) == 1, true)
-			output, status := runProgram(t, "--project", project, "emit", form, "--undo", path)
+			output, status := runProgram(t, "--project", folder, "emit", form, "--undo", path)
 			require.Zero(t, status, output)
 			assert.Equal(t, text, readText(t, path), form)
 		}
@@ -284,7 +284,7 @@ func TestInstallIntoTheOtherServersFiles(t *testing.T) {
 func TestTrialIsTemporary(t *testing.T) {
 	dir := t.TempDir()
 	threePlans(t, dir, 1)
-	p, _, err := plan.Load(dir)
+	p, _, err := project.Load(dir)
 	require.NoError(t, err)
 	g := compiled(t, p)
 	for _, target := range targets() {

@@ -15,7 +15,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"young-compass/internal/plan"
+	"young-compass/internal/project"
 	"young-compass/internal/server"
 )
 
@@ -37,9 +37,9 @@ func TestLoad(t *testing.T) {
 	for i := range *loadRows {
 		fmt.Fprintf(&rows, "/old/section-%d/page-%06d,/new/area-%d/article-%06d,301\n", i%97, i, i%31, i)
 	}
-	write(t, filepath.Join(dir, plan.ConfigFile), "site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example]}\n")
-	write(t, filepath.Join(dir, plan.RedirectsFile), rows.String())
-	full, _, err := plan.Load(dir)
+	write(t, filepath.Join(dir, project.PlanFile), "site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example]}\n")
+	write(t, filepath.Join(dir, project.RedirectsFile), rows.String())
+	full, _, err := project.Load(dir)
 	require.NoError(t, err)
 	write(t, filepath.Join(dir, "hit.lua"), fmt.Sprintf(`request = function() local i = math.random(0, %d) return wrk.format("GET", string.format("/old/section-%%d/page-%%06d", i %% 97, i)) end`, *loadRows-1))
 	write(t, filepath.Join(dir, "miss.lua"), `request = function() return wrk.format("GET", string.format("/about/section-%d/nothing-%d", math.random(0, 96), math.random(0, 100000000))) end`)

@@ -10,7 +10,7 @@ import (
 
 	"young-compass/internal/demo/demotest"
 	"young-compass/internal/inventory"
-	"young-compass/internal/plan"
+	"young-compass/internal/project"
 	"young-compass/internal/server/nginx"
 )
 
@@ -27,7 +27,7 @@ func TestASectionInFrontLosesNobody(t *testing.T) {
 		at := line + bytes.Index(config[line:], []byte(`"/`)) + 1
 		config = append(config[:at:at], append([]byte("/travel"), config[at:]...)...)
 	}
-	demotest.Write(t, filepath.Join(dir, plan.ConfigFile), config)
+	demotest.Write(t, filepath.Join(dir, project.PlanFile), config)
 	demotest.Accept(t, dir, demotest.Load(t, dir))
 	p := demotest.Load(t, dir)
 

@@ -11,8 +11,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"young-compass/internal/compile"
 	"young-compass/internal/finding"
+	"young-compass/internal/judge"
 	"young-compass/internal/plan"
+	"young-compass/internal/project"
 	"young-compass/internal/redirect"
 	"young-compass/internal/server"
 )
@@ -22,7 +25,7 @@ import (
 func oddPlan(t *testing.T) *plan.Plan {
 	dir := t.TempDir()
 	for name, text := range map[string]string{
-		plan.ConfigFile: `
+		project.PlanFile: `
 site:
   origin: http://skerrywick.example
   hosts: [www.skerrywick.example]
@@ -35,12 +38,12 @@ rules:
   - {from: "/find?q={q}&x=1", to: "https://search.example/{q}", query: drop}
   - {from: "/tail/{x}", to: "https://tail.example{?x}", class: {x: "[A-Za-z0-9_-]{1,12}"}}
 `,
-		plan.PagesFile: "key,language,title,state\nhome,en,Home,live\nold,en,Old,live\ndraft,en,Draft,draft\nGONE,en,Gone,gone\n",
-		plan.AddressesFile: `address,page,state
+		project.PagesFile: "key,language,title,state\nhome,en,Home,live\nold,en,Old,live\ndraft,en,Draft,draft\nGONE,en,Gone,gone\n",
+		project.AddressesFile: `address,page,state
 http://skerrywick.example/,home,current
 http://skerrywick.example/Home,home@en,former
 `,
-		plan.RedirectsFile: `from,to,status,query
+		project.RedirectsFile: `from,to,status,query
 "/a""b","https://x.example/""q""",301,
 /a$b,"https://x.example/$1,$2/%20%7Bx%7D?$a=%1&b=%{HTTP_HOST}#$f",302,
 /a\b,/never-unsafe,301,
@@ -66,12 +69,12 @@ http://skerrywick.example/Home,home@en,former
 /gone,,410,
 `,
 	} {
-		if name == plan.AddressesFile {
+		if name == project.AddressesFile {
 			text = strings.ReplaceAll(text, ",home,", ",home@en,")
 		}
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
 	}
-	p, found, err := plan.Load(dir)
+	p, found, err := judged(dir)
 	require.NoError(t, err)
 	// A backslash and a fragment are no sources; everything else is.
 	require.Len(t, found, 2, "%v", found)
@@ -157,33 +160,33 @@ func TestRandomBytesSurviveEveryServer(t *testing.T) {
 		for range 40 {
 			list.WriteString(quoted("/"+text(6)) + "," + quoted([]string{"/", "https://x.example/", "/a?", "https://x.example/b#"}[random.IntN(4)]+text(6)) + ",301\n")
 		}
-		write(t, filepath.Join(dir, plan.ConfigFile), "site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example], known: [x.example]}\n")
-		write(t, filepath.Join(dir, plan.PagesFile), "key,language,title,state\nhome,en,"+quoted(text(8))+",live\n")
-		write(t, filepath.Join(dir, plan.AddressesFile), "address,page,state\nhttp://skerrywick.example/,home@en,current\n")
-		write(t, filepath.Join(dir, plan.RedirectsFile), list.String())
-		p, _, err := plan.Load(dir)
+		write(t, filepath.Join(dir, project.PlanFile), "site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example], known: [x.example]}\n")
+		write(t, filepath.Join(dir, project.PagesFile), "key,language,title,state\nhome,en,"+quoted(text(8))+",live\n")
+		write(t, filepath.Join(dir, project.AddressesFile), "address,page,state\nhttp://skerrywick.example/,home@en,current\n")
+		write(t, filepath.Join(dir, project.RedirectsFile), list.String())
+		p, _, err := project.Load(dir)
 		require.NoError(t, err)
 		// What contradicts itself, or one server can't be told, is left out row by row.
 		good := redirect.NewList(p.Site)
 		for _, row := range p.Redirects.All() {
 			one := redirect.NewList(p.Site)
 			one.Append(row)
-			q, found := plan.New(p.Config, p.Pages, p.Book, one)
-			if finding.Worst(found, finding.Error) {
+			q := p.With(one)
+			if finding.Worst(judge.Plan(q), finding.Error) {
 				continue
 			}
-			g, found, err := q.Compile()
+			g, found, err := compile.Plan(q)
 			if err != nil || finding.Worst(found, finding.Warning) || slices.ContainsFunc(targets(), func(target target) bool { files, _ := target.try(g); return len(files) == 0 }) {
 				continue
 			}
-			if both, found := plan.New(p.Config, p.Pages, p.Book, plus(p, good, row)); !finding.Worst(found, finding.Error) {
-				if _, found, err := both.Compile(); err == nil && !finding.Worst(found, finding.Error) {
+			if both := p.With(plus(p, good, row)); !finding.Worst(judge.Plan(both), finding.Error) {
+				if _, found, err := compile.Plan(both); err == nil && !finding.Worst(found, finding.Error) {
 					good = both.Redirects
 				}
 			}
 		}
-		p, _ = plan.New(p.Config, p.Pages, p.Book, good)
-		g, _, err := p.Compile()
+		p = p.With(good)
+		g, _, err := compile.Plan(p)
 		require.NoError(t, err)
 		var asks []ask
 		for _, row := range p.Redirects.All() {

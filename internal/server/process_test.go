@@ -19,9 +19,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"young-compass/internal/address"
+	"young-compass/internal/compile"
 	"young-compass/internal/demo"
 	"young-compass/internal/finding"
-	"young-compass/internal/plan"
 	"young-compass/internal/preview"
 	"young-compass/internal/server"
 	"young-compass/internal/server/caddy"
@@ -174,23 +174,23 @@ func targets() []target {
 
 type target struct {
 	name  string
-	emit  func(*plan.Program, server.Options) ([]server.File, []finding.Finding)
+	emit  func(*compile.Program, server.Options) ([]server.File, []finding.Finding)
 	start func(t *testing.T, dir string, hosts []string) *realServer
 }
 
 // try emits a plan, however large.
-func (target target) try(g *plan.Program) ([]server.File, []finding.Finding) {
+func (target target) try(g *compile.Program) ([]server.File, []finding.Finding) {
 	return target.emit(g, server.Options{Anyway: true})
 }
 
 // serve emits a plan and starts the server with it.
-func (target target) serve(t *testing.T, g *plan.Program, site site) *realServer {
+func (target target) serve(t *testing.T, g *compile.Program, site site) *realServer {
 	t.Helper()
 	return target.with(t, g, server.Options{}, siteFolder(t, site))
 }
 
 // with starts the server in a folder in which the site lies.
-func (target target) with(t *testing.T, g *plan.Program, o server.Options, dir string) *realServer {
+func (target target) with(t *testing.T, g *compile.Program, o server.Options, dir string) *realServer {
 	t.Helper()
 	o.Folder, o.Anyway = dir, true
 	files, found := target.emit(g, o)
@@ -204,7 +204,7 @@ func (target target) with(t *testing.T, g *plan.Program, o server.Options, dir s
 			require.NoError(t, err, string(output))
 		}
 	}
-	return target.start(t, dir, slices.Concat([]string{g.Site.Origin.Host}, g.Site.Hosts, g.Site.Homes))
+	return target.start(t, dir, slices.Concat([]string{g.Plan.Site.Origin.Host}, g.Plan.Site.Hosts, g.Plan.Site.Homes))
 }
 
 // startNginx starts nginx with the pieces that were emitted for it.

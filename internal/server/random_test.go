@@ -17,9 +17,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"young-compass/internal/address"
+	"young-compass/internal/book"
+	"young-compass/internal/compile"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
+	"young-compass/internal/parameter"
 	"young-compass/internal/plan"
+	"young-compass/internal/project"
 	"young-compass/internal/server"
 )
 
@@ -105,7 +109,7 @@ func (w world) files() map[string]string {
 		}
 		fmt.Fprintf(&rows, "%s,%s,%s,%s\n", from, to, status, w.one("", "", "drop"))
 	}
-	return map[string]string{plan.ConfigFile: config.String(), plan.PagesFile: pages.String(), plan.AddressesFile: book.String(), plan.RedirectsFile: rows.String()}
+	return map[string]string{project.PlanFile: config.String(), project.PagesFile: pages.String(), project.AddressesFile: book.String(), project.RedirectsFile: rows.String()}
 }
 
 // acts adds headers, internal addresses and maintenance to a plan.
@@ -131,7 +135,7 @@ func (w world) acts(config *strings.Builder) {
 // url asks near what the plan knows, or anywhere.
 func (w world) url(p *plan.Plan) string {
 	if w.IntN(10) == 0 { // nothing to redirect, perhaps
-		return p.Site.Origin.Base() + w.one("/zz", "/p/a", "/a/x", "/n/x", "/zz/zz") + map[plan.Slash]string{plan.SlashAlways: "/"}[p.Paths.Slash] + w.one("", "?k=2", "?z&t=1")
+		return p.Site.Origin.Base() + w.one("/zz", "/p/a", "/a/x", "/n/x", "/zz/zz") + map[address.Slash]string{address.SlashAlways: "/"}[p.Paths.Slash] + w.one("", "?k=2", "?z&t=1")
 	}
 	local := w.local()
 	if known := knownAddresses(p); w.IntN(4) > 0 {
@@ -183,7 +187,7 @@ func features(p *plan.Plan, r plan.Request, a plan.Answer) []string {
 		})
 		met = met || name == "headers" && len(a.Headers) > 0 || name == "internal addresses" && a.Internal != "" || name == "gone" && a.Outcome == plan.Gone || name == "a host of a language" && p.Site.IsHome(r.Host)
 		if name == "noise" && a.Outcome == plan.Moved {
-			met = slices.ContainsFunc(address.SplitQuery(r.Query), func(q address.Param) bool { return p.ClassOf(q.Name, r.Path) == plan.Noise })
+			met = slices.ContainsFunc(address.SplitQuery(r.Query), func(q address.Param) bool { return p.Parameters.ClassOf(q.Name, r.Path) == parameter.Noise })
 		}
 		if met {
 			list = append(list, name)
@@ -207,13 +211,13 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 		for name, text := range w.files() {
 			require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
 		}
-		p, found, err := plan.Load(dir)
+		p, found, err := judged(dir)
 		require.NoError(t, err)
 		if finding.Worst(found, finding.Error) || finding.Count(found)["noise-source"] > 0 {
 			refused++
 			continue
 		}
-		g, found, err := p.Compile()
+		g, found, err := compile.Plan(p)
 		require.NoError(t, err, dir)
 		if finding.Worst(found, finding.Error) {
 			refused++

@@ -10,7 +10,9 @@ import (
 	"strings"
 
 	"young-compass/internal/address"
+	"young-compass/internal/compile"
 	"young-compass/internal/finding"
+	"young-compass/internal/parameter"
 	"young-compass/internal/plan"
 	"young-compass/internal/template"
 )
@@ -100,8 +102,8 @@ func RunsOf(query string, leave func(address.Param) bool) int {
 // Noise returns the names of the parameters that are noise everywhere.
 func Noise(p *plan.Plan) []string {
 	var names []string
-	for _, q := range p.Parameters {
-		if q.Class == plan.Noise && q.For == "" {
+	for _, q := range p.Parameters.All {
+		if q.Class == parameter.Noise && q.For == "" {
 			names = append(names, q.Name)
 		}
 	}
@@ -226,7 +228,7 @@ type Codes struct{ codes []int }
 
 // Add notes the statuses of a redirect, alone and after one of the site's own
 // rules.
-func (c *Codes) Add(s plan.Statuses) {
+func (c *Codes) Add(s compile.Statuses) {
 	after := s.AfterSiteRule()
 	c.codes = append(c.codes, s.Get, s.Other, after.Get, after.Other)
 }
@@ -277,7 +279,7 @@ func pathPiece(e template.Element, filled bool) PathPiece {
 // Variants returns the forms of a pattern. A list that comes right after the
 // target's host is treated apart when it is absent, since a host alone is not
 // an address in normal form.
-func Variants(q plan.Pattern) ([]Variant, error) {
+func Variants(q compile.Pattern) ([]Variant, error) {
 	pieces, ok := q.Target.Pieces()
 	if !ok {
 		return nil, fmt.Errorf("%s: the target has parts that no server can be told to write; use {x}, {/x*} and {?a,b}", q.Where.Rule)
@@ -317,7 +319,7 @@ func NotExpressible(target string, where plan.Cause, what, advice string) findin
 
 // GroupOf returns the number of the group of parameters that gives a path its
 // meaning, from 1; 0 when there is none.
-func GroupOf(g *plan.Program) func(key string) int {
+func GroupOf(g *compile.Program) func(key string) int {
 	groups := map[string]int{}
 	for i, group := range g.Groups {
 		for _, path := range group.Paths {
@@ -329,11 +331,11 @@ func GroupOf(g *plan.Program) func(key string) int {
 
 // Spelled reports whether an entry's path is spelled as the site spells paths,
 // so that it is looked up after the site's spelling rules.
-func Spelled(g *plan.Program, e plan.Entry) bool {
-	if g.Site.IsHome(e.Host) {
-		return g.Forms(e.Host, e.Key)[1] == e.Key
+func Spelled(g *compile.Program, e compile.Entry) bool {
+	if g.Plan.Site.IsHome(e.Host) {
+		return g.Plan.Forms(e.Host, e.Key)[1] == e.Key
 	}
-	return g.Spelling(e.Key) == e.Key
+	return g.Plan.Spelling(e.Key) == e.Key
 }
 
 // Options are what a person says about the files.
@@ -352,8 +354,8 @@ func (o Options) In(usual string) string {
 }
 
 // Head begins a file, with # as comment.
-func (o Options) Head(g *plan.Program, server string) string {
-	head := "# Written by young-compass from " + g.File + " for " + server + ".\n"
+func (o Options) Head(g *compile.Program, server string) string {
+	head := "# Written by young-compass from " + g.Plan.File + " for " + server + ".\n"
 	if o.Trial {
 		head += "# A TRIAL: redirects are temporary, and kept for a minute at most. Emit again without --trial to make them last.\n"
 	}

@@ -14,9 +14,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"young-compass/internal/address"
+	"young-compass/internal/compile"
 	"young-compass/internal/demo/demotest"
 	"young-compass/internal/finding"
+	"young-compass/internal/judge"
 	"young-compass/internal/plan"
+	"young-compass/internal/project"
 	"young-compass/internal/server"
 	"young-compass/internal/server/caddy"
 	"young-compass/internal/server/haproxy"
@@ -25,12 +28,12 @@ import (
 )
 
 // program compiles a plan given as text.
-func program(t *testing.T, config, redirects string) *plan.Program {
+func program(t *testing.T, config, redirects string) *compile.Program {
 	t.Helper()
 	dir := t.TempDir()
-	require.NoError(t, os.WriteFile(filepath.Join(dir, plan.ConfigFile), []byte("site: {origin: https://skerrywick.example, known: [far.example]}\n"+config), 0o644))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, plan.RedirectsFile), []byte("from,to,status\n"+redirects), 0o644))
-	p, found, err := plan.Load(dir)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, project.PlanFile), []byte("site: {origin: https://skerrywick.example, known: [far.example]}\n"+config), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, project.RedirectsFile), []byte("from,to,status\n"+redirects), 0o644))
+	p, found, err := judged(dir)
 	require.NoError(t, err)
 	require.Empty(t, found)
 	return compiled(t, p)
@@ -53,7 +56,7 @@ func TestWhatAServerCannotBeTold(t *testing.T) {
 		"slashes in a parameter": {"", "/go?to=http://a.example/,/b,301\n", false, true},
 	} {
 		g := program(t, c.config, c.redirects)
-		for target, emit := range map[string]func(*plan.Program, server.Options) ([]server.File, []finding.Finding){"nginx": nginx.Emit, "htaccess": httpd.Folder} {
+		for target, emit := range map[string]func(*compile.Program, server.Options) ([]server.File, []finding.Finding){"nginx": nginx.Emit, "htaccess": httpd.Folder} {
 			files, found := emit(g, server.Options{})
 			refused := map[string]bool{"nginx": c.nginx, "htaccess": c.htaccess}[target]
 			assert.Equal(t, refused, finding.Worst(found, finding.Error), "%s: %s: %v", target, name, found)
@@ -174,10 +177,19 @@ func TestNewAskedKeepsThePathAsSent(t *testing.T) {
 func BenchmarkEmitNginx(b *testing.B) {
 	p := demotest.Accepted(b, b.TempDir())
 	for b.Loop() {
-		g, _, err := p.Compile()
+		g, _, err := compile.Plan(p)
 		if err != nil {
 			b.Fatal(err)
 		}
 		nginx.Emit(g, server.Options{})
 	}
+}
+
+// judged reads a project, and says what is wrong with it.
+func judged(dir string) (*plan.Plan, []finding.Finding, error) {
+	p, found, err := project.Load(dir)
+	if err == nil {
+		found = append(found, judge.Plan(p)...)
+	}
+	return p, found, err
 }

@@ -207,6 +207,17 @@ type Pair struct{ Name, Value string }
 // Expand writes the template with these values (RFC 6570 section 3).
 func (t *Template) Expand(values Values) string { return t.ExpandPairs(values, nil) }
 
+// Sample expands the template with a harmless value for each variable.
+//
+//	/routes/{slug}{?page}  ->  /routes/x?page=x
+func (t *Template) Sample() string {
+	values := Values{}
+	for _, name := range t.Names() {
+		values[name] = []string{"x"}
+	}
+	return t.Expand(values)
+}
+
 // ExpandPairs is Expand with further variables that are associative arrays.
 func (t *Template) ExpandPairs(values Values, pairs map[string][]Pair) string {
 	var b strings.Builder

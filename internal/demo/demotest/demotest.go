@@ -16,7 +16,9 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/gather"
 	"young-compass/internal/inventory"
+	"young-compass/internal/judge"
 	"young-compass/internal/plan"
+	"young-compass/internal/project"
 )
 
 // Today is the date on which the demo's addresses enter the book.
@@ -26,14 +28,14 @@ const Today = "2026-11-23"
 func Gathered(t testing.TB, dir string) *plan.Plan {
 	t.Helper()
 	Write(t, filepath.Join(dir, demo.Config), File(t, demo.Config))
-	g := gather.Gatherer{Config: Load(t, dir).Config, Today: Today, Pages: &inventory.Inventory{}, Book: &book.Book{}}
+	g := gather.Gatherer{Settings: Load(t, dir).Settings, Today: Today, Pages: &inventory.Inventory{}, Book: &book.Book{}}
 	_, err := g.Read(demo.OldSite, "", bytes.NewReader(File(t, demo.OldSite)))
 	require.NoError(t, err)
 	_, found := g.Merge()
 	require.Empty(t, found)
 	g.Pages.Find(inventory.Ref{Key: demo.CollidingKey, Language: "en"}).Fixed = demo.FixedAddress
-	Write(t, filepath.Join(dir, plan.PagesFile), g.Pages.Encode())
-	Write(t, filepath.Join(dir, plan.AddressesFile), g.Book.Encode())
+	Write(t, filepath.Join(dir, project.PagesFile), g.Pages.Encode())
+	Write(t, filepath.Join(dir, project.AddressesFile), g.Book.Encode())
 	Write(t, filepath.Join(dir, demo.Redirects), File(t, demo.Redirects))
 	return Load(t, dir)
 }
@@ -51,14 +53,15 @@ func Accept(t testing.TB, dir string, p *plan.Plan) {
 	t.Helper()
 	proposals, found := design.Propose(p, design.Options{})
 	require.False(t, finding.Worst(found, finding.Error), "%v", found)
-	Write(t, filepath.Join(dir, plan.AddressesFile), design.Accept(p.Book, proposals, Today).Encode())
+	Write(t, filepath.Join(dir, project.AddressesFile), design.Accept(p.Book, proposals, Today).Encode())
 }
 
 // Load reads a project that has no errors.
 func Load(t testing.TB, dir string) *plan.Plan {
 	t.Helper()
-	p, found, err := plan.Load(dir)
+	p, found, err := project.Load(dir)
 	require.NoError(t, err)
+	found = append(found, judge.Plan(p)...)
 	require.False(t, finding.Worst(found, finding.Warning), "%v", found)
 	return p
 }

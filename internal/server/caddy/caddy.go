@@ -15,6 +15,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"young-compass/internal/compile"
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
 	"young-compass/internal/server"
@@ -34,12 +35,12 @@ const (
 const manyEntries = 200
 
 // Emit writes the plan. Findings say what Caddy can't be told.
-func Emit(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) {
+func Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
 	flow, found := server.Decide(g, "caddy", false, o)
 	e := &emitter{Flow: flow, folder: o.In("/etc/caddy"), group: server.GroupOf(g), found: found}
-	addresses := e.table(func(x plan.Entry) bool { return x.Host == "" && server.Spelled(g, x) })
-	spelled := e.table(func(x plan.Entry) bool { return x.Host == "" && !server.Spelled(g, x) })
-	hosts := e.table(func(x plan.Entry) bool { return x.Host != "" })
+	addresses := e.table(func(x compile.Entry) bool { return x.Host == "" && server.Spelled(g, x) })
+	spelled := e.table(func(x compile.Entry) bool { return x.Host == "" && !server.Spelled(g, x) })
+	hosts := e.table(func(x compile.Entry) bool { return x.Host != "" })
 	e.route()
 	if n := len(e.Entries); n > manyEntries {
 		e.found = append(e.found, finding.Finding{Code: "slow-table", Severity: finding.Warning, Where: finding.Place{File: AddressesFile},
@@ -281,7 +282,7 @@ func (e *emitter) refuse(where plan.Cause, what string) {
 }
 
 // table writes the rows of known addresses.
-func (e *emitter) table(which func(plan.Entry) bool) []byte {
+func (e *emitter) table(which func(compile.Entry) bool) []byte {
 	var b bytes.Buffer
 	where := plan.Cause{}
 	for _, x := range e.Entries {
@@ -334,7 +335,7 @@ func (e *emitter) lookup(n string) {
 	e.set("e"+n, "")
 	e.setIf("e"+n, "{yc_e"+n+"}", asked[0], asked[1])
 	e.setIf("d"+n, variable("e"+n), "e"+n, "*")
-	if len(e.Site.Homes) > 0 {
+	if len(e.Plan.Site.Homes) > 0 {
 		e.setIf("d"+n, "", "site", "l")
 	}
 	if e.HasHosts() {
@@ -376,7 +377,7 @@ func (e *emitter) answer() {
 		e.line("header %s %s %s", e.matcher(h.Variable, "*"), h.Name, variable(h.Variable))
 	}
 	for _, code := range []int{404, 410, 503} {
-		if code != 503 || e.Upkeep != nil {
+		if code != 503 || e.Plan.Upkeep != nil {
 			e.line("error %s %d", e.matcher("code", fmt.Sprint(code)), code)
 		}
 	}
@@ -424,7 +425,7 @@ func (e *emitter) inside() {
 // example writes a configuration with the lines in their place.
 func (e *emitter) example() string {
 	names := []string{}
-	for _, host := range slices.Concat([]string{e.Site.Origin.Host}, e.Site.Hosts, e.Site.Homes) {
+	for _, host := range slices.Concat([]string{e.Plan.Site.Origin.Host}, e.Plan.Site.Hosts, e.Plan.Site.Homes) {
 		names = append(names, "http://"+host, "https://"+host)
 	}
 	return "{\n\tauto_https disable_redirects\n}\n" + strings.Join(names, ", ") + " {\n\troot * /var/www/html\n\troute {\n\t\timport " + e.folder + "/" + RouteFile + "\n\t\tfile_server\n\t}\n}\n"

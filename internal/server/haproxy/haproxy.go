@@ -15,6 +15,7 @@ import (
 	"strings"
 
 	"young-compass/internal/address"
+	"young-compass/internal/compile"
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
 	"young-compass/internal/server"
@@ -31,7 +32,7 @@ const (
 const maxPair = 8000
 
 // Emit writes the plan. Findings say what HAProxy can't be told.
-func Emit(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) {
+func Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
 	flow, found := server.Decide(g, "haproxy", true, o)
 	e := &emitter{Flow: flow, folder: o.In("/etc/haproxy"), group: server.GroupOf(g), found: found}
 	e.pairs()
@@ -197,10 +198,10 @@ func (e *emitter) frontend() {
 func (e *emitter) quick() {
 	e.line("# plain addresses: what an entry says, and nothing else")
 	scheme := "!{ ssl_fc }"
-	if e.Site.Origin.Scheme == "https" {
+	if e.Plan.Site.Origin.Scheme == "https" {
 		scheme = "{ ssl_fc }"
 	}
-	conditions := []string{scheme, "{ req.hdr(host) -m reg -i " + word("^"+server.Quote(e.Site.Origin.Host)+`(?::[0-9]*)?\z`) + " }", "{ pathq -m reg " + word(e.Quick.Path) + " }"}
+	conditions := []string{scheme, "{ req.hdr(host) -m reg -i " + word("^"+server.Quote(e.Plan.Site.Origin.Host)+`(?::[0-9]*)?\z`) + " }", "{ pathq -m reg " + word(e.Quick.Path) + " }"}
 	if len(e.Quick.Groups) > 0 {
 		var list []string
 		for _, path := range e.Quick.Groups {
@@ -263,7 +264,7 @@ func (e *emitter) lookup(n string) {
 	e.put("d"+n, nil)
 	needed := map[string][]string{"0": {equals("p1c", "1")}, "1": nil, "2": {equals("p2c", "1")}}[n]
 	path := variable("p" + n)
-	if e.Paths.Lower {
+	if e.Plan.Paths.Lower {
 		path += ",lower"
 	}
 	form := map[string]string{"0": "a", "1": "s", "2": "s"}[n]
@@ -352,7 +353,7 @@ func (e *emitter) answer() {
 		e.line("http-after-response set-header %s %s if { %s -m len gt 0 }", h.Name, word("%["+variable(h.Variable)+"]"), variable(h.Variable))
 	}
 	for _, code := range []int{404, 410, 503} {
-		if code != 503 || e.Upkeep != nil {
+		if code != 503 || e.Plan.Upkeep != nil {
 			e.line("http-request return status %d%s", code, e.when([]string{equals("code", fmt.Sprint(code))}))
 		}
 	}

@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"young-compass/internal/address"
+	"young-compass/internal/compile"
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
 	"young-compass/internal/server"
@@ -48,7 +49,7 @@ const (
 // Folder writes the plan as a per-folder file. Findings say what httpd can't be
 // told in such a file, and what it costs; a file of more than 300 rules is an
 // error, unless it is wanted all the same.
-func Folder(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) {
+func Folder(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
 	e := &emitter{target: "htaccess", inFolder: true}
 	text := e.emit(g, o)
 	if n := e.count(); n > manyRules {
@@ -74,7 +75,7 @@ func Folder(g *plan.Program, o server.Options) ([]server.File, []finding.Finding
 
 // Host writes the plan for the server's own configuration: a piece for each
 // virtual host of the site, and the table of addresses.
-func Host(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) {
+func Host(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
 	e := &emitter{target: "apache", folder: o.In("/etc/apache2")}
 	text := e.emit(g, o)
 	if finding.Worst(e.found, finding.Error) {
@@ -146,7 +147,7 @@ func (e *emitter) text() string {
 
 func (e *emitter) add(text string, rule bool) {
 	if len(text) > maxLine {
-		e.found = append(e.found, server.NotExpressible(e.target, plan.Cause{File: e.File}, "a line longer than httpd reads", "shorten the addresses, or use fewer of them"))
+		e.found = append(e.found, server.NotExpressible(e.target, plan.Cause{File: e.Plan.File}, "a line longer than httpd reads", "shorten the addresses, or use fewer of them"))
 	}
 	e.lines = append(e.lines, line{text: text, rule: rule})
 }
@@ -213,7 +214,7 @@ func hosts(names []string) string {
 	return `^(?:` + strings.Join(list, "|") + `)\.?(?::[0-9]*)?$`
 }
 
-func (e *emitter) emit(g *plan.Program, o server.Options) string {
+func (e *emitter) emit(g *compile.Program, o server.Options) string {
 	e.Flow, e.found = server.Decide(g, e.target, true, o)
 	e.group = server.GroupOf(g)
 	e.add("RewriteEngine On", false)
@@ -227,7 +228,7 @@ func (e *emitter) emit(g *plan.Program, o server.Options) string {
 	e.note("requests that the server makes itself, and hosts that are not the site's, are left alone")
 	e.cond("%{ENV:REDIRECT_STATUS}", ".")
 	e.skip()
-	e.cond("%{HTTP_HOST}", "!"+hosts(slices.Concat([]string{g.Site.Origin.Host}, g.Site.Hosts, g.Site.Homes)), "NC")
+	e.cond("%{HTTP_HOST}", "!"+hosts(slices.Concat([]string{g.Plan.Site.Origin.Host}, g.Plan.Site.Hosts, g.Plan.Site.Homes)), "NC")
 	e.skip()
 	if e.Quick != nil && e.mapped() {
 		e.quick()
@@ -328,12 +329,12 @@ func (e *emitter) table(t *server.Table) {
 }
 
 // stages are the forms in which an entry is looked up.
-func (e *emitter) stages(x plan.Entry) string {
+func (e *emitter) stages(x compile.Entry) string {
 	spelled := server.Spelled(e.Program, x)
 	switch {
-	case e.Site.IsHome(x.Host) && spelled:
+	case e.Plan.Site.IsHome(x.Host) && spelled:
 		return "l([12])"
-	case e.Site.IsHome(x.Host):
+	case e.Plan.Site.IsHome(x.Host):
 		return "l(0)"
 	case spelled && x.Host != "":
 		e.cond(env("p1c"), "0") // the site's own rules lead to the origin
@@ -345,7 +346,7 @@ func (e *emitter) stages(x plan.Entry) string {
 }
 
 // plain reports whether a server that makes letters small needs no entry.
-func (e *emitter) plain(x plan.Entry) bool { return x.Plain && x.Host == "" }
+func (e *emitter) plain(x compile.Entry) bool { return x.Plain && x.Host == "" }
 
 func (e *emitter) entries() {
 	e.note("known addresses")
@@ -377,7 +378,7 @@ func (e *emitter) entries() {
 		key := `//` + stage + flags + fmt.Sprint(e.group(x.Key)) + `:` + server.Letters(e.Plan, server.Quote(x.Key)) + server.Quote(x.Signature) + `;//`
 		e.cond(env("keys"), key)
 		e.set("d%1", literal(strings.TrimSuffix(e.Action(x, func(string) string { return "" }), " "))+trail(x))
-		if x.Kind == plan.EntryLive || x.Kind == plan.EntryHold {
+		if x.Kind == compile.EntryLive || x.Kind == compile.EntryHold {
 			if x.Host != "" {
 				e.cond("%{HTTP_HOST}", hosts([]string{x.Host}), "NC")
 			}
@@ -392,8 +393,8 @@ func (e *emitter) entries() {
 
 // trail stands behind the addresses of live pages, where the steps take them
 // apart.
-func trail(x plan.Entry) string {
-	if x.Kind == plan.EntryLive || x.Kind == plan.EntryHold {
+func trail(x compile.Entry) string {
+	if x.Kind == compile.EntryLive || x.Kind == compile.EntryHold {
 		return " -"
 	}
 	return ""
@@ -436,7 +437,7 @@ func (e *emitter) keep() {
 func (e *emitter) answer() {
 	e.note("the answer")
 	for _, code := range []int{404, 410, 503} {
-		if code == 503 && e.Upkeep == nil {
+		if code == 503 && e.Plan.Upkeep == nil {
 			continue
 		}
 		e.cond(env("code"), fmt.Sprintf("=%d", code))
@@ -469,14 +470,14 @@ func (e *emitter) to(name, flags string) {
 
 // example writes a configuration with the piece in its place.
 func (e *emitter) example() string {
-	origin := e.Site.Origin.Host
+	origin := e.Plan.Site.Origin.Host
 	var b strings.Builder
 	b.WriteString("ServerRoot /etc/apache2\nPidFile /run/apache2/young-compass.pid\nListen 80\nServerName " + origin + "\n")
 	for _, module := range []string{"mpm_event", "authz_core", "rewrite", "headers", "dir", "mime"} {
 		fmt.Fprintf(&b, "LoadModule %s_module /usr/lib/apache2/modules/mod_%s.so\n", module, module)
 	}
 	b.WriteString("TypesConfig /etc/mime.types\nErrorLog /var/log/apache2/error.log\nDirectorySlash Off\n<VirtualHost *:80>\n\tServerName " + origin + "\n")
-	if others := slices.Concat(e.Site.Hosts, e.Site.Homes); len(others) > 0 {
+	if others := slices.Concat(e.Plan.Site.Hosts, e.Plan.Site.Homes); len(others) > 0 {
 		b.WriteString("\tServerAlias " + strings.Join(others, " ") + "\n")
 	}
 	b.WriteString("\tDocumentRoot /var/www/html\n\tInclude " + e.folder + "/" + HostFile + "\n</VirtualHost>\n# and the same in <VirtualHost *:443> with SSLEngine on\n")

@@ -6,8 +6,8 @@ import (
 	"strings"
 
 	"young-compass/internal/address"
+	"young-compass/internal/compile"
 	"young-compass/internal/finding"
-	"young-compass/internal/plan"
 	"young-compass/internal/server"
 )
 
@@ -64,7 +64,7 @@ func (e *emitter) lookup() {
 }
 
 // pair writes an entry into the table of addresses, unless it is too long.
-func (e *emitter) pair(x plan.Entry) bool {
+func (e *emitter) pair(x compile.Entry) bool {
 	key := e.key(x)
 	action := e.Action(x, escape)
 	value := strings.ReplaceAll(action, " ", "<") // which no address holds, but perhaps a fragment
@@ -77,7 +77,7 @@ func (e *emitter) pair(x plan.Entry) bool {
 
 // key is what an entry is looked up by: its host, the forms it is looked up in,
 // group, path and signature.
-func (e *emitter) key(x plan.Entry) string {
+func (e *emitter) key(x compile.Entry) string {
 	form := "s"
 	if !server.Spelled(e.Program, x) {
 		form = "a"
@@ -102,7 +102,7 @@ func escape(s string) string {
 func (e *emitter) find(n string) {
 	form := map[string]string{"0": "a", "1": "s", "2": "s"}[n]
 	path := env("p" + n)
-	if e.Paths.Lower {
+	if e.Plan.Paths.Lower {
 		path = "${yc_small:" + path + "}"
 	}
 	key := "/" + form + env("g"+n) + ":${yc_escape:" + path + "}" + env("s"+n)
@@ -137,8 +137,8 @@ func (e *emitter) same() {
 func (e *emitter) quick() {
 	e.note("plain addresses: what an entry says, and nothing else")
 	plain := func() {
-		e.cond("%{REQUEST_SCHEME}", "="+e.Site.Origin.Scheme)
-		e.cond("%{HTTP_HOST}", `^`+server.Quote(e.Site.Origin.Host)+`(?::[0-9]*)?$`, "NC")
+		e.cond("%{REQUEST_SCHEME}", "="+e.Plan.Site.Origin.Scheme)
+		e.cond("%{HTTP_HOST}", `^`+server.Quote(e.Plan.Site.Origin.Host)+`(?::[0-9]*)?$`, "NC")
 		e.cond("%{THE_REQUEST}", `^\S+ `+strings.TrimSuffix(strings.TrimPrefix(e.Quick.Path, "^"), `\z`)+` `)
 		for start := 0; start < len(e.Quick.Groups); start += 20 {
 			var list []string

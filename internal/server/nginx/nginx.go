@@ -16,6 +16,7 @@ import (
 	"strconv"
 	"strings"
 
+	"young-compass/internal/compile"
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
 	"young-compass/internal/server"
@@ -35,7 +36,7 @@ const (
 const maxToken = 4095
 
 // Emit writes the plan. Findings say what nginx can't be told.
-func Emit(g *plan.Program, o server.Options) ([]server.File, []finding.Finding) {
+func Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
 	flow, found := server.Decide(g, "nginx", false, o)
 	e := &emitter{Flow: flow, folder: o.In("/etc/nginx"), group: server.GroupOf(g), bucket: 64, found: found}
 	e.tables()
@@ -119,7 +120,7 @@ func (e *emitter) tables() {
 	folded := map[string]int{} // where letters may make keys alike
 	identity := func(path string) string { return path }
 	for _, x := range e.Entries {
-		if x.Signature != "" || !e.Paths.Lower {
+		if x.Signature != "" || !e.Plan.Paths.Lower {
 			folded[strings.ToLower(e.key(&x))]++
 		}
 	}
@@ -158,7 +159,7 @@ func long(s string) bool {
 }
 
 // key is what an entry is looked up by.
-func (e *emitter) key(x *plan.Entry) string {
+func (e *emitter) key(x *compile.Entry) string {
 	key := strconv.Itoa(e.group(x.Key)) + ":" + x.Key + x.Signature
 	if x.Host != "" {
 		return x.Host + " " + key
@@ -168,8 +169,8 @@ func (e *emitter) key(x *plan.Entry) string {
 
 // check is what must be in the request letter by letter, since nginx doesn't
 // look: the parameters, and the path too unless the plan folds it.
-func (e *emitter) check(x *plan.Entry) string {
-	if e.Paths.Lower {
+func (e *emitter) check(x *compile.Entry) string {
+	if e.Plan.Paths.Lower {
 		return x.Signature
 	}
 	return strconv.Itoa(e.group(x.Key)) + ":" + x.Key + x.Signature
@@ -266,7 +267,7 @@ func (e *emitter) http() []byte {
 func (e *emitter) quick(c *conf) {
 	c.note("plain addresses: what an entry or a pattern says, and nothing else")
 	path := strings.TrimPrefix(e.Quick.Path, "^")
-	c.mapping(`"$scheme://$host$request_uri"`, "plain", otherwise("0"), line(expression("^"+server.Quote(e.Site.Origin.Base())+path), "1"))
+	c.mapping(`"$scheme://$host$request_uri"`, "plain", otherwise("0"), line(expression("^"+server.Quote(e.Plan.Site.Origin.Base())+path), "1"))
 	c.mapping(`"$yc_plain$yc_d1 $yc_uri"`, "quick", otherwise(`""`), line(expression(`^1 `), "pass"), line(expression(`^1live 0 \S+ (\S+) \1\z`), "pass"), line(expression(`^1m`), "move"))
 	c.mapping(`"$request_method $yc_d1"`, "quick_code", otherwise("0"), line(expression(`^(?:GET|HEAD) m(?<yc_c1>[0-9]+)`), "$yc_c1"), line(expression(`^\S+ m[0-9]+/(?<yc_c1>[0-9]+)`), "$yc_c1"))
 	c.mapping("$yc_d1", "quick_to", otherwise(`""`), line(expression(`^m\S+ \S+ (?<yc_c1>.*)\z`), "$yc_c1"))
@@ -336,7 +337,7 @@ func (e *emitter) lookup(c *conf, stage int) {
 	n := fmt.Sprint(stage)
 	key := "$yc_g" + n + ":$yc_p" + n + "$yc_s" + n
 	check := "$yc_s" + n
-	if !e.Paths.Lower {
+	if !e.Plan.Paths.Lower {
 		check = key
 	}
 	file := AddressesFile
@@ -394,7 +395,7 @@ func (e *emitter) server() []byte {
 		fmt.Fprintf(&b, "add_header %s $yc_%s always;\n", h.Name, h.Variable)
 	}
 	for _, code := range []int{404, 410, 503} {
-		if code != 503 || e.Upkeep != nil {
+		if code != 503 || e.Plan.Upkeep != nil {
 			fmt.Fprintf(&b, "if ($yc_do = %d) { return %d; }\n", code, code)
 		}
 	}
@@ -415,6 +416,6 @@ func (e *emitter) server() []byte {
 func (e *emitter) example() []byte {
 	var b bytes.Buffer
 	fmt.Fprintf(&b, "events {}\nhttp {\n\tinclude %s;\n\tserver {\n\t\tlisten 80;\n\t\t# listen 443 ssl; with ssl_certificate and ssl_certificate_key\n\t\tserver_name %s;\n\t\troot /var/www/html;\n\t\tinclude %s;\n\t\tlocation / { try_files $uri $uri.html $uri/index.html =404; }\n\t}\n}\n",
-		HTTPFile, strings.Join(append([]string{e.Site.Origin.Host}, e.Site.Hosts...), " "), ServerFile)
+		HTTPFile, strings.Join(append([]string{e.Plan.Site.Origin.Host}, e.Plan.Site.Hosts...), " "), ServerFile)
 	return b.Bytes()
 }

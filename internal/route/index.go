@@ -1,11 +1,16 @@
-package redirect
+// Package route finds what a request meets: the entries for its address, by an index, and the patterns that read it,
+// by an automaton.
+package route
 
 import (
 	"cmp"
+	"fmt"
 	"hash/maphash"
 	"math/bits"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"young-compass/internal/address"
 )
@@ -20,6 +25,28 @@ type Source struct {
 // SourceOf returns the source that an address is.
 func SourceOf(a address.Address) Source { return Source{Host: a.Host, Path: a.Path, Query: a.Query} }
 
+// ReadSource reads where a redirect starts: a path, which stands for itself on
+// all the site's hosts, or an address on one of them.
+func ReadSource(s string, site address.Site) (Source, error) {
+	a, err := address.Resolve(site.Origin, s)
+	if err != nil {
+		return Source{}, err
+	}
+	if a.Fragment != "" {
+		return Source{}, fmt.Errorf("%s has a fragment, which no request carries", address.Printable(s))
+	}
+	if address.Unsafe(a.Path) {
+		return Source{}, fmt.Errorf("%s has an encoded slash, backslash or control character, which no rule matches", address.Printable(s))
+	}
+	source := SourceOf(a)
+	if s[0] == '/' {
+		source.Host = ""
+	} else if !site.Has(a.Host) {
+		return Source{}, fmt.Errorf("%s is not on one of the site's hosts", address.Printable(s))
+	}
+	return source, nil
+}
+
 // String returns the source as a path, or as //host/path where it names a host.
 func (s Source) String() string {
 	text := s.Path
@@ -30,6 +57,12 @@ func (s Source) String() string {
 		return "//" + s.Host + text
 	}
 	return text
+}
+
+// On returns the address that a source is on its host, or else on that of another address.
+func (s Source) On(a address.Address) address.Address {
+	a.Host, a.Path, a.Query = cmp.Or(s.Host, a.Host), s.Path, s.Query
+	return a
 }
 
 // Names returns the parameters that the source names.
@@ -43,8 +76,8 @@ func (s Source) Names() []string {
 	return names
 }
 
-// signature returns the parameters that the source names as Signature does.
-func (s Source) signature() string {
+// Signature returns the parameters that the source names as Signature does.
+func (s Source) Signature() string {
 	if s.Query == "" {
 		return ""
 	}
@@ -84,16 +117,7 @@ func NewIndex(site address.Site, fold bool, source func(number int) Source) *Ind
 
 // Key returns what a path in normal form is looked up by: repeated slashes
 // and, with Fold, letters don't count, nor does how a byte is written.
-func (x *Index) Key(path string) string {
-	if address.Settled(path) {
-		return path
-	}
-	path = address.MergeSlashes(path)
-	if x.Fold {
-		path = address.Fold(path)
-	}
-	return address.Decode(path)
-}
+func (x *Index) Key(path string) string { return address.Key(path, x.Fold) }
 
 // hash returns a number that is equal for sources with the same host, key and
 // parameters.
@@ -108,7 +132,7 @@ func (x *Index) hash(host, key, signature string) uint32 {
 	return uint32(h >> 32)
 }
 
-func (x *Index) hashOf(s Source) uint32 { return x.hash(s.Host, x.Key(s.Path), s.signature()) }
+func (x *Index) hashOf(s Source) uint32 { return x.hash(s.Host, x.Key(s.Path), s.Signature()) }
 
 // Add enters the next source.
 func (x *Index) Add(s Source) {
@@ -122,17 +146,28 @@ func (x *Index) Skip() {
 	x.next, x.last = append(x.next, -1), append(x.last, -1)
 }
 
-// fill enters many sources at once, by their hashes; named are those with a host
-// or parameters, and skip says which ones no request meets.
-func (x *Index) fill(hashes []uint32, named []int, skip func(int) bool) {
-	if len(named) < len(hashes) {
+// Fill enters the sources with the numbers from 0 to n-1 into an empty index, side by side. Those that skip names
+// keep their numbers, but no request meets them.
+func (x *Index) Fill(n int, skip func(number int) bool) {
+	hashes := make([]uint32, n)
+	parts := make([][]int, runtime.GOMAXPROCS(0)) // those with a host or parameters
+	Parallel(n, func(part, from, to int) {
+		for i := from; i < to; i++ {
+			s := x.source(i)
+			if hashes[i] = x.hashOf(s); s.Host != "" || s.Query != "" {
+				parts[part] = append(parts[part], i)
+			}
+		}
+	})
+	named := slices.Concat(parts...)
+	if len(named) < n {
 		x.note(Source{})
 	}
-	for _, n := range named {
-		x.note(x.source(n))
+	for _, number := range named {
+		x.note(x.source(number))
 	}
 	x.next, x.last = make([]int32, len(hashes)), make([]int32, len(hashes))
-	parts(len(x.halves), func(_, from, to int) {
+	Parallel(len(x.halves), func(_, from, to int) {
 		for side := from; side < to; side++ {
 			x.halves[side].resize(len(hashes) / len(x.halves))
 			for n, hash := range hashes {
@@ -146,6 +181,16 @@ func (x *Index) fill(hashes []uint32, named []int, skip func(int) bool) {
 			}
 		}
 	})
+}
+
+// Parallel calls do for equal parts of the numbers from 0 to n-1, side by side: one part for each processor.
+func Parallel(n int, do func(part, from, to int)) {
+	count := runtime.GOMAXPROCS(0)
+	var all sync.WaitGroup
+	for part := range count {
+		all.Go(func() { do(part, n*part/count, n*(part+1)/count) })
+	}
+	all.Wait()
 }
 
 // note notes the host and the parameters of a source.
@@ -201,9 +246,9 @@ func (x *Index) find(hash uint32, host, key, signature string, s *Source) (slot 
 		}
 		n := uint32(slots[slot]) - 1
 		if !keyed {
-			key, signature, keyed = x.Key(s.Path), s.signature(), true
+			key, signature, keyed = x.Key(s.Path), s.Signature(), true
 		}
-		if o := x.source(int(n)); o.Host == host && (o.Path == key || x.Key(o.Path) == key) && o.signature() == signature {
+		if o := x.source(int(n)); o.Host == host && (o.Path == key || x.Key(o.Path) == key) && o.Signature() == signature {
 			return slot, int32(n)
 		}
 	}
@@ -288,6 +333,12 @@ func (x *Index) FirstBare(host, key string) int {
 	return int(best)
 }
 
+// Len returns how many sources there are.
+func (x *Index) Len() int { return len(x.next) }
+
+// Source returns the source with a number.
+func (x *Index) Source(number int) Source { return x.source(number) }
+
 // OneHost reports whether all sources are for one host, or for all, so that a
 // request is met alike on all hosts of a site without homes.
 func (x *Index) OneHost() bool { return len(x.hosts) <= 1 && len(x.Site.Homes) == 0 }
@@ -331,7 +382,7 @@ func (x *Index) Same(number int) []int {
 		return numbers
 	}
 	s := x.source(number)
-	key, signature := x.Key(s.Path), s.signature()
+	key, signature := x.Key(s.Path), s.Signature()
 	var firsts []int32
 	for _, host := range x.hosts {
 		_, first := x.find(x.hash(host, key, signature), host, key, signature, nil)

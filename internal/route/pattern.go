@@ -1,4 +1,4 @@
-package redirect
+package route
 
 import (
 	"errors"
@@ -74,7 +74,7 @@ func NewPattern(from, to string, classes map[string]template.Class, site address
 	if at, err := address.Resolve(site.Origin, p.Example()); err != nil || address.Unsafe(at.Path) {
 		return bad("from", "write it without", "%s has an encoded slash, backslash or control character, which no rule matches", address.Printable(from))
 	}
-	example := p.expandAll("x")
+	example := p.Sample("x")
 	normal, err := address.Resolve(site.Origin, example)
 	if err != nil {
 		return bad("to", "write a path or an http(s) address", "%v", err)
@@ -173,8 +173,8 @@ func literalHost(to string) string {
 	return rest[:end]
 }
 
-// expandAll returns the target with one value for all variables.
-func (p *Pattern) expandAll(value string) string {
+// Sample returns the target with one value for all variables.
+func (p *Pattern) Sample(value string) string {
 	values := template.Values{}
 	for _, name := range p.Target.Names() {
 		values[name] = []string{value}
@@ -182,9 +182,9 @@ func (p *Pattern) expandAll(value string) string {
 	return p.Target.Expand(values)
 }
 
-// parseClasses reads the classes of a pattern's variables, such as
+// ParseClasses reads the classes of a pattern's variables, such as
 // "id=digits year=[0-9]{4}".
-func parseClasses(text string) (map[string]template.Class, error) {
+func ParseClasses(text string) (map[string]template.Class, error) {
 	classes := map[string]template.Class{}
 	for _, item := range strings.Fields(text) {
 		name, class, ok := strings.Cut(item, "=")
@@ -229,11 +229,11 @@ func (p *Pattern) Names() []string {
 }
 
 // Example returns an address, as a path, that the pattern reads.
-func (p *Pattern) Example() string { return p.examples(1)[0] }
+func (p *Pattern) Example() string { return p.Examples(1)[0] }
 
-// examples returns n addresses, as paths, that the pattern reads; some may be the
+// Examples returns n addresses, as paths, that the pattern reads; some may be the
 // same.
-func (p *Pattern) examples(n int) []string {
+func (p *Pattern) Examples(n int) []string {
 	var list []string
 	for k := range n {
 		values := template.Values{}
@@ -241,14 +241,14 @@ func (p *Pattern) examples(n int) []string {
 			some := class.Examples(n)
 			values[name] = []string{some[min(k, len(some)-1)]}
 		}
-		list = append(list, p.written(values))
+		list = append(list, p.Written(values))
 	}
 	return list
 }
 
-// written returns the address, as a path, that the pattern's from is with
+// Written returns the address, as a path, that the pattern's from is with
 // values.
-func (p *Pattern) written(values template.Values) string {
+func (p *Pattern) Written(values template.Values) string {
 	t, err := template.Parse(p.From)
 	if err != nil {
 		return "" // it was parsed before
@@ -259,4 +259,22 @@ func (p *Pattern) written(values template.Values) string {
 // Leads returns where the pattern leads with values.
 func (p *Pattern) Leads(values template.Values, site address.Site) (address.Address, error) {
 	return address.Resolve(site.Origin, p.Target.Expand(values))
+}
+
+// WrittenLocal returns the target without scheme and host: as what a template of this site reads. It reports false
+// where the target is on another site.
+func (p *Pattern) WrittenLocal(site address.Site) (string, bool) {
+	local := p.To
+	if !strings.HasPrefix(local, "/") {
+		a, err := address.Resolve(site.Origin, p.Sample("x"))
+		if err != nil || !site.Has(a.Host) {
+			return "", false
+		}
+		_, rest, _ := strings.Cut(local, "://")
+		if local = rest[len(literalHost(p.To)):]; local == "" {
+			local = "/"
+		}
+	}
+	local, _, _ = strings.Cut(local, "#")
+	return local, true
 }

@@ -1,4 +1,4 @@
-package plan
+package planfile
 
 import (
 	"errors"
@@ -16,7 +16,7 @@ import (
 )
 
 // value is a piece of the YAML file that knows where it stands. Its methods
-// report what is wrong as *finding.Input through panic, which readConfig turns
+// report what is wrong as *finding.Input through panic, which Read turns
 // into an error: a plan with one unreadable value is no plan.
 type value struct {
 	file string

@@ -1,24 +1,25 @@
-package plan
+package planfile
 
 import (
 	"errors"
-	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
-	"young-compass/internal/redirect"
+	"young-compass/internal/parameter"
+	"young-compass/internal/resolve"
+	"young-compass/internal/route"
 	"young-compass/internal/template"
 )
 
 // Headers are response headers for some addresses of the site.
 type Headers struct {
-	For    Places           // fixed places
+	For    address.Places   // fixed places
 	Reader *template.Reader // or those that a template reads; nil: For
 	Having []string         // parameters of which the request must carry one; empty: any request
-	Except Places
+	Except address.Places
 	Fields []Header
 	Where  finding.Place
 }
@@ -31,7 +32,8 @@ type Header struct {
 	Value []template.Piece
 }
 
-func (h Header) expand(values template.Values) string {
+// Expand returns the value with those of its variables.
+func (h Header) Expand(values template.Values) string {
 	var b strings.Builder
 	for _, piece := range h.Value {
 		b.WriteString(piece.Literal)
@@ -45,15 +47,15 @@ func (h Header) expand(values template.Values) string {
 // Serve says by which internal address a server makes the pages of some
 // addresses.
 type Serve struct {
-	*redirect.Pattern
-	Except Places
+	*route.Pattern
+	Except address.Places
 	Where  finding.Place
 }
 
 // Front is the script to which everything goes that is no file.
 type Front struct {
 	To     string
-	Except Places
+	Except address.Places
 	Where  finding.Place
 }
 
@@ -61,20 +63,21 @@ type Front struct {
 type Maintenance struct {
 	RetryAfter int            // seconds
 	Admit      []netip.Prefix // the networks that the site stays open for
-	Except     Places         // what stays open for all
+	Except     address.Places // what stays open for all
 	Where      finding.Place
 }
 
 // Admits reports whether the site stays open for a visitor.
-func (m *Maintenance) Admits(client netip.Addr) bool { return within(m.Admit, client) }
+func (m *Maintenance) Admits(client netip.Addr) bool { return Within(m.Admit, client) }
 
-func within(networks []netip.Prefix, a netip.Addr) bool {
+// Within reports whether an IP address is in one of the networks.
+func Within(networks []netip.Prefix, a netip.Addr) bool {
 	a = a.Unmap()
 	return slices.ContainsFunc(networks, func(n netip.Prefix) bool { return n.Contains(a) })
 }
 
 // readPlaces reads a list of places.
-func readPlaces(v value) Places {
+func readPlaces(v value) address.Places {
 	var list []string
 	for _, item := range v.list() {
 		s := item.text()
@@ -90,7 +93,7 @@ func readPlaces(v value) Places {
 		}
 		list = append(list, s)
 	}
-	return NewPlaces(list)
+	return address.NewPlaces(list)
 }
 
 // readNetworks reads a list of IP addresses and networks.
@@ -112,7 +115,7 @@ func readNetworks(v value) []netip.Prefix {
 
 // readRule reads one of the rules: a redirect by pattern (to:), an internal
 // address (serve:) or response headers (headers:).
-func (c *Config) readRule(v value) {
+func (c *Settings) readRule(v value) {
 	switch f := v.fields("from", "to", "class", "status", "query", "serve", "for", "having", "headers", "except"); {
 	case f["headers"].node != nil:
 		c.readHeaders(v)
@@ -134,7 +137,7 @@ func (c *Config) readRule(v value) {
 		r := Rule{Pattern: c.readPattern(v, f, "to"), Where: v.place()}
 		if s, ok := f["status"]; ok {
 			r.Status = s.number(301, 410)
-			if !redirect.ValidStatus(r.Status) || r.Status == 410 {
+			if !resolve.ValidStatus(r.Status) || r.Status == 410 {
 				s.fail("write 301, 302, 303, 307 or 308", "%d is no status of a redirect", r.Status)
 			}
 		}
@@ -163,13 +166,13 @@ func readClasses(f map[string]value) map[string]template.Class {
 	return classes
 }
 
-func (c *Config) readPattern(v value, f map[string]value, target string) *redirect.Pattern {
+func (c *Settings) readPattern(v value, f map[string]value, target string) *route.Pattern {
 	from, to := f["from"], f[target]
 	if from.node == nil || to.node == nil {
 		v.fail(`write {from: "/press{/rest*}", to: "https://..."}`, "a rule needs from and %s", target)
 	}
-	pattern, err := redirect.NewPattern(from.text(), to.text(), readClasses(f), c.Site)
-	var bad *redirect.PatternError
+	pattern, err := route.NewPattern(from.text(), to.text(), readClasses(f), c.Site)
+	var bad *route.PatternError
 	if errors.As(err, &bad) {
 		at, ok := map[string]value{"from": from, "to": to, "class": f["class"]}[bad.Part]
 		if !ok {
@@ -187,7 +190,7 @@ func ownedByServers() []string {
 		"retry-after", "server", "set-cookie", "te", "trailer", "transfer-encoding", "upgrade", "www-authenticate"}
 }
 
-func (c *Config) readHeaders(v value) {
+func (c *Settings) readHeaders(v value) {
 	f := v.fields("for", "class", "having", "headers", "except")
 	h := Headers{Where: v.place()}
 	at, ok := f["for"]
@@ -257,14 +260,14 @@ func readHeader(e entry, reader *template.Reader) Header {
 	return h
 }
 
-func (c *Config) readFront(v value) {
+func (c *Settings) readFront(v value) {
 	f := v.fields("to", "except")
 	to, ok := f["to"]
 	if !ok {
 		v.fail("write front-controller: {to: /index.php}", "it needs to:, the script")
 	}
 	front := &Front{To: to.text(), Where: v.place()}
-	if normal, err := address.Path(front.To); err != nil || normal != front.To || !Reflectable(front.To) {
+	if normal, err := address.Path(front.To); err != nil || normal != front.To || !address.Reflectable(front.To) {
 		to.fail("write a path such as /index.php", "%q is no path of a script", address.Printable(front.To))
 	}
 	if e, ok := f["except"]; ok {
@@ -273,7 +276,7 @@ func (c *Config) readFront(v value) {
 	c.Front = front
 }
 
-func (c *Config) readMaintenance(v value) {
+func (c *Settings) readMaintenance(v value) {
 	f := v.fields("retry-after", "admit", "except")
 	m := &Maintenance{RetryAfter: 3600, Where: v.place()}
 	if n, ok := f["retry-after"]; ok {
@@ -288,70 +291,24 @@ func (c *Config) readMaintenance(v value) {
 	c.Upkeep = m
 }
 
-// Field is a response header of an answer.
-type Field struct{ Name, Value string }
-
-// fields returns the response headers that the plan adds for a request: of each
-// name the first that is written for it.
-func (p *Plan) fields(r Request) []Field {
-	var list []Field
-	for _, h := range p.Headers {
-		values, ok := h.reads(r, p.Paths.Lower)
-		if !ok {
-			continue
-		}
-		for _, header := range h.Fields {
-			if SecureOnly(header.Name) && r.Scheme != "https" || slices.ContainsFunc(list, func(f Field) bool { return strings.EqualFold(f.Name, header.Name) }) {
-				continue
-			}
-			list = append(list, Field{header.Name, header.expand(values)})
-		}
-	}
-	return list
-}
-
 // SecureOnly reports whether a header is sent on https alone (RFC 6797 section
 // 7.2).
 func SecureOnly(name string) bool { return strings.EqualFold(name, "Strict-Transport-Security") }
 
-// reads reports whether headers are for a request.
-func (h *Headers) reads(r Request, fold bool) (values template.Values, ok bool) {
+// Reads reports whether headers are for a request, and with which values of variables.
+func (h *Headers) Reads(r address.Address, fold bool) (values template.Values, ok bool) {
 	if h.Except.Has(r.Path) {
 		return nil, false
 	}
 	if h.Reader == nil {
 		ok = h.For.Has(r.Path)
 	} else {
-		values, ok = h.Reader.ReadPath(redirect.PatternPath(r.Path), fold)
+		values, ok = h.Reader.ReadPath(route.PatternPath(r.Path), fold)
 	}
 	if ok && len(h.Having) > 0 {
 		ok = slices.ContainsFunc(address.SplitQuery(r.Query), func(q address.Param) bool {
-			return q.Raw != "" && slices.ContainsFunc(h.Having, func(name string) bool { return (&Parameter{Name: name}).Matches(q.Name, "") })
+			return q.Raw != "" && slices.ContainsFunc(h.Having, func(name string) bool { return (&parameter.Parameter{Name: name}).Names(q.Name) })
 		})
 	}
 	return values, ok
-}
-
-// internal returns the address by which a server makes what was asked, for a
-// request that is neither redirected nor a file; empty when it does so by
-// itself.
-func (p *Plan) internal(r Request) (to string, cause Cause) {
-	join := func(to string) string {
-		if r.Query == "" {
-			return to
-		}
-		if strings.Contains(to, "?") {
-			return to + "&" + r.Query
-		}
-		return to + "?" + r.Query
-	}
-	for _, s := range p.Serves {
-		if values, ok := s.Reader.ReadPath(redirect.PatternPath(r.Path), p.Paths.Lower); ok && !s.Except.Has(r.Path) {
-			return join(s.Target.Expand(values)), Cause{File: p.File, Line: s.Where.Line, Rule: fmt.Sprintf("%s is made by %s", s.From, s.To)}
-		}
-	}
-	if p.Front != nil && !p.Front.Except.Has(r.Path) {
-		return join(p.Front.To), Cause{File: p.File, Line: p.Front.Where.Line, Rule: "the script " + p.Front.To + " answers"}
-	}
-	return "", Cause{}
 }

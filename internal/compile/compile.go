@@ -1,8 +1,9 @@
-package plan
+// Package compile works a plan out for every address it knows, for servers that can look texts up and match
+// expressions, but not evaluate a plan.
+package compile
 
 import (
 	"cmp"
-	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -10,7 +11,9 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/book"
 	"young-compass/internal/finding"
-	"young-compass/internal/redirect"
+	"young-compass/internal/plan"
+	"young-compass/internal/resolve"
+	"young-compass/internal/route"
 	"young-compass/internal/template"
 )
 
@@ -18,8 +21,7 @@ import (
 // can look texts up and match expressions, but not evaluate a plan. Its
 // entries are what Answer says; nothing in it gives a rule a meaning anew.
 type Program struct {
-	Trial bool // redirects are temporary, until the plan has proved itself
-	*Plan
+	Plan     *plan.Plan
 	Groups   []Group
 	Entries  []Entry
 	Patterns []Pattern
@@ -46,14 +48,14 @@ const (
 type Entry struct {
 	Host      string // empty: all hosts
 	Key       string // look-up key of the path (redirect.Index.Key)
-	Signature string // of the parameters that the path's group names (redirect.Signature)
+	Signature string // of the parameters that the path's group names (route.Signature)
 	Kind      EntryKind
 	Status    Statuses
 	Target    address.Address
 	Strip     []string // parameters that don't travel, sorted; noise never does
 	Drop      bool     // no parameter travels
 	Plain     bool     // a server that folds letters answers the same without the entry
-	Where     Cause
+	Where     resolve.Cause
 }
 
 // Statuses are the statuses of a redirect by method.
@@ -62,7 +64,7 @@ type Statuses struct{ Get, Other int }
 // AfterSiteRule returns the statuses when one of the site's own rules was
 // applied before.
 func (s Statuses) AfterSiteRule() Statuses {
-	return Statuses{redirect.Compose([]int{301, s.Get}), redirect.Compose([]int{308, s.Other})}
+	return Statuses{resolve.Compose(301, s.Get), resolve.Compose(308, s.Other)}
 }
 
 // Pattern is a pattern redirect, with those that its target always meets
@@ -73,14 +75,14 @@ type Pattern struct {
 	Status Statuses
 	Strip  []string
 	Drop   bool
-	Except Places
-	Where  Cause
+	Except address.Places
+	Where  resolve.Cause
 }
 
 // OnSite reports whether the pattern's target is on the site.
 func (g *Program) OnSite(p Pattern) bool {
-	a, err := address.Resolve(g.Site.Origin, sample(p.Target))
-	return err == nil && g.Site.Has(a.Host)
+	a, err := address.Resolve(g.Plan.Site.Origin, p.Target.Sample())
+	return err == nil && g.Plan.Site.Has(a.Host)
 }
 
 // At returns the entries of a look-up key.
@@ -93,17 +95,16 @@ func (g *Program) At(key string) []Entry {
 	return g.Entries[first:last]
 }
 
-// Key returns the look-up key of a path.
-func (p *Plan) Key(path string) string { return p.index.Key(path) }
-
-// Compile works the plan out for every address it knows.
-func (p *Plan) Compile() (*Program, []finding.Finding, error) {
+// Plan works a plan out for every address it knows. Findings say what no server is asked to do. An error means that
+// the plan contradicts itself.
+func Plan(p *plan.Plan) (*Program, []finding.Finding, error) {
 	g := &Program{Plan: p}
-	sources := len(p.Book.Entries) + p.Redirects.Len()
-	c := compiler{program: g, answerer: p.Answerer(), seen: make(map[entryKey]int32, sources)}
+	rules := p.Rules()
+	sources := rules.Index.Len()
+	c := compiler{program: g, plan: p, rules: rules, walker: rules.Walker(), seen: make(map[entryKey]int32, sources)}
 	g.Entries = make([]Entry, 0, sources)
-	for _, rule := range p.Rules {
-		g.Patterns = append(g.Patterns, c.pattern(rule))
+	for i := range rules.Patterns {
+		g.Patterns = append(g.Patterns, c.pattern(&rules.Patterns[i]))
 	}
 	list := c.sources()
 	c.workAhead(list)
@@ -156,34 +157,36 @@ func (g *Program) sort() {
 type entryKey struct{ host, key, signature string }
 
 type compiler struct {
-	program  *Program
-	answerer *Answerer          // that takes steps and remembers nothing
-	ahead    []worked           // by source: what it answers on the origin
-	at       int                // the source in work
-	seen     map[entryKey]int32 // the entries; -1 where none is needed
-	known    []address.Address
-	found    []finding.Finding
+	program *Program
+	plan    *plan.Plan
+	rules   *resolve.Rules
+	walker  *resolve.Walker
+	ahead   []worked           // by source: what it answers on the origin
+	at      int                // the source in work
+	seen    map[entryKey]int32 // the entries; -1 where none is needed
+	known   []address.Address
+	found   []finding.Finding
 }
 
 // sources returns every address that the plan knows and doesn't leave alone.
-func (c *compiler) sources() []redirect.Source {
-	var list []redirect.Source
-	rows := c.program.Redirects
+func (c *compiler) sources() []route.Source {
+	var list []route.Source
+	rows := c.plan.Redirects
 	for i := range rows.Len() {
 		if !rows.IsPattern(i) {
 			list = append(list, rows.Source(i))
 		}
 	}
-	for _, e := range c.program.Book.Entries {
-		list = append(list, redirect.SourceOf(e.Address))
+	for _, e := range c.plan.Book.Entries {
+		list = append(list, route.SourceOf(e.Address))
 	}
-	return slices.DeleteFunc(list, func(s redirect.Source) bool { return c.program.IsExempt(s.Path) })
+	return slices.DeleteFunc(list, func(s route.Source) bool { return c.plan.Scope.Leaves(s.Path) })
 }
 
 // add enters what a source answers: once for all hosts, and once more for each
 // host on which another entry of the plan decides, if it decides otherwise.
-func (c *compiler) add(s redirect.Source) error {
-	p := c.program.Plan
+func (c *compiler) add(s route.Source) error {
+	p := c.plan
 	named := c.named(s.Path)
 	params := address.SplitQuery(s.Query)
 	if p.Site.IsHome(s.Host) {
@@ -191,12 +194,12 @@ func (c *compiler) add(s redirect.Source) error {
 		return err
 	}
 	generic, err := c.enter("", s, named)
-	if err != nil || p.index.OneHost() {
+	if err != nil || c.rules.Index.OneHost() {
 		return err
 	}
-	decides := p.decides(p.Site.Origin.Host, s.Path, params, named)
+	decides := c.rules.Decides(p.Site.Origin.Host, s.Path, params, named)
 	for _, host := range p.Site.Hosts {
-		if p.decides(host, s.Path, params, named) == decides {
+		if c.rules.Decides(host, s.Path, params, named) == decides {
 			continue
 		}
 		if _, err := c.enter(host, s, named, generic); err != nil {
@@ -206,22 +209,12 @@ func (c *compiler) add(s redirect.Source) error {
 	return nil
 }
 
-// decides returns the number of the entry that decides on a host, or -1.
-func (p *Plan) decides(host, path string, params []address.Param, named []string) int {
-	for _, n := range p.index.Match(host, path, params, named) {
-		if n >= len(p.ignored) || !p.ignored[n] {
-			return n
-		}
-	}
-	return -1
-}
-
 // enter works out the entry of a source, for all hosts or for one, unless it
 // has been entered already or says the same as one of the others.
-func (c *compiler) enter(host string, s redirect.Source, named []string, others ...Entry) (Entry, error) {
-	p := c.program.Plan
-	carried := redirect.Carried(address.SplitQuery(s.Query), named)
-	e := Entry{Host: host, Key: p.index.Key(s.Path), Signature: redirect.Signature(carried)}
+func (c *compiler) enter(host string, s route.Source, named []string, others ...Entry) (Entry, error) {
+	p := c.plan
+	carried := route.Carried(address.SplitQuery(s.Query), named)
+	e := Entry{Host: host, Key: p.Key(s.Path), Signature: route.Signature(carried)}
 	k := entryKey{host, e.Key, e.Signature}
 	if n, ok := c.seen[k]; ok {
 		if n < 0 {
@@ -229,14 +222,14 @@ func (c *compiler) enter(host string, s redirect.Source, named []string, others 
 		}
 		return c.program.Entries[n], nil
 	}
-	at := p.where(host, s.Path, carried)
+	at := c.where(host, s.Path, carried)
 	if host == "" && c.ahead != nil && c.ahead[c.at].done {
 		e = c.ahead[c.at].entry
 	} else if err := c.work(&e, at); err != nil {
 		return e, err
 	}
 	c.seen[k] = -1
-	if len(named) > 0 || len(p.Rules) > 0 {
+	if len(named) > 0 || len(c.rules.Patterns) > 0 {
 		c.known = append(c.known, at)
 	}
 	if e.Kind != "" && !slices.ContainsFunc(others, e.answersAs) {
@@ -247,13 +240,10 @@ func (c *compiler) enter(host string, s redirect.Source, named []string, others 
 }
 
 // where returns the address to work out for a path and its parameters.
-func (p *Plan) where(host, path string, carried []address.Param) address.Address {
-	at := p.Site.Origin
+func (c *compiler) where(host, path string, carried []address.Param) address.Address {
+	at := c.plan.Site.Origin
 	at.Host = cmp.Or(host, at.Host)
-	at.Path, at.Query = address.MergeSlashes(path), address.JoinQuery(carried)
-	if p.Paths.Lower {
-		at.Path = address.Fold(at.Path)
-	}
+	at.Path, at.Query = c.plan.Small(address.MergeSlashes(path)), address.JoinQuery(carried)
 	return at
 }
 
@@ -265,39 +255,27 @@ type worked struct {
 
 // workAhead works sources without parameters out, on all processors. What
 // comes with findings or errors is left for its turn.
-func (c *compiler) workAhead(list []redirect.Source) {
-	p := c.program.Plan
+func (c *compiler) workAhead(list []route.Source) {
+	p := c.plan
 	c.ahead = make([]worked, len(list))
-	workers := runtime.GOMAXPROCS(0)
-	var all sync.WaitGroup
-	for worker := range workers {
-		all.Go(func() {
-			own := compiler{program: c.program, answerer: p.Answerer()}
-			for i := len(list) * worker / workers; i < len(list)*(worker+1)/workers; i++ {
-				s := list[i]
-				if s.Query != "" || p.Site.IsHome(s.Host) || len(own.named(s.Path)) > 0 {
-					continue
-				}
-				e := Entry{Key: p.index.Key(s.Path)}
-				if own.work(&e, p.where("", s.Path, nil)) == nil && len(own.found) == 0 {
-					c.ahead[i] = worked{e, true}
-				}
-				own.found = nil
+	route.Parallel(len(list), func(_, from, to int) {
+		own := compiler{program: c.program, plan: p, rules: c.rules, walker: c.rules.Walker()}
+		for i := from; i < to; i++ {
+			s := list[i]
+			if s.Query != "" || p.Site.IsHome(s.Host) || len(own.named(s.Path)) > 0 {
+				continue
 			}
-		})
-	}
-	all.Wait()
+			e := Entry{Key: p.Key(s.Path)}
+			if own.work(&e, own.where("", s.Path, nil)) == nil && len(own.found) == 0 {
+				c.ahead[i] = worked{e, true}
+			}
+			own.found = nil
+		}
+	})
 }
 
 // named returns the parameters that give a path a meaning.
-func (c *compiler) named(path string) []string {
-	return c.program.named(path, c.answerer.rules.Find(redirect.PatternPath(path)))
-}
-
-// way is a request at its beginning.
-func (c *compiler) way(method string, at address.Address) *way {
-	return &way{answerer: c.answerer, method: method, at: at}
-}
+func (c *compiler) named(path string) []string { return c.walker.Named(path) }
 
 // answersAs reports whether two entries do the same.
 func (e Entry) answersAs(o Entry) bool {
@@ -307,32 +285,37 @@ func (e Entry) answersAs(o Entry) bool {
 // work fills in what the plan answers at an address; no kind where the site's
 // own rules alone say the same.
 func (c *compiler) work(e *Entry, at address.Address) error {
-	p := c.program.Plan
-	w := c.way("GET", at)
-	a, err := p.walk(w)
+	p := c.plan
+	w := c.walker
+	w.Start("GET", at)
+	end, err := w.Walk(nil)
 	if err != nil {
 		return err
 	}
-	e.Where = Cause{File: a.Causes[0].File, Line: a.Causes[0].Line}
-	itself := w.at.Host == p.Site.Rebase(at).Host && p.index.Key(w.at.Path) == e.Key && c.signature(w.at) == e.Signature
+	if len(w.Causes) > 0 {
+		end.Cause = w.Causes[0]
+	}
+	e.Where = resolve.Cause{File: end.Cause.File, Line: end.Cause.Line}
+	moved := len(w.Steps) > 0 && end.Kind != resolve.AtGone
+	itself := w.At.Host == p.Site.Rebase(at).Host && p.Key(w.At.Path) == e.Key && c.signature(w.At) == e.Signature
 	switch page := c.livePage(at); {
-	case a.Outcome == Gone:
+	case end.Kind == resolve.AtGone:
 		e.Kind = EntryGone
 		return nil
 	case page != nil:
 		c.live(e, *page)
 		return nil
-	case a.Outcome == Served:
+	case !moved && (end.Kind == resolve.AtFile || end.Kind == resolve.AtPage):
 		return nil // a listed file
-	case a.Outcome == Unknown, !w.travelled && w.patterns == 0: // the site's own rules alone, and then no page
-		e.Kind, e.Target = EntryHold, p.Site.Rebase(w.at)
+	case !moved, !w.Travelled && w.Rounds() == 0: // the site's own rules alone, and then no page
+		e.Kind, e.Target = EntryHold, p.Site.Rebase(w.At)
 		return nil
 	}
-	if page := c.livePage(w.at); page != nil && itself {
+	if page := c.livePage(w.At); page != nil && itself {
 		c.live(e, *page)
 		return nil
 	}
-	if w.byPattern && c.asPattern(at) {
+	if w.Steps[0].By == resolve.ByPattern && c.asPattern(at, w) {
 		return nil // the server reads the pattern, with the letters as they are asked
 	}
 	if itself {
@@ -340,98 +323,79 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 			What: "this leads to another spelling of itself, which no server is asked to do", Advice: "delete the row; the site's own rules do the same"})
 		return nil
 	}
-	for _, a := range append(w.seen, w.at) {
+	stripped := slices.Clone(w.Stripped)
+	for _, a := range w.Addresses() {
 		if p.Site.Has(a.Host) {
-			w.stripped = append(w.stripped, p.LocalNoise(a.Path)...)
+			stripped = append(stripped, p.Parameters.LocalNoise(a.Path)...)
 		}
 	}
-	slices.Sort(w.stripped)
-	e.Kind, e.Target, e.Drop, e.Strip = EntryMove, w.at, w.dropped, slices.Compact(w.stripped)
-	if !w.dropped { // what was looked up by, and travels all the same, is the request's to bring
-		e.Target.Query = joinParams(address.SplitQuery(w.at.Query), func(q address.Param) bool {
+	slices.Sort(stripped)
+	e.Kind, e.Target, e.Drop, e.Strip = EntryMove, w.At, w.Dropped, slices.Compact(stripped)
+	if !w.Dropped { // what was looked up by, and travels all the same, is the request's to bring
+		e.Target.Query = address.JoinWithout(address.SplitQuery(w.At.Query), func(q address.Param) bool {
 			_, brought := address.First(address.SplitQuery(at.Query), q.Name)
 			return brought && !slices.Contains(e.Strip, q.Name)
 		})
 	}
-	e.Status = w.both()
+	e.Status = both(w.Steps)
 	return nil
 }
 
 // both returns the statuses of a way that was made with GET, for both methods.
-func (w *way) both() Statuses {
-	s := Statuses{Get: redirect.Compose(w.statuses)}
-	for i, derived := range w.derivedSteps {
-		if derived {
-			w.statuses[i] = 308
+func both(steps []resolve.Step) Statuses {
+	var get, other []int
+	for _, s := range steps {
+		if s.Derived {
+			get, other = append(get, 301), append(other, 308)
+		} else {
+			get, other = append(get, s.Status), append(other, s.Status)
 		}
 	}
-	s.Other = redirect.Compose(w.statuses)
-	return s
-}
-
-// LocalNoise returns the names of parameters that are noise on a path, but not
-// everywhere.
-func (p *Plan) LocalNoise(path string) []string {
-	if !slices.ContainsFunc(p.Parameters, func(q Parameter) bool { return q.Class == Noise && q.For != "" }) {
-		return nil
-	}
-	if p.Paths.Lower {
-		path = address.Fold(path)
-	}
-	var names []string
-	for _, q := range p.Parameters {
-		if q.Class == Noise && q.For != "" && (path == q.For || strings.HasPrefix(path, q.For+"/")) {
-			names = append(names, q.Name)
-		}
-	}
-	return names
+	return Statuses{resolve.Compose(get...), resolve.Compose(other...)}
 }
 
 // signature is that of an address's parameters, as far as they give its path a
 // meaning.
 func (c *compiler) signature(a address.Address) string {
-	return redirect.Signature(redirect.Carried(address.SplitQuery(a.Query), c.named(a.Path)))
+	return route.Signature(route.Carried(address.SplitQuery(a.Query), c.named(a.Path)))
 }
 
 // live makes an entry that of a live page.
 func (c *compiler) live(e *Entry, at book.Entry) {
-	e.Kind, e.Target = EntryLive, c.program.Site.Rebase(at.Address)
+	e.Kind, e.Target = EntryLive, c.plan.Site.Rebase(at.Address)
 	e.Plain = e.Signature == "" && c.plainPath(e.Target.Path)
 }
 
 // livePage returns the entry of the live page that is served at an address but
 // for its spelling, or nil.
 func (c *compiler) livePage(at address.Address) *book.Entry {
-	p := c.program.Plan
+	p := c.plan
 	if len(p.Book.Entries) == 0 {
 		return nil
 	}
-	n := p.decides(at.Host, at.Path, address.SplitQuery(at.Query), c.named(at.Path))
+	n := c.rules.Decides(at.Host, at.Path, address.SplitQuery(at.Query), c.named(at.Path))
 	if n < 0 {
 		return nil
 	}
-	if e := p.entry(n); e != nil && p.serves(*e) {
-		return e
-	}
-	return nil
+	return p.Served(n)
 }
 
 // plainPath reports whether a path is what the site's own rules make of it, and no
 // pattern takes it.
 func (c *compiler) plainPath(path string) bool {
-	p := c.program.Plan
-	if p.SiteForm(path) != path || p.IsFile(path) || !Reflectable(path) {
+	p := c.plan
+	if p.SiteForm(path) != path || p.IsFile(path) || !address.Reflectable(path) {
 		return false
 	}
 	return !slices.ContainsFunc(c.program.Patterns, func(q Pattern) bool {
-		_, ok := q.Reader.ReadPath(redirect.PatternPath(path), p.Paths.Lower)
+		_, ok := q.Reader.ReadPath(route.PatternPath(path), p.Paths.Lower)
 		return ok
 	})
 }
 
 // groups collects the parameters that give paths a meaning.
 func (c *compiler) groups() {
-	p := c.program.Plan
+	p := c.plan
 	byNames := map[string]int{}
 	enter := func(key string, names []string) {
 		if len(names) == 0 {
@@ -444,18 +408,20 @@ func (c *compiler) groups() {
 			byNames[id] = i
 			c.program.Groups = append(c.program.Groups, Group{Names: names})
 		}
-		g := &c.program.Groups[i]
-		if at, have := slices.BinarySearch(g.Paths, key); !have {
-			g.Paths = slices.Insert(g.Paths, at, key)
-		}
+		c.program.Groups[i].Paths = append(c.program.Groups[i].Paths, key)
 	}
 	for _, a := range c.known {
-		enter(p.index.Key(a.Path), p.Named(a.Path))
+		enter(p.Key(a.Path), c.named(a.Path))
 	}
-	for _, rule := range p.Rules {
+	for _, rule := range c.rules.Patterns {
 		if path, ok := rule.Reader.LiteralPath(); ok {
-			enter(p.index.Key(path), p.Named(path))
+			enter(p.Key(path), c.named(path))
 		}
+	}
+	for i := range c.program.Groups {
+		g := &c.program.Groups[i]
+		slices.Sort(g.Paths)
+		g.Paths = slices.Compact(g.Paths)
 	}
 	slices.SortFunc(c.program.Groups, func(a, b Group) int { return strings.Compare(strings.Join(a.Names, "&"), strings.Join(b.Names, "&")) })
 }

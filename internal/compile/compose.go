@@ -1,4 +1,4 @@
-package plan
+package compile
 
 import (
 	"slices"
@@ -6,30 +6,29 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
-	"young-compass/internal/redirect"
+	"young-compass/internal/resolve"
+	"young-compass/internal/route"
 	"young-compass/internal/template"
 )
 
-// pattern composes a rule with the rules that its target always meets.
-func (c *compiler) pattern(rule Rule) Pattern {
-	out := Pattern{Reader: rule.Reader, Target: rule.Target, Drop: rule.Drop, Except: rule.Except,
-		Where: Cause{File: rule.Where.File, Line: rule.Where.Line, Rule: "pattern " + rule.From}}
-	written := []int{rule.Status}
-	for _, q := range rule.Reader.Query() {
-		out.Strip = append(out.Strip, q.Name)
-	}
-	for round := 1; round < maxRounds; round++ {
-		target, next := c.leadsOn(rule.Reader, out.Target)
+// pattern composes a pattern with those that its target always meets.
+func (c *compiler) pattern(from *resolve.Pattern) Pattern {
+	out := Pattern{Reader: from.Reader, Target: from.Target, Drop: from.Drop, Except: from.Except,
+		Where: resolve.Cause{File: from.Cause.File, Line: from.Cause.Line, Rule: "pattern " + from.From}}
+	steps := []int{from.Status}
+	out.Strip = append(out.Strip, from.Names()...)
+	for round := 1; round < resolve.MaxRounds; round++ {
+		target, next := c.leadsOn(from.Reader, out.Target)
 		if next == nil {
 			break
 		}
 		out.Target, out.Drop = target, out.Drop || next.Drop
-		written = append(written, next.Status)
+		steps = append(steps, next.Status)
 	}
-	out.Target = c.ended(rule.Reader.Classes(), out.Target)
-	for _, example := range []string{rule.Example(), sample(out.Target)} {
-		if a, err := address.Resolve(c.program.Site.Origin, example); err == nil && c.program.Site.Has(a.Host) {
-			out.Strip = append(out.Strip, c.program.LocalNoise(a.Path)...)
+	out.Target = c.ended(from.Reader.Classes(), out.Target)
+	for _, example := range []string{from.Example(), out.Target.Sample()} {
+		if a, err := address.Resolve(c.plan.Site.Origin, example); err == nil && c.plan.Site.Has(a.Host) {
+			out.Strip = append(out.Strip, c.plan.Parameters.LocalNoise(a.Path)...)
 		}
 	}
 	for _, q := range address.SplitQuery(queryOf(out.Target)) {
@@ -37,33 +36,28 @@ func (c *compiler) pattern(rule Rule) Pattern {
 	}
 	slices.Sort(out.Strip)
 	out.Strip = slices.Compact(out.Strip)
-	for _, w := range []*way{{method: "GET"}, {method: "POST"}} {
-		for _, status := range written {
-			w.statuses = append(w.statuses, w.written(status))
-		}
-		if w.method == "GET" {
-			out.Status.Get = redirect.Compose(w.statuses)
-		} else {
-			out.Status.Other = redirect.Compose(w.statuses)
-		}
+	way := make([]resolve.Step, len(steps))
+	for i, status := range steps {
+		way[i] = resolve.Step{Status: status, Derived: status == 0}
 	}
+	out.Status = both(way)
 	return out
 }
 
 // ended returns a pattern's target with the slash at its end as the site ends
 // paths, where every value leaves that alone.
 func (c *compiler) ended(classes map[string]template.Class, t *template.Template) *template.Template {
-	p := c.program.Plan
+	p := c.plan
 	for _, name := range t.Names() {
 		if class := classes[name]; class.Has('.') {
 			return t // perhaps what looks like a file
 		}
 	}
-	if reader, err := template.NewReader(t, classes); err != nil || slices.ContainsFunc(p.Rules, func(rule Rule) bool { return !template.Disjoint(reader, rule.Reader, p.Paths.Lower) }) {
+	if reader, err := template.NewReader(t, classes); err != nil || slices.ContainsFunc(c.rules.Patterns, func(rule resolve.Pattern) bool { return !template.Disjoint(reader, rule.Reader, p.Paths.Lower) }) {
 		return t // perhaps another pattern leads on from there
 	}
-	to, err := address.Resolve(p.Site.Origin, sample(t))
-	if err != nil || p.Site.Rebase(to).Host != p.Site.Origin.Host || p.IsExempt(to.Path) {
+	to, err := address.Resolve(p.Site.Origin, t.Sample())
+	if err != nil || p.Site.Rebase(to).Host != p.Site.Origin.Host || p.Scope.Leaves(to.Path) {
 		return t
 	}
 	text := t.String()
@@ -74,7 +68,7 @@ func (c *compiler) ended(classes map[string]template.Class, t *template.Template
 		}
 	}
 	path := strings.TrimRight(text[:end], "/")
-	if ended := p.slashed(to.Path); ended == to.Path || path == "" {
+	if ended := p.EndSlash(to.Path); ended == to.Path || path == "" {
 		return t
 	} else if strings.HasSuffix(ended, "/") {
 		path += "/"
@@ -89,27 +83,27 @@ func (c *compiler) ended(classes map[string]template.Class, t *template.Template
 // queryOf returns the query that every expansion of a target has; a variable
 // has the value x.
 func queryOf(t *template.Template) string {
-	_, query, _ := strings.Cut(sample(t), "?")
+	_, query, _ := strings.Cut(t.Sample(), "?")
 	query, _, _ = strings.Cut(query, "#")
 	return query
 }
 
 // leadsOn returns the rule that every expansion of a target meets, and where
 // it leads then; nil when there is none that surely does.
-func (c *compiler) leadsOn(from *template.Reader, target *template.Template) (*template.Template, *Rule) {
-	if p := c.program.Plan; !strings.HasPrefix(target.String(), "/") || len(p.Only.list)+len(p.Except.list) > 0 {
+func (c *compiler) leadsOn(from *template.Reader, target *template.Template) (*template.Template, *resolve.Pattern) {
+	if !strings.HasPrefix(target.String(), "/") || !c.plan.Scope.All() {
 		return nil, nil // what leads into places that the plan leaves alone ends there
 	}
 	reader, err := template.NewReader(target, from.Classes())
 	if err != nil || len(reader.Query()) > 0 {
 		return nil, nil
 	}
-	for i, rule := range c.program.Rules {
-		names, always := template.Align(reader, rule.Reader, c.program.Paths.Lower)
+	for i, rule := range c.rules.Patterns {
+		names, always := template.Align(reader, rule.Reader, c.plan.Paths.Lower)
 		switch {
-		case len(rule.Reader.Query()) > 0 || template.Disjoint(reader, rule.Reader, c.program.Paths.Lower):
-		case always && len(rule.Except.list) == 0:
-			return rule.Target.Rename(names), &c.program.Rules[i]
+		case len(rule.Reader.Query()) > 0 || template.Disjoint(reader, rule.Reader, c.plan.Paths.Lower):
+		case always && rule.Except.Empty():
+			return rule.Target.Rename(names), &c.rules.Patterns[i]
 		default:
 			return nil, nil // some values meet this rule, others perhaps a later one
 		}
@@ -120,11 +114,11 @@ func (c *compiler) leadsOn(from *template.Reader, target *template.Template) (*t
 // preimages enters the addresses from which a pattern leads to an address that
 // the plan knows, where the plan's answer is another than the pattern's alone.
 func (c *compiler) preimages() error {
-	p := c.program.Plan
-	for round, from := 0, 0; round < maxRounds && from < len(c.known); round++ {
+	p := c.plan
+	for round, from := 0, 0; round < resolve.MaxRounds && from < len(c.known); round++ {
 		known := c.known[from:]
 		from = len(c.known)
-		for _, rule := range p.Rules {
+		for _, rule := range c.rules.Patterns {
 			if !strings.HasPrefix(rule.To, "/") {
 				continue
 			}
@@ -137,17 +131,17 @@ func (c *compiler) preimages() error {
 				return err
 			}
 			for _, a := range known {
-				values, ok := reader.ReadPath(redirect.PatternPath(a.Path), p.Paths.Lower)
+				values, ok := reader.ReadPath(route.PatternPath(a.Path), p.Paths.Lower)
 				if !ok || !reader.ReadQuery(address.SplitQuery(a.Query), values) {
 					continue
 				}
 				at, err := address.Resolve(p.Site.Origin, source.Expand(values))
-				if err != nil || p.IsExempt(at.Path) || rule.Except.Has(at.Path) || c.asPattern(at) {
+				if err != nil || p.Scope.Leaves(at.Path) || rule.Except.Has(at.Path) || c.asPattern(at, nil) {
 					continue
 				}
-				if err := c.add(redirect.Source{Path: at.Path, Query: at.Query}); err != nil {
+				if err := c.add(route.Source{Path: at.Path, Query: at.Query}); err != nil {
 					c.found = append(c.found, finding.Finding{Code: "loop", Severity: finding.Error, What: err.Error(), Advice: "narrow one of the patterns",
-						Where: finding.Place{File: rule.Where.File, Line: rule.Where.Line, URL: at.String()}})
+						Where: finding.Place{File: rule.Cause.File, Line: rule.Cause.Line, URL: at.String()}})
 				}
 			}
 		}
@@ -157,10 +151,11 @@ func (c *compiler) preimages() error {
 
 // asPattern reports whether the plan answers at an address just what the first
 // composed pattern that reads it says.
-func (c *compiler) asPattern(at address.Address) bool {
-	p := c.program.Plan
+// The way from there is w, if it was walked already.
+func (c *compiler) asPattern(at address.Address, w *resolve.Walker) bool {
+	p := c.plan
 	for _, q := range c.program.Patterns {
-		values, ok := q.Reader.ReadPath(redirect.PatternPath(at.Path), p.Paths.Lower)
+		values, ok := q.Reader.ReadPath(route.PatternPath(at.Path), p.Paths.Lower)
 		if !ok || q.Except.Has(at.Path) || !q.Reader.ReadQuery(address.SplitQuery(at.Query), values) {
 			continue
 		}
@@ -168,8 +163,14 @@ func (c *compiler) asPattern(at address.Address) bool {
 		if err != nil {
 			return false
 		}
-		a, err := p.Answer(Request{Method: "GET", Address: at})
-		return err == nil && a.Outcome == Moved && a.To == to.String() && a.Status == q.Status.Get
+		if w == nil {
+			w = c.walker
+			w.Start("GET", at)
+			if end, err := w.Walk(nil); err != nil || end.Kind == resolve.AtGone {
+				return false
+			}
+		}
+		return len(w.Steps) > 0 && w.At.String() == to.String() && w.Status() == q.Status.Get
 	}
 	return false
 }

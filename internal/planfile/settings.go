@@ -1,4 +1,6 @@
-package plan
+// Package planfile reads young-compass.yaml: the rules of a plan, as a person wrote them. It is strict: a key that
+// isn't known is an error that names line, column and the nearest known key.
+package planfile
 
 import (
 	"cmp"
@@ -10,22 +12,22 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
-	"young-compass/internal/redirect"
+	"young-compass/internal/parameter"
+	"young-compass/internal/resolve"
+	"young-compass/internal/route"
 	"young-compass/internal/slug"
-	"young-compass/internal/template"
 )
 
-// Config is the content of young-compass.yaml.
-type Config struct {
-	File       string
-	Site       address.Site
+// Settings is the content of young-compass.yaml.
+type Settings struct {
+	File string
+	address.Speller
+	Scope      address.Scope
 	Known      []string // foreign hosts that redirects may lead to
 	Staging    []string // hosts of the site in the making, that nobody else may see
-	Paths      Paths
 	Files      []string // beyond those every site has
 	Languages  Languages
-	Parameters []Parameter
-	scoped     bool // parameters count in some sections alone
+	Parameters parameter.List
 	Slugs      slug.Settings
 	Reserved   []string // slugs that no page gets
 	Collide    Collide
@@ -36,46 +38,9 @@ type Config struct {
 	Front      *Front       // nil: what no page has is 404
 	Upkeep     *Maintenance // nil: the site is open
 	Proxies    []netip.Prefix
-	Only       Places // empty: everywhere
-	Except     Places
 
-	files files
 	lines map[string]int // where the site's own rules are written, by key
 }
-
-// cause names one of the site's own rules as the cause of an answer.
-func (c *Config) cause(key, rule string) Cause {
-	return Cause{File: c.File, Line: cmp.Or(c.lines[key], c.lines["site"]), Rule: rule}
-}
-
-// Paths says how the site spells its addresses.
-type Paths struct {
-	Slash       Slash    // at the end
-	Lower       bool     // small letters only
-	NoExtension bool     // no .html, .htm, .php at the end
-	Extension   string   // the one with which every designed address ends, such as ".html"; empty: none
-	Index       []string // names of index files, which never show
-	Depth       int      // segments; 0: no limit
-	Length      int      // bytes of the path; 0: no limit
-}
-
-// Ending is what every designed address ends with.
-func (p Paths) Ending() string {
-	if p.Extension == "" && p.Slash == SlashAlways {
-		return "/"
-	}
-	return p.Extension
-}
-
-// Slash says whether addresses end with a slash.
-type Slash string
-
-// The ways to end an address.
-const (
-	SlashNever  Slash = "never"
-	SlashAlways Slash = "always" // unless the last segment holds a dot
-	SlashKept   Slash = "keep"   // as it was asked
-)
 
 // Languages says which languages the site has and where.
 type Languages struct {
@@ -89,52 +54,26 @@ type Languages struct {
 // a prefix, or a host of their own.
 type Language struct{ Tag, Prefix, Host string }
 
-// Class says what a parameter is for.
-type Class string
-
-// The classes of parameters.
-const (
-	Identity   Class = "identity"
-	Pagination Class = "pagination"
-	Display    Class = "display"
-	Tracking   Class = "tracking"
-	Noise      Class = "noise"
-)
-
-// Parameter gives a parameter its class.
-type Parameter struct {
-	Name  string // exact, or the beginning of a name when it ends in "*"
-	For   string // a path: the class holds there and below; empty: everywhere
-	Class Class
-}
-
-// Matches reports whether a parameter of that name on that path is meant.
-func (p *Parameter) Matches(name, path string) bool {
-	if start, ok := strings.CutSuffix(p.Name, "*"); ok {
-		if !strings.HasPrefix(name, start) {
-			return false
-		}
-	} else if name != p.Name {
-		return false
-	}
-	return p.For == "" || path == p.For || strings.HasPrefix(path, p.For+"/")
+// Says names one of the site's own rules, by the key under which the plan has it, as the cause of an answer.
+func (c *Settings) Says(key, rule string) resolve.Cause {
+	return resolve.Cause{File: c.File, Line: cmp.Or(c.lines[key], c.lines["site"]), Rule: rule}
 }
 
 // Rule is a pattern redirect.
 type Rule struct {
-	*redirect.Pattern
+	*route.Pattern
 	Status int // 0 when not written: permanent
 	Drop   bool
-	Except Places
+	Except address.Places
 	Where  finding.Place
 }
 
 // maxPlan bounds the size of young-compass.yaml in bytes.
 const maxPlan = 4 << 20
 
-// readConfig reads young-compass.yaml. Anything wrong with it is an error of
+// Read reads young-compass.yaml. Anything wrong with it is an error of
 // type *finding.Input that names line and column.
-func readConfig(file string, data []byte) (c *Config, err error) {
+func Read(file string, data []byte) (c *Settings, err error) {
 	if len(data) > maxPlan {
 		return nil, finding.Unreadable(finding.Place{File: file}, "the plan is larger than 4 MiB", "long lists of redirects belong into redirects.csv")
 	}
@@ -151,7 +90,7 @@ func readConfig(file string, data []byte) (c *Config, err error) {
 	if err != nil {
 		return nil, err
 	}
-	c = &Config{File: file, lines: map[string]int{}}
+	c = &Settings{File: file, lines: map[string]int{}}
 	top := root.fields("site", "languages", "parameters", "slugs", "kinds", "rules", "front-controller", "maintenance")
 	site, ok := top["site"]
 	if !ok {
@@ -179,11 +118,12 @@ func readConfig(file string, data []byte) (c *Config, err error) {
 	if v, ok := top["maintenance"]; ok {
 		c.readMaintenance(v)
 	}
-	c.files = newFiles(c.FileList())
+	c.Listed = address.NewPlaces(c.FileList())
+	c.Parameters.Fold = c.Paths.Lower
 	return c, nil
 }
 
-func (c *Config) readSite(v value) {
+func (c *Settings) readSite(v value) {
 	f := v.fields("origin", "hosts", "known", "staging", "paths", "files", "trusted-proxies", "only", "except")
 	c.lines["site"] = v.place().Line
 	c.note(f, "origin", "hosts", "files", "only", "except")
@@ -223,25 +163,25 @@ func (c *Config) readSite(v value) {
 		c.Staging = hosts(v)
 	}
 	if v, ok := f["files"]; ok {
-		c.Files = readPlaces(v).list
+		c.Files = readPlaces(v).List()
 	}
 	if v, ok := f["trusted-proxies"]; ok {
 		c.Proxies = readNetworks(v)
 	}
 	if v, ok := f["only"]; ok {
-		c.Only = readPlaces(v)
+		c.Scope.Only = readPlaces(v)
 	}
 	if v, ok := f["except"]; ok {
-		c.Except = readPlaces(v)
+		c.Scope.Except = readPlaces(v)
 	}
-	c.Paths = Paths{Slash: SlashNever, Lower: true, NoExtension: true, Index: []string{"index.html", "index.php"}}
+	c.Paths = address.Paths{Slash: address.SlashNever, Lower: true, NoExtension: true, Index: []string{"index.html", "index.php"}}
 	if v, ok := f["paths"]; ok {
 		c.readPaths(v)
 	}
 }
 
 // note remembers where these keys are written.
-func (c *Config) note(f map[string]value, keys ...string) {
+func (c *Settings) note(f map[string]value, keys ...string) {
 	for _, key := range keys {
 		if v, ok := f[key]; ok {
 			c.lines[key] = v.place().Line
@@ -249,12 +189,12 @@ func (c *Config) note(f map[string]value, keys ...string) {
 	}
 }
 
-func (c *Config) readPaths(v value) {
+func (c *Settings) readPaths(v value) {
 	p := &c.Paths
 	f := v.fields("slash", "letters", "extension", "index", "depth", "length")
 	c.note(f, "slash", "letters", "extension", "index")
 	if v, ok := f["slash"]; ok {
-		p.Slash = Slash(v.oneOf("never", "always", "keep"))
+		p.Slash = address.Slash(v.oneOf("never", "always", "keep"))
 	}
 	if v, ok := f["letters"]; ok {
 		p.Lower = v.oneOf("lower", "keep") == "lower"
@@ -264,10 +204,10 @@ func (c *Config) readPaths(v value) {
 		case text == "none":
 		case text == "keep":
 			p.NoExtension = false
-		case slices.Contains(Extensions(), text):
+		case slices.Contains(address.PageExtensions(), text):
 			p.NoExtension, p.Extension = false, text
 		default:
-			v.fail("write none, keep, or one of "+strings.Join(Extensions(), " "), "%q says nothing about extensions", address.Printable(text))
+			v.fail("write none, keep, or one of "+strings.Join(address.PageExtensions(), " "), "%q says nothing about extensions", address.Printable(text))
 		}
 	}
 	if v, ok := f["index"]; ok {
@@ -297,8 +237,8 @@ func languageTag(v value, s string) string {
 	return tag.String()
 }
 
-func (c *Config) readLanguages(v value) {
-	c.Languages.Default = "en"
+func (c *Settings) readLanguages(v value) {
+	c.Languages.Default, c.Prefix = "en", "en"
 	if v.node == nil {
 		return
 	}
@@ -306,6 +246,7 @@ func (c *Config) readLanguages(v value) {
 	c.note(f, "default")
 	if v, ok := f["default"]; ok {
 		c.Languages.Default = languageTag(v, v.text())
+		c.Prefix = c.Languages.Default
 	}
 	if v, ok := f["others"]; ok {
 		c.lines["languages"] = v.place().Line
@@ -350,7 +291,7 @@ func (c *Config) readLanguages(v value) {
 }
 
 // readHome reads the host of a language.
-func (c *Config) readHome(l *Language, v value) {
+func (c *Settings) readHome(l *Language, v value) {
 	host, err := address.Host(v.text())
 	if err != nil || strings.ContainsAny(host, ":/") {
 		v.fail("write a host name alone, such as skerrywick-ch.example", "%q is no host name", address.Printable(v.text()))
@@ -366,7 +307,7 @@ func (c *Config) readHome(l *Language, v value) {
 
 // Home returns where the addresses of a language stand: its own host, or the
 // origin.
-func (c *Config) Home(tag string) address.Address {
+func (c *Settings) Home(tag string) address.Address {
 	home := c.Site.Origin
 	for _, o := range c.Languages.Others {
 		if o.Tag == tag && o.Host != "" {
@@ -404,8 +345,8 @@ func (l Languages) Prefix(tag string) string {
 	return ""
 }
 
-func (c *Config) readParameters(v value) {
-	classes := []Class{Identity, Pagination, Display, Tracking, Noise}
+func (c *Settings) readParameters(v value) {
+	classes := parameter.Classes()
 	names := make([]string, len(classes))
 	for i, class := range classes {
 		names[i] = string(class)
@@ -418,7 +359,7 @@ func (c *Config) readParameters(v value) {
 			continue
 		}
 		for _, item := range list.list() {
-			p := Parameter{Class: class}
+			p := parameter.Parameter{Class: class}
 			if item.isMapping() {
 				m := item.fields("name", "for")
 				if m["name"].node == nil || m["for"].node == nil {
@@ -434,8 +375,7 @@ func (c *Config) readParameters(v value) {
 			if !parameterName(p.Name) {
 				item.fail("write it as in an address; only its end may be *", "%q is no name of a parameter", address.Printable(p.Name))
 			}
-			c.Parameters = append(c.Parameters, p)
-			c.scoped = c.scoped || p.For != ""
+			c.Parameters.All = append(c.Parameters.All, p)
 		}
 	}
 }
@@ -446,36 +386,6 @@ func parameterName(s string) bool {
 	return strings.Trim(s, "*") != "" && !strings.Contains(strings.TrimSuffix(s, "*"), "*") && !strings.ContainsAny(s, "&=#?% \"")
 }
 
-// sample expands a template with a harmless value for each variable.
-func sample(t *template.Template) string {
-	values := template.Values{}
-	for _, name := range t.Names() {
-		values[name] = []string{"x"}
-	}
-	return t.Expand(values)
-}
-
-// ClassOf returns the class of a parameter on a path in normal form; empty
-// when it has none. A class scoped to the path goes before one that isn't.
-func (c *Config) ClassOf(name, path string) Class {
-	if c.scoped && !address.Settled(path) {
-		if path = address.MergeSlashes(path); c.Paths.Lower {
-			path = address.Fold(path)
-		}
-	}
-	found := Class("")
-	for i := range c.Parameters {
-		p := &c.Parameters[i]
-		if p.Matches(name, path) {
-			if p.For != "" {
-				return p.Class
-			}
-			found = cmp.Or(found, p.Class)
-		}
-	}
-	return found
-}
-
 // assetSuffixes are the endings of files that every site serves as they are.
 func assetSuffixes() []string {
 	return []string{".css", ".js", ".mjs", ".map", ".png", ".jpg", ".jpeg", ".gif", ".svg", ".webp", ".avif", ".ico", ".bmp",
@@ -484,7 +394,7 @@ func assetSuffixes() []string {
 
 // FileList returns what is served as it is, in small letters: entries that end
 // in "/" mean all below, those that begin with "." an ending, others one path.
-func (c *Config) FileList() []string {
+func (c *Settings) FileList() []string {
 	list := append([]string{"/.well-known/", "/robots.txt", "/favicon.ico"}, assetSuffixes()...)
 	for _, f := range c.Files {
 		if f = address.Fold(f); !slices.Contains(list, f) {

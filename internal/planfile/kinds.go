@@ -1,4 +1,4 @@
-package plan
+package planfile
 
 import (
 	"fmt"
@@ -43,7 +43,7 @@ func ParseCollide(s string) (Collide, error) {
 }
 
 // readSlugs reads how titles become path segments.
-func (c *Config) readSlugs(v value) {
+func (c *Settings) readSlugs(v value) {
 	f := v.fields("letters", "length", "fillers", "spelling", "reserved", "collide")
 	if v, ok := f["letters"]; ok {
 		c.Slugs.Keep = v.oneOf("ascii", "keep") == "keep"
@@ -90,7 +90,7 @@ func (c *Config) readSlugs(v value) {
 	}
 }
 
-func (c *Config) readKinds(v value) {
+func (c *Settings) readKinds(v value) {
 	for _, e := range v.entries() {
 		f := e.value.fields("address", "slug", "sections")
 		text, ok := f["address"]
@@ -145,7 +145,7 @@ func (k Kind) In(language string) (t *template.Template, own bool) {
 }
 
 // KindOf returns the kind of that name.
-func (c *Config) KindOf(name string) (Kind, bool) {
+func (c *Settings) KindOf(name string) (Kind, bool) {
 	i := slices.IndexFunc(c.Kinds, func(k Kind) bool { return k.Name == name })
 	if i < 0 {
 		return Kind{}, false

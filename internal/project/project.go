@@ -1,0 +1,77 @@
+// Package project is a plan on disk: a folder with the rules, the pages, the address book and the redirects.
+package project
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"young-compass/internal/book"
+	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
+	"young-compass/internal/plan"
+	"young-compass/internal/planfile"
+	"young-compass/internal/redirect"
+)
+
+// The files of a project folder.
+const (
+	PlanFile      = "young-compass.yaml"
+	PagesFile     = "pages.csv"
+	AddressesFile = "addresses.csv"
+	RedirectsFile = "redirects.csv"
+)
+
+// Load reads a project folder. A file that can't be read as what it should be is an error; bad rows are findings.
+// Whether the plan makes sense is package judge's matter.
+func Load(dir string) (*plan.Plan, []finding.Finding, error) {
+	data, err := os.ReadFile(filepath.Join(dir, PlanFile))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil, finding.Unreadable(finding.Place{File: PlanFile}, "there is no such file", "young-compass init starts a project, --project names its folder")
+	}
+	if err != nil {
+		return nil, nil, fmt.Errorf("reading the plan: %w", err)
+	}
+	config, err := planfile.Read(PlanFile, data)
+	if err != nil {
+		return nil, nil, err
+	}
+	pages, entries := &inventory.Inventory{File: PagesFile}, &book.Book{File: AddressesFile}
+	rows := redirect.NewList(config.Site)
+	var found, more []finding.Finding
+	for _, source := range []struct {
+		name string
+		read func(io.Reader) error
+	}{
+		{PagesFile, func(r io.Reader) (err error) {
+			pages, more, err = inventory.Read(PagesFile, r, config.Languages.Default)
+			return err
+		}},
+		{AddressesFile, func(r io.Reader) (err error) {
+			entries, more, err = book.Read(AddressesFile, r)
+			return err
+		}},
+		{RedirectsFile, func(r io.Reader) (err error) {
+			more, err = rows.Read(RedirectsFile, r)
+			return err
+		}},
+	} {
+		f, err := os.Open(filepath.Join(dir, source.name))
+		if errors.Is(err, fs.ErrNotExist) {
+			continue
+		}
+		if err != nil {
+			return nil, nil, fmt.Errorf("reading %s: %w", source.name, err)
+		}
+		err = source.read(f)
+		_ = f.Close()
+		if err != nil {
+			return nil, nil, err
+		}
+		found = append(found, more...)
+	}
+	return plan.New(config, pages, entries, rows), found, nil
+}
