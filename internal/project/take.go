@@ -25,7 +25,7 @@ func Take(p *plan.Plan, more *redirect.List, choose redirect.Choose) (Taken, []f
 	if found := redirect.Refused(redirect.Check(more, p.With(more).World())); len(found) > 0 {
 		return Taken{}, found, nil
 	}
-	more = redirect.Straighten(more, p.With(redirect.Together(p.Redirects, more)).World())
+	more = redirect.Straighten(more, p.Redirects.Len(), p.With(redirect.Together(p.Redirects, more)).World())
 	merged, found, err := redirect.Merge(p.Redirects, more, p.Paths.Lower, choose)
 	if err != nil || len(found) > 0 {
 		return Taken{}, found, err

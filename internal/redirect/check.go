@@ -18,7 +18,7 @@ import (
 // once for each of what it names:
 //
 //   - loop: a cycle of two or more rows, or of one pattern that meets what it
-//     writes
+//     writes; also a way on which more than five patterns follow one another
 //   - into-loop: a row outside a cycle whose way ends in one
 //   - self: a row whose target, as written or after the site's own rules, is its
 //     source
@@ -111,6 +111,7 @@ type checker struct {
 	next     []int32    // by node: the node that its target meets, or -1
 	flags    []flag     // by node
 	nodes    []met      // behind the rows
+	rounds   []uint8    // by node: how many patterns are on its way, up to one too many
 	shared   map[meeting]int32
 	found    []finding.Finding
 }
@@ -154,6 +155,12 @@ func (c *checker) rowOf(node int32) int {
 		return c.Patterns[c.nodes[n].number].Row
 	}
 	return int(c.nodes[n].number)
+}
+
+// isPattern reports whether a node is of a pattern.
+func (c *checker) isPattern(node int32) bool {
+	n := int(node) - c.list.Len()
+	return n >= 0 && c.nodes[n].by == resolve.ByPattern
 }
 
 // placeOf returns where the row or the pattern of a node stands.
@@ -347,14 +354,15 @@ type onward struct {
 	final address.Address // where the site's own rules, and the book, have led before
 	book  bool            // the address book has
 	gone  bool            // it ends with 410
+	round bool            // it goes round in a circle before any node
 	sure  bool            // false: a node would have to be made first
 }
 
 // onward follows a request from an address to the next node, or to its end.
 func (c *checker) onward(w *resolve.Walker, at address.Address, grow bool, before int32) onward {
-	at.Fragment = ""
 	w.Start("GET", at)
 	o := onward{node: -1, final: at, sure: true}
+	o.final.Fragment = ""
 	if w.Nothing() {
 		return o
 	}
@@ -370,6 +378,10 @@ func (c *checker) onward(w *resolve.Walker, at address.Address, grow bool, befor
 			break
 		}
 		o.final = w.At
+		o.final.Fragment = ""
+		if o.round = slices.ContainsFunc(w.Steps, func(s resolve.Step) bool { return s.From == w.At }); o.round {
+			break
+		}
 		o.book = o.book || w.Steps[len(w.Steps)-1].By == resolve.ByEntry
 	}
 	return o
@@ -420,7 +432,7 @@ func (c *checker) row(w *resolve.Walker, i int, grow bool) (found []finding.Find
 			return nil, true
 		}
 		o := c.onward(w, at, grow, int32(i))
-		c.next[i] = o.node
+		c.lead(int32(i), o)
 		return nil, o.sure
 	}
 	if !c.Site.Has(target.Host) {
@@ -430,7 +442,7 @@ func (c *checker) row(w *resolve.Walker, i int, grow bool) (found []finding.Find
 	if !o.sure {
 		return nil, false
 	}
-	c.next[i] = o.node
+	c.lead(int32(i), o)
 	source := c.Site.Origin
 	if s := c.list.Source(i); s.Host == "" {
 		source.Path, source.Query = s.Path, s.Query
@@ -438,6 +450,13 @@ func (c *checker) row(w *resolve.Walker, i int, grow bool) (found []finding.Find
 		return nil, true
 	}
 	return c.spelled(w, i, source, target, o), true
+}
+
+// lead notes what comes after a node.
+func (c *checker) lead(node int32, o onward) {
+	if c.next[node] = o.node; o.round {
+		c.flags[node] |= looping
+	}
 }
 
 func (c *checker) finding(i int, code string, severity finding.Severity, what, why, advice string) finding.Finding {

@@ -62,8 +62,8 @@ func Flatten(list *List, world World, mode Mode) (flat *List, found []finding.Fi
 	for _, f := range c.found {
 		chains[f.Where] = chains[f.Where] || f.Code == "chain"
 	}
-	put := func(row Row) {
-		straight, how := f.straight(row)
+	put := func(row Row, number int) {
+		straight, how := f.straight(row, number)
 		switch how {
 		case endless:
 			found = append(found, finding.Finding{Code: "loop", Severity: finding.Error, Where: row.Place(),
@@ -85,7 +85,7 @@ func Flatten(list *List, world World, mode Mode) (flat *List, found []finding.Fi
 			row.To, row.Status = row.goalText(list.Site), f.status(row.Status)
 			flat.Append(row)
 		case row.Pattern == nil:
-			put(row)
+			put(row, i)
 		default:
 			rows, bad := f.pattern(row, i)
 			if bad != nil {
@@ -96,7 +96,7 @@ func Flatten(list *List, world World, mode Mode) (flat *List, found []finding.Fi
 			}
 			for _, row := range rows {
 				if row.Pattern == nil {
-					put(row)
+					put(row, i)
 				} else {
 					flat.Append(row)
 				}
@@ -109,14 +109,14 @@ func Flatten(list *List, world World, mode Mode) (flat *List, found []finding.Fi
 	return flat, found
 }
 
-// Straighten returns the rows of a list as they lead in a world in which they stand.
-func Straighten(more *List, world World) *List {
+// Straighten returns the rows of a list as they lead in a world in which they stand, behind others as many as before.
+func Straighten(more *List, before int, world World) *List {
 	f := flattener{mode: Exact, checker: &checker{Rules: world.Rules, known: world.Known, list: more, walker: world.Rules.Walker()}, tails: map[address.Address]tail{}}
 	out := NewList(more.Site)
 	out.Columns = more.Columns
-	for _, row := range more.All() {
+	for i, row := range more.All() {
 		if row.Pattern == nil {
-			if straight, how := f.straight(row); how == written {
+			if straight, how := f.straight(row, before+i); how == written {
 				row = straight
 			}
 		}
@@ -131,7 +131,7 @@ func Straighten(more *List, world World) *List {
 // finding says what can't be made flat.
 func (f *flattener) pattern(row Row, number int) ([]Row, *finding.Finding) {
 	target := f.targetReader(row.Pattern)
-	if target == nil || !f.clear(target) {
+	if target == nil || !f.clear(target, row.Pattern) {
 		return []Row{row}, nil
 	}
 	if len(target.Classes()) == 0 {
@@ -139,7 +139,7 @@ func (f *flattener) pattern(row Row, number int) ([]Row, *finding.Finding) {
 		if err != nil {
 			return []Row{row}, nil
 		}
-		end, how := f.straight(Row{Source: route.Source{Query: strings.Join(row.Pattern.Names(), "&")}, Target: at, Status: row.Status, Drop: row.Drop})
+		end, how := f.straight(Row{Source: route.Source{Query: strings.Join(row.Pattern.Names(), "&")}, Target: at, Status: row.Status, Drop: row.Drop}, number)
 		if how == unwritable {
 			return []Row{row}, nil
 		}
@@ -172,7 +172,10 @@ func (f *flattener) pattern(row Row, number int) ([]Row, *finding.Finding) {
 // clear reports whether what a pattern writes can be followed as a whole: the plan leaves no part of the site alone,
 // no parameter is noise in a part of it, and no address of the book and nothing with parameters is met by what the
 // pattern writes.
-func (f *flattener) clear(target *template.Reader) bool {
+func (f *flattener) clear(target *template.Reader, own *route.Pattern) bool {
+	if _, again := template.Overlap(target, own.Reader, f.Paths.Lower); again {
+		return false // it meets what it writes
+	}
 	if !f.Scope.All() || len(f.Parameters.NoiseScopes()) > 0 {
 		return false
 	}
@@ -269,7 +272,7 @@ func (f *flattener) exceptions(row Row, number int, target *template.Reader) (ro
 			if step := f.walker.Steps[0]; step.By != resolve.ByPattern || f.Patterns[step.Number].Row != number {
 				continue // something before the pattern decides there
 			}
-			if _, how := f.straight(exception); how == unwritable {
+			if _, how := f.straight(exception, number); how == unwritable {
 				return nil, false, nil
 			}
 			rows = append(rows, exception)
@@ -279,7 +282,7 @@ func (f *flattener) exceptions(row Row, number int, target *template.Reader) (ro
 			_, bad = f.stuckPattern(row, number, fmt.Sprintf("some of it leads to %s, which line %d redirects again", to.Local(), f.list.at(i).line))
 			return nil, false, bad
 		}
-		end, how := f.straight(exception)
+		end, how := f.straight(exception, number)
 		if how == unwritable {
 			return nil, false, nil
 		}
@@ -313,7 +316,7 @@ func remaining(classes map[string]template.Class, values template.Values) map[st
 func (f *flattener) compose(row Row, number int) (Row, *finding.Finding) {
 	for range resolve.MaxRounds {
 		target := f.targetReader(row.Pattern)
-		if target == nil || len(target.Classes()) == 0 || !f.clear(target) {
+		if target == nil || len(target.Classes()) == 0 || !f.clear(target, row.Pattern) {
 			return row, nil
 		}
 		q, p, bad := f.leadsOn(row, number, target)
@@ -395,6 +398,8 @@ type tail struct {
 	drop     bool
 	means    []string // parameters that mean something on the way
 	strips   []string // parameters that the way takes away or gives a value of its own
+	brings   bool     // the way ends at a page, with parameters of its own, which no row can say
+	idle     bool     // with any parameter the way leads elsewhere
 	noise    bool     // the way leads through a part of the site that has noise of its own
 }
 
@@ -415,7 +420,8 @@ func (f *flattener) settled(at address.Address) bool {
 }
 
 // straight returns a row that leads to the end of its way at once; the row as it is where none says what the way says.
-func (f *flattener) straight(row Row) (Row, result) {
+// Its number is that of its entry, or, for what a pattern leads to, of the pattern's row.
+func (f *flattener) straight(row Row, number int) (Row, result) {
 	as := row
 	as.To, as.Status = row.goalText(f.Site), f.status(row.Status)
 	if row.Gone() || row.ToPage() {
@@ -433,12 +439,21 @@ func (f *flattener) straight(row Row) (Row, result) {
 	}
 	straight.To = straight.goalText(f.Site)
 	switch {
-	case row.Drop || f.says(row, straight, t):
+	case straight.To == as.To && straight.Drop == as.Drop, !t.brings && !f.meetsItself(row.Target, number) && (row.Drop || f.says(row, straight, t)):
 		return straight, written
 	case f.mode == Exact:
 		return as, unwritable
 	}
 	return straight, inexact
+}
+
+// meetsItself reports whether a row is met where it leads: there it is no step, and one that led further would be.
+func (f *flattener) meetsItself(at address.Address, number int) bool {
+	at = f.Site.Rebase(at)
+	if slices.Contains(f.Index.Match(at.Host, at.Path, address.SplitQuery(at.Query), f.walker.Named(at.Path)), number) {
+		return true
+	}
+	return slices.ContainsFunc(f.walker.Reading(at.Path), func(n int32) bool { return f.Patterns[n].Row == number })
 }
 
 // status returns a status as it is written: in a list that is handed on there is always one.
@@ -458,8 +473,8 @@ func (f *flattener) says(row, straight Row, t tail) bool {
 			return false
 		}
 	}
-	if straight.Gone() || straight.Drop {
-		return true
+	if t.idle || straight.Gone() || straight.Drop {
+		return !t.idle
 	}
 	for _, name := range append(own, t.strips...) {
 		if !slices.Contains(row.Names(), name) && !slices.Contains(end, name) {
@@ -483,7 +498,7 @@ func (f *flattener) follow(at address.Address) (tail, bool) {
 		s := f.step(at)
 		way, steps = append(way, at), append(steps, s)
 		if s.ends {
-			t = tail{end: s.row}
+			t = tail{end: s.row, brings: s.brings}
 			break
 		}
 		at = s.row.Target
@@ -506,7 +521,7 @@ func (f *flattener) follow(at address.Address) (tail, bool) {
 			t.means, t.strips = union(t.means, s.means), union(t.strips, s.strips)
 			t.noise = t.noise || len(f.Parameters.LocalNoise(at.Path)) > 0
 		}
-		t.drop = t.drop || s.drop
+		t.drop, t.idle = t.drop || s.drop, t.idle || s.idle
 		f.tails[at] = t
 	}
 	return t, true
@@ -519,6 +534,8 @@ type step struct {
 	status        int // as it is written
 	drop          bool
 	means, strips []string // see tail
+	brings        bool     // it leads to a page, with parameters of its own
+	idle          bool
 	ends          bool
 }
 
@@ -532,11 +549,11 @@ func (f *flattener) step(at address.Address) step {
 	end, err := w.Step()
 	switch {
 	case err != nil, end.Kind != resolve.Onward && end.Kind != resolve.AtGone:
-		return step{row: Row{Target: at}, ends: true}
+		return step{row: Row{Target: at}, idle: w.Idle, ends: true}
 	case end.Kind == resolve.AtGone:
 		return step{row: Row{Status: 410}, moved: true, status: 301, means: w.Named(at.Path), ends: true}
 	}
-	s := step{row: Row{Target: w.At}, moved: true, status: w.Written(), drop: w.Dropped, strips: slices.Clone(w.Stripped)}
+	s := step{row: Row{Target: w.At}, moved: true, status: w.Written(), drop: w.Dropped, idle: w.Idle, strips: slices.Clone(w.Stripped)}
 	for _, taken := range w.Steps {
 		s.means = append(s.means, w.Named(taken.From.Path)...)
 	}
@@ -544,6 +561,7 @@ func (f *flattener) step(at address.Address) step {
 		if e := f.Entries.Entry(last.Number); e.Kind == resolve.Redirect && e.Page != "" {
 			page, _ := inventory.ParseRef(e.Page) // it was a reference before
 			s.row, s.ends = Row{Page: page, Target: address.Address{Fragment: w.At.Fragment}}, true
+			s.brings = w.At.Query != e.Target.Query
 		}
 	}
 	return s

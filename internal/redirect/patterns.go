@@ -221,8 +221,7 @@ func (c *checker) witnesses() {
 			c.next[node] = again // what it writes grows for ever
 			continue
 		}
-		o := c.onward(c.walker, m.to, true, node)
-		c.next[node] = o.node
+		c.lead(node, c.onward(c.walker, m.to, true, node))
 	}
 }
 

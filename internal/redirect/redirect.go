@@ -81,14 +81,17 @@ func (r Row) Cause() resolve.Cause {
 
 // goal says target and status in words, equal exactly for rows that agree.
 func (r Row) goal() string {
-	status := cmp.Or(r.Status, 301)
+	how := " (" + strconv.Itoa(cmp.Or(r.Status, 301)) + ")"
+	if r.Drop {
+		how = how[:len(how)-1] + ", query: drop)"
+	}
 	switch {
 	case r.Gone():
 		return "nothing (410)"
 	case r.ToPage(), r.Pattern != nil:
-		return r.To + " (" + strconv.Itoa(status) + ")"
+		return r.To + how
 	}
-	return r.Target.String() + " (" + strconv.Itoa(status) + ")"
+	return r.Target.String() + how
 }
 
 // fields are the columns of a row that say where it leads from and to.

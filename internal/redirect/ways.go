@@ -17,6 +17,7 @@ import (
 func (c *checker) ways() {
 	last := make([]int32, len(c.next))  // the last node of a node's way
 	steps := make([]int32, len(c.next)) // nodes on it, itself included
+	c.rounds = make([]uint8, len(c.next))
 	circles := map[string]bool{}
 	var way []int32
 	for start := range c.next {
@@ -29,7 +30,7 @@ func (c *checker) ways() {
 		}
 		round := at >= 0 && c.flags[at]&onWay != 0
 		loops := round || at >= 0 && c.flags[at]&looping != 0
-		circle := at
+		circle := at // -1: of the site's own rules and the book
 		if round {
 			c.circle(way[slices.Index(way, at):], circles)
 		} else if loops {
@@ -39,12 +40,19 @@ func (c *checker) ways() {
 			c.flags[n] = c.flags[n]&^onWay | done
 			status := c.statusOf(n)
 			last[n], steps[n] = n, 1
-			if loops {
+			if c.isPattern(n) {
+				c.rounds[n] = 1
+			}
+			if loops = loops || c.flags[n]&looping != 0; loops {
 				c.flags[n] |= looping | stuck
 				last[n] = circle
 			} else if next := c.next[n]; next >= 0 {
 				last[n], steps[n] = last[next], steps[next]+1
 				c.flags[n] |= c.flags[next] & (permanent | temporary)
+				c.rounds[n] = min(c.rounds[n]+c.rounds[next], resolve.MaxRounds+1)
+			}
+			if c.rounds[n] > resolve.MaxRounds {
+				c.flags[n] |= stuck
 			}
 			switch {
 			case status == 410:
@@ -101,7 +109,16 @@ func (c *checker) way(w *resolve.Walker, n, last int32, steps int) (found []find
 	case c.flags[n]&looping != 0:
 		f := c.finding(i, "into-loop", finding.Error, fmt.Sprintf("%s leads to %s, and from there into a circle", c.list.at(i).from, c.list.at(i).to),
 			"a visitor never arrives", "lead it straight to where it should end")
-		f.Related = []finding.Place{c.placeOf(c.next[n])}
+		if c.next[n] >= 0 {
+			f.Related = []finding.Place{c.placeOf(c.next[n])}
+		}
+		found = append(found, f)
+	case c.rounds[n] > resolve.MaxRounds:
+		f := c.finding(i, "loop", finding.Error, fmt.Sprintf("more than five patterns lead on to one another from %s", c.from(n)),
+			"no visitor is led through so many", "lead it straight to where it should end")
+		for at := n; at >= 0 && len(f.Evidence) < shownSteps; at = c.next[at] {
+			f.Evidence = append(f.Evidence, c.from(at))
+		}
 		found = append(found, f)
 	case !c.another(n), c.list.Row(i).ToPage(): // a page is where its address is; what leads on there is its own matter
 	default:
@@ -130,14 +147,15 @@ func (c *checker) own(met int) bool {
 
 // goesRound reports whether a row is on the circle of a node: perhaps with parameters that others brought.
 func (c *checker) goesRound(row int, start int32) bool {
-	for n := start; ; {
+	for n := start; n >= 0; {
 		if c.rowOf(n) == row {
 			return true
 		}
 		if n = c.next[n]; n == start {
-			return false
+			break
 		}
 	}
+	return false
 }
 
 // another reports whether the way from a node leads to another row: a pattern

@@ -71,6 +71,7 @@ type Way struct {
 	Travelled bool     // a redirect was taken, not only rules about spelling
 	Stripped  []string // parameters that steps took away or gave a value of their own
 	Dropped   bool     // a step took all parameters away
+	Idle      bool     // a redirect that takes all parameters away led to where the way stood; with parameters it leads on
 
 	rounds int    // patterns
 	query  string // that was split last
@@ -197,11 +198,14 @@ func Bare(path string) bool {
 	return strings.IndexByte(path, '.') < 0 && path[len(path)-1] != '/'
 }
 
-// take moves on to another address, unless it is where the way stands.
+// take moves on to another address, unless it is where the way stands. A fragment makes no other address: no request
+// carries one, so that a visitor who was led there would ask the same again.
 func (w *Way) take(to address.Address, by By, number, status int, cause Cause) bool {
-	if to == w.At {
+	fragment := to.Fragment
+	if to.Fragment = w.At.Fragment; to == w.At {
 		return false
 	}
+	to.Fragment = fragment
 	derived := status == 0
 	if derived {
 		status = w.Derived()
@@ -265,7 +269,7 @@ func (w *Walker) Step() (End, error) {
 // meet does what an entry says. It reports whether that was a step; an end that isn't Onward ends the way.
 func (w *Walker) meet(number int, e *Entry) (End, bool) {
 	follow := func(e *Entry) bool {
-		return w.take(w.travel(e.Target, e.Names, e.Drop), ByEntry, number, e.Status, e.Cause)
+		return w.follow(e.Target, e.Names, e.Drop, ByEntry, number, e.Status, e.Cause)
 	}
 	switch e.Kind {
 	case Gone:
@@ -337,7 +341,7 @@ func (w *Walker) pattern(reading []int32, params []address.Param, named []string
 				continue // a value that makes no address
 			}
 		}
-		if !w.take(w.travel(target, p.Names(), p.Drop), ByPattern, int(n), p.Status, p.Cause) {
+		if !w.follow(target, p.Names(), p.Drop, ByPattern, int(n), p.Status, p.Cause) {
 			continue
 		}
 		if w.rounds++; w.rounds > MaxRounds {
@@ -348,37 +352,41 @@ func (w *Walker) pattern(reading []int32, params []address.Param, named []string
 	return false, nil
 }
 
-// travel returns where a redirect leads: its target, with the request's other parameters behind the target's own.
+// follow takes the step of a redirect: to its target, with the request's other parameters behind the target's own. It
+// reports false where that is no step.
 //
 //	/old?id=7&sort=price  with  /old?id=7 -> /new?view=map  ->  /new?view=map&sort=price
-func (w *Walker) travel(to address.Address, names []string, drop bool) address.Address {
-	r := w.Rules
-	w.Travelled = true
-	to = r.Site.Rebase(to)
+func (w *Walker) follow(to address.Address, names []string, drop bool, by By, number, status int, cause Cause) bool {
+	to = w.Rules.Site.Rebase(to)
 	if to.Fragment == "" {
 		to.Fragment = w.At.Fragment
 	}
-	if drop {
-		w.Dropped = true
-		return to
+	var leave []string
+	if !drop {
+		to.Query, leave = w.travel(to.Query, names)
 	}
-	if w.At.Query == "" && len(names) == 0 && to.Query == "" {
-		return to
+	if !w.take(to, by, number, status, cause) {
+		w.Idle = w.Idle || drop
+		return false
 	}
-	if to.Query == "" && len(names) == 0 {
-		to.Query = w.rest()
-		return to
+	w.Travelled, w.Dropped = true, w.Dropped || drop
+	w.Stripped = append(w.Stripped, leave...)
+	return true
+}
+
+// travel returns the query of a redirect's target with the parameters that travel, and the names of those that don't.
+func (w *Walker) travel(query string, names []string) (joined string, leave []string) {
+	if len(names) == 0 && query == "" {
+		return w.rest(), nil
 	}
-	own := address.SplitQuery(to.Query)
-	leave := slices.Clone(names)
+	own := address.SplitQuery(query)
+	leave = slices.Clone(names)
 	for _, q := range own {
 		leave = append(leave, q.Name)
 	}
-	w.Stripped = append(w.Stripped, leave...)
-	noise := r.Parameters.Noisy(w.At.Path)
+	noise := w.Rules.Parameters.Noisy(w.At.Path)
 	rest := slices.DeleteFunc(slices.Clone(w.Params()), func(q address.Param) bool {
 		return slices.Contains(leave, q.Name) || noise(q)
 	})
-	to.Query = address.JoinQuery(append(own, rest...))
-	return to
+	return address.JoinQuery(append(own, rest...)), leave
 }

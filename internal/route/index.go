@@ -183,15 +183,23 @@ func (x *Index) Fill(n int, skip func(number int) bool) {
 	})
 }
 
-// Parallel calls do for equal parts of the numbers from 0 to n-1, side by side: one part for each processor.
+// Parallel calls do for equal parts of the numbers from 0 to n-1, side by side: one part for each processor, or one
+// for all where there are few.
 func Parallel(n int, do func(part, from, to int)) {
 	count := runtime.GOMAXPROCS(0)
+	if n > 2 && n < fewNumbers {
+		do(0, 0, n)
+		return
+	}
 	var all sync.WaitGroup
 	for part := range count {
 		all.Go(func() { do(part, n*part/count, n*(part+1)/count) })
 	}
 	all.Wait()
 }
+
+// fewNumbers is how many are not worth being parted. (Two are the halves of an index.)
+const fewNumbers = 512
 
 // note notes the host and the parameters of a source.
 func (x *Index) note(s Source) {

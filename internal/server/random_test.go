@@ -17,7 +17,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"young-compass/internal/address"
-	"young-compass/internal/book"
 	"young-compass/internal/compile"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
