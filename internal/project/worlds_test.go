@@ -179,7 +179,7 @@ func TestRandomWorlds(t *testing.T) {
 	})
 	t.Log(total)
 	for _, what := range []string{"chain", "loop", "flat", "shorter", "clean", "taken", "followed"} {
-		require.Greater(t, total[what], n/200, what)
+		require.Greater(t, total[what], n/400, what)
 	}
 }
 

@@ -489,7 +489,7 @@ func (c *checker) spelled(w *resolve.Walker, i int, source, target address.Addre
 		if c.met(w, target) {
 			return found
 		}
-	case w.Spelled(source) == target:
+	case c.mayBecome(source.Path, target.Path) && w.Spelled(source) == target:
 		found = append(found, c.finding(i, "redundant", finding.Note,
 			fmt.Sprintf("the site's own rules lead %s to %s already", r.from, r.to), "", "delete the row"))
 	}
@@ -505,6 +505,15 @@ func (c *checker) spelled(w *resolve.Walker, i int, source, target address.Addre
 	}
 	return append(found, c.finding(i, "hidden-chain", finding.Warning, fmt.Sprintf("%s leads to %s, which %s again", r.from, r.to, by),
 		"each visitor makes two hops", end))
+}
+
+// mayBecome reports whether the site's own rules could make a path of another. They take away from its beginning, from
+// its end, and doubled slashes.
+func (c *checker) mayBecome(from, to string) bool {
+	if strings.Contains(from, "//") || c.Paths.Lower && address.HasCapitals(from) {
+		return true
+	}
+	return strings.Contains(from, strings.Trim(to, "/"))
 }
 
 // met reports whether a row or a pattern is for an address as it is.

@@ -467,6 +467,9 @@ func (f *flattener) status(status int) int {
 // says reports whether a straight row says what its way says about a request that brings any parameters along: those
 // that mean something on the way are fixed from the start, and those that the way takes away the row takes away too.
 func (f *flattener) says(row, straight Row, t tail) bool {
+	if straight.Target.Fragment != row.Target.Fragment && straight.Target.Query != "" {
+		return false // a request that brings the target's parameters is there already, without the fragment
+	}
 	own, end := route.Source{Query: row.Target.Query}.Names(), route.Source{Query: straight.Target.Query}.Names()
 	for _, name := range t.means {
 		if !slices.Contains(row.Names(), name) && !slices.Contains(own, name) {
