@@ -38,6 +38,9 @@ func SiteOf(home string, further []string) (Site, error) {
 	return site, nil
 }
 
+// All returns all hosts of the site: the origin's, those that lead there, and those of languages.
+func (s Site) All() []string { return slices.Concat([]string{s.Origin.Host}, s.Hosts, s.Homes) }
+
 // Has reports whether a host is one of the site's.
 func (s Site) Has(host string) bool {
 	return host == s.Origin.Host || slices.Contains(s.Hosts, host) || s.IsHome(host)

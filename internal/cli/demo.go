@@ -354,7 +354,7 @@ func (t *tour) summary(p *plan.Plan) error {
 		return err
 	}
 	var comparison probe.Comparison
-	if err := probe.Run(t.ctx, p, client, probe.Targets(p), func() {}, func(o probe.Observation) { comparison.Add(p, o) }); err != nil {
+	if err := probe.Run(t.ctx, p, client, p.KnownAddresses(), func() {}, func(o probe.Observation) { comparison.Add(p, o) }); err != nil {
 		return unfinished{err}
 	}
 	s := comparison.Former

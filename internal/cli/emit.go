@@ -16,14 +16,13 @@ import (
 	"young-compass/internal/compile"
 	"young-compass/internal/deploy"
 	"young-compass/internal/finding"
-	"young-compass/internal/safefile"
 	"young-compass/internal/server"
 	"young-compass/internal/term"
 )
 
 // emitting is one run of emit.
 type emitting struct {
-	form                             deploy.Form
+	target                           server.Target
 	directory, install, undo, pieces string
 	options                          server.Options
 	yes, dry, links                  bool
@@ -47,11 +46,11 @@ takes out exactly what was installed.`,
 			if len(args) == 0 {
 				return a.print(featureReport())
 			}
-			form, ok := deploy.FormOf(args[0])
+			target, ok := deploy.TargetOf(args[0])
 			if !ok {
 				return fmt.Errorf("emit: %s is no form; say htaccess, apache, nginx, caddy or haproxy", address.Printable(args[0]))
 			}
-			e.form = form
+			e.target = target
 			if e.install != "" && e.undo != "" {
 				return errors.New("say either --install or --undo")
 			}
@@ -76,16 +75,17 @@ takes out exactly what was installed.`,
 
 // featureReport is the table of what each form can do.
 func featureReport() report {
-	r := report{columns: []string{"feature"}, name: "features", items: deploy.Features()}
-	items := []map[string]string{}
-	for _, form := range deploy.Forms() {
-		r.columns = append(r.columns, form.Name)
+	r := report{columns: []string{"feature"}, name: "features"}
+	targets := deploy.Targets()
+	for _, t := range targets {
+		r.columns = append(r.columns, t.Name())
 	}
-	for _, f := range deploy.Features() {
-		row, item := []string{f.Name}, map[string]string{"feature": f.Name}
-		for _, form := range deploy.Forms() {
-			row = append(row, f.In[form.Name])
-			item[form.Name] = f.In[form.Name]
+	items := []map[string]string{}
+	for _, f := range server.Features() {
+		row, item := []string{string(f)}, map[string]string{"feature": string(f)}
+		for _, t := range targets {
+			row = append(row, deploy.Can(t, f))
+			item[t.Name()] = deploy.Can(t, f)
 		}
 		r.rows = append(r.rows, row)
 		items = append(items, item)
@@ -126,8 +126,8 @@ func (a *app) emit(e emitting) error {
 			return err
 		}
 	}
-	files, more := e.form.Emit(g, e.options)
-	touched, err := deploy.Touched(g, e.form.Name)
+	files, more := e.target.Emit(g, e.options)
+	touched, err := deploy.Touched(g, e.target)
 	if err != nil {
 		return err
 	}
@@ -142,7 +142,7 @@ func (a *app) emit(e emitting) error {
 		return a.install(e, g, files, r)
 	}
 	if e.directory == "" {
-		e.directory = filepath.Join(a.project, "out", e.form.Name)
+		e.directory = filepath.Join(a.project, "out", e.target.Name())
 	}
 	items := []map[string]any{}
 	for _, f := range files {
@@ -202,108 +202,50 @@ func real(path string, links bool) (string, error) {
 	return path, nil
 }
 
-// maxConfiguration bounds the file that pieces are put into, in bytes.
-const maxConfiguration = 16 << 20
-
-// readConfiguration reads a server's file; one that isn't there yet is empty.
-func readConfiguration(path string) ([]byte, error) {
-	f, err := os.Open(path)
-	if errors.Is(err, os.ErrNotExist) {
-		return nil, nil
-	}
-	if err != nil {
-		return nil, unfinished{err}
-	}
-	defer func() { _ = f.Close() }()
-	data, err := io.ReadAll(io.LimitReader(f, maxConfiguration+1))
-	if err != nil {
-		return nil, unfinished{err}
-	}
-	if len(data) > maxConfiguration {
-		return nil, fmt.Errorf("%s is larger than 16 MiB", path)
-	}
-	return data, nil
+// place is where an installation goes.
+func (a *app) place(e emitting) deploy.Place {
+	return deploy.Place{Target: e.target, File: e.install, Folder: e.pieces, Project: a.project}
 }
 
-// clean takes earlier pieces out of a file; where a person has edited them it
-// shows how.
-func (a *app) clean(e emitting, path string, text []byte) ([]byte, int, error) {
-	rest, removed, err := deploy.Remove(text, e.form.Name)
+// edited says how what was installed was edited by hand, if that is what an error means.
+func (a *app) edited(place deploy.Place, err error) error {
 	var edited *deploy.EditedError
-	if errors.As(err, &edited) {
-		if was, err := os.ReadFile(a.installed(e.form.Name, "block")); err == nil {
-			for _, line := range deploy.Difference(string(was), edited.Text) {
-				a.say("%s", address.Printable(line))
-			}
-		}
-		return nil, 0, fmt.Errorf("%s:%d: what was installed here has been edited by hand; put it back, or take the lines between the marks out yourself", path, edited.Line)
+	if !errors.As(err, &edited) {
+		return err
 	}
-	if err != nil {
-		return nil, 0, fmt.Errorf("%s: %w", path, err)
+	for _, line := range place.Edits(edited) {
+		a.say("%s", address.Printable(line))
 	}
-	return rest, removed, nil
-}
-
-// installed is where the project keeps what it installed for a form.
-func (a *app) installed(form, what string) string {
-	return filepath.Join(a.project, "out", form, "installed-"+what+".txt")
+	return fmt.Errorf("%s:%d: what was installed here has been edited by hand; put it back, or take the lines between the marks out yourself", place.File, edited.Line)
 }
 
 // install puts the pieces into the server's file.
 func (a *app) install(e emitting, g *compile.Program, files []server.File, r report) error {
-	old, err := readConfiguration(e.install)
+	place := a.place(e)
+	x, err := place.Prepare(g, files)
 	if err != nil {
-		return err
+		return a.edited(place, err)
 	}
-	rest, _, err := a.clean(e, e.install, old)
-	if err != nil {
-		return err
-	}
-	hosts := append([]string{g.Plan.Site.Origin.Host}, append(g.Plan.Site.Hosts, g.Plan.Site.Homes...)...)
-	text, err := deploy.Insert(rest, e.form.Name, files, e.pieces, hosts)
-	if err != nil {
-		return fmt.Errorf("%s: %w", e.install, err)
-	}
-	pieces := deploy.Pieces(e.form.Name, files)
-	answers, err := deploy.Answers(g)
-	if err != nil {
-		return err
-	}
-	before, err := os.ReadFile(a.installed(e.form.Name, "answers"))
-	if err != nil && !errors.Is(err, os.ErrNotExist) {
-		return unfinished{err}
-	}
-	changed, known := deploy.Changed(before, answers)
-	if before == nil {
-		a.say("%d of %d known addresses are answered by the plan from now on", changed, known)
+	if x.First {
+		a.say("%d of %d known addresses are answered by the plan from now on", x.Changed, x.Known)
 	} else {
-		a.say("the answer changes for %d of %d known addresses", changed, known)
+		a.say("the answer changes for %d of %d known addresses", x.Changed, x.Known)
 	}
-	if e.form.Name == "htaccess" {
-		below, err := deploy.FoldersBelow(filepath.Dir(e.install))
-		if err != nil {
-			return unfinished{err}
-		}
-		for _, path := range below {
-			r.findings = append(r.findings, finding.Finding{Code: "rules-below", Severity: finding.Warning, Where: finding.Place{File: path},
-				What: "this per-folder file switches rewriting on, and with it the rules of the folders above off", Advice: "write RewriteOptions InheritBefore into it, or take its RewriteEngine out"})
-		}
-	}
-	checked, err := deploy.Check(e.form.Name, text, e.install, e.pieces, pieces)
+	r.findings = append(r.findings, x.Findings...)
+	checked, err := x.Check()
 	var invalid *deploy.InvalidError
 	switch {
 	case errors.As(err, &invalid):
 		a.say("nothing written: the server's own check fails")
-		r.findings = append(r.findings, finding.Finding{Code: "server-check", Severity: finding.Error, Where: finding.Place{File: e.install}, What: address.Printable(invalid.Output), Advice: "mend the file, or tell us when it is what was installed"})
+		r.findings = append(r.findings, finding.Finding{Code: "server-check", Severity: finding.Error, Where: finding.Place{File: e.install},
+			What: address.Printable(invalid.Output), Advice: "mend the file, or tell us when it is what was installed"})
 		return a.print(r)
 	case err != nil:
 		return unfinished{err}
 	}
 	a.say("%s", checked)
 	if e.dry {
-		for _, line := range deploy.Difference(string(old), string(text)) {
-			a.say("%s", address.Printable(line))
-		}
+		a.show(x.Difference())
 		return a.print(r)
 	}
 	if !e.yes {
@@ -312,32 +254,23 @@ func (a *app) install(e emitting, g *compile.Program, files []server.File, r rep
 		}
 	}
 	items := []map[string]any{}
-	put := func(path string, data []byte) error {
+	err = x.Make(func(path string, data []byte) error {
 		r.rows = append(r.rows, []string{path, fmt.Sprint(len(data))})
 		items = append(items, map[string]any{"file": path, "bytes": len(data)})
 		return a.write(path, data)
-	}
-	for _, f := range pieces {
-		if err := put(filepath.Join(e.pieces, f.Name), f.Data); err != nil {
-			return err
-		}
-	}
-	if done, err := deploy.Convert(e.form.Name, e.pieces, pieces); err != nil {
+	})
+	if err != nil {
 		return unfinished{err}
-	} else if !done {
-		return unfinished{errors.New("httxt2dbm is not installed here, and httpd needs what it makes (package apache2-utils)")}
-	}
-	if err := put(e.install, text); err != nil {
-		return err
-	}
-	block := deploy.Installed(text, e.form.Name)
-	for what, data := range map[string][]byte{"block": []byte(block), "answers": answers} {
-		if err := safefile.Replace(a.installed(e.form.Name, what), data); err != nil {
-			return unfinished{err}
-		}
 	}
 	r.items = items
 	return a.print(r)
+}
+
+// show prints the lines of a difference.
+func (a *app) show(lines []string) {
+	for _, line := range lines {
+		a.say("%s", address.Printable(line))
+	}
 }
 
 // confirm asks on a terminal, and refuses elsewhere.
@@ -362,34 +295,25 @@ func (a *app) undo(e emitting) error {
 	if err := a.prepare(&e); err != nil {
 		return err
 	}
-	old, err := readConfiguration(e.install)
+	place := a.place(e)
+	x, err := place.Remove()
 	if err != nil {
-		return err
-	}
-	rest, removed, err := a.clean(e, e.install, old)
-	if err != nil {
-		return err
-	}
-	if removed == 0 {
-		return fmt.Errorf("%s: nothing of the form %s was installed here", e.install, e.form.Name)
+		return a.edited(place, err)
 	}
 	if e.dry {
-		for _, line := range deploy.Difference(string(old), string(rest)) {
-			a.say("%s", address.Printable(line))
-		}
+		a.show(deploy.Difference(string(x.Old), string(x.New)))
 		return nil
 	}
-	if len(bytes.TrimSpace(rest)) == 0 && e.form.Name == "htaccess" && len(bytes.TrimSpace(old)) > 0 {
+	if len(bytes.TrimSpace(x.New)) == 0 && len(bytes.TrimSpace(x.Old)) > 0 {
 		a.say("%s is empty now", e.install)
 	}
-	if err := a.write(e.install, rest); err != nil {
-		return err
+	if err := x.Make(a.write); err != nil {
+		return unfinished{err}
 	}
-	for _, what := range []string{"block", "answers"} {
-		if err := os.Remove(a.installed(e.form.Name, what)); err != nil && !errors.Is(err, os.ErrNotExist) {
-			return unfinished{err}
-		}
+	left := ""
+	if place.HasPieces() {
+		left = fmt.Sprintf("; what they included in %s is not read any more", e.pieces)
 	}
-	a.say("%d pieces taken out; what they included in %s is not read any more", removed, e.pieces)
+	a.say("%d pieces taken out%s", x.Blocks, left)
 	return nil
 }

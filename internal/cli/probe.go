@@ -254,7 +254,7 @@ func (p *probing) askRest() error {
 
 // askRedirects asks for every address that the plan knows.
 func (p *probing) askRedirects() (*probe.Section, error) {
-	targets := probe.Sample(probe.Targets(p.plan), p.sample, probe.Weights(p.visits))
+	targets := probe.Sample(p.plan.KnownAddresses(), p.sample, probe.Weights(p.visits))
 	known := len(p.plan.Book.Entries) + p.plan.Redirects.Len()
 	if p.sample > 0 {
 		known = min(known, p.sample)

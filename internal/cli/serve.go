@@ -7,7 +7,6 @@ import (
 	"net"
 	"net/http"
 	"net/url"
-	"slices"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -87,7 +86,7 @@ func (a *app) serve(c *cobra.Command, p *plan.Plan, s serving) error {
 	if err != nil {
 		return err
 	}
-	certificate, key, err := preview.Certificate(slices.Concat([]string{p.Site.Origin.Host}, p.Site.Hosts, p.Site.Homes))
+	certificate, key, err := preview.Certificate(p.Site.All())
 	if err != nil {
 		return err
 	}

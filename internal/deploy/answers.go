@@ -8,14 +8,13 @@ import (
 
 	"young-compass/internal/compile"
 	"young-compass/internal/plan"
-	"young-compass/internal/probe"
 )
 
 // Answers lists what the plan answers at each address it knows, one a line: the
 // address, the status (0 where the server decides) and the target.
 func Answers(g *compile.Program) ([]byte, error) {
 	var known []string
-	for target := range probe.Targets(g.Plan) {
+	for target := range g.Plan.KnownAddresses() {
 		known = append(known, target.Address.String())
 	}
 	slices.Sort(known)

@@ -28,8 +28,8 @@ func BenchmarkEmit(b *testing.B) {
 			b.Fatal(err)
 		}
 	}
-	for _, form := range deploy.Forms() {
-		b.Run(form.Name, func(b *testing.B) {
+	for _, form := range deploy.Targets() {
+		b.Run(form.Name(), func(b *testing.B) {
 			for b.Loop() {
 				p, _, err := project.Load(dir)
 				if err != nil {

@@ -16,85 +16,36 @@ import (
 	"young-compass/internal/server/nginx"
 )
 
-// Form is a way to write a plan for a server.
-type Form struct {
-	Name   string
-	Server string
-	Emit   func(*compile.Program, server.Options) ([]server.File, []finding.Finding)
+// Targets returns all forms in which a plan can be written.
+func Targets() []server.Target {
+	return []server.Target{httpd.Folder{}, httpd.Host{}, nginx.Target{}, caddy.Target{}, haproxy.Target{}}
 }
 
-// Forms returns all forms.
-func Forms() []Form {
-	return []Form{
-		{"htaccess", "Apache httpd, its per-folder file", httpd.Folder},
-		{"apache", "Apache httpd, its own configuration", httpd.Host},
-		{"nginx", "nginx", nginx.Emit},
-		{"caddy", "Caddy", caddy.Emit},
-		{"haproxy", "HAProxy", haproxy.Emit},
-	}
-}
-
-// FormOf returns the form of that name.
-func FormOf(name string) (Form, bool) {
-	i := slices.IndexFunc(Forms(), func(f Form) bool { return f.Name == name })
+// TargetOf returns the target of that name.
+func TargetOf(name string) (server.Target, bool) {
+	all := Targets()
+	i := slices.IndexFunc(all, func(t server.Target) bool { return t.Name() == name })
 	if i < 0 {
-		return Form{}, false
+		return nil, false
 	}
-	return Forms()[i], true
+	return all[i], true
 }
 
-// Feature is something that a plan can ask for, with what becomes of it in each
-// form: "yes", or in what it differs.
-type Feature struct {
-	Name string
-	In   map[string]string // by form
-}
-
-// Features returns the table of features. Where a form differs, the words are
-// those of an exception (server.Exceptions), to which the tests hold the real
-// servers.
-func Features() []Feature {
-	var list []Feature
-	add := func(name string, differs map[string]string) {
-		f := Feature{name, map[string]string{}}
-		for _, form := range Forms() {
-			f.In[form.Name] = "yes"
-			if what, ok := differs[form.Name]; ok {
-				f.In[form.Name] = what
-			}
-		}
-		list = append(list, f)
+// Can says what becomes of a feature in a form: "yes", or in what it differs. Where a form differs, the words are those
+// of a difference to which the tests hold the real servers.
+func Can(t server.Target, f server.Feature) string {
+	if what, ok := t.Limits()[f]; ok {
+		return what
 	}
-	add("redirects from listed addresses, with parameters", map[string]string{"htaccess": "slow from 50", "caddy": "slow from 200"})
-	add("addresses with bytes that are no UTF-8", map[string]string{"caddy": "refused"})
-	add("targets with {words} or backquotes in their query", map[string]string{"caddy": "refused"})
-	add("addresses of more than 4 kB", map[string]string{"nginx": "refused", "htaccess": "refused above 8 kB", "apache": "refused above 8 kB", "haproxy": "refused above 8 kB"})
-	add("parameters whose value holds //", map[string]string{"htaccess": "refused", "apache": "refused up to 30 addresses"})
-	add("redirects by pattern, up to 8 variables", nil)
-	add("gone (410), unknown (404)", nil)
-	add("scheme, host, hosts of languages", nil)
-	add("slash, extension, index file, language prefix", nil)
-	add("small letters in listed addresses", nil)
-	add("small letters in all other addresses", map[string]string{"nginx": "letters stay", "caddy": "letters stay"})
-	add("doubled slashes and dot segments", map[string]string{"htaccess": "slashes first", "apache": "slashes first", "nginx": "slashes first", "caddy": "slashes first"})
-	add("paths above the root, %00", map[string]string{"htaccess": "400 or 404", "apache": "400 or 404", "nginx": "400"})
-	add("noise between more than 8 parameters", map[string]string{"htaccess": "two hops", "apache": "two hops", "nginx": "two hops", "caddy": "two hops"})
-	add("other bytes in addresses nobody listed", map[string]string{"htaccess": "as sent", "apache": "as sent", "nginx": "as sent", "caddy": "as sent", "haproxy": "as sent"})
-	add("response headers", nil)
-	add("internal addresses, front controller", map[string]string{"htaccess": "a last & is lost", "apache": "a last & is lost"})
-	add("maintenance (503)", nil)
-	add("trusted proxies", nil)
-	add("except: and only:", nil)
-	add("installed into the server's own file", map[string]string{"caddy": "into a route block"})
-	return list
+	return "yes"
 }
 
-// Touched counts the known addresses that each exception of a form concerns,
+// Touched counts the known addresses that each difference of a target concerns,
 // as warnings; one that concerns none isn't told.
-func Touched(g *compile.Program, form string) ([]finding.Finding, error) {
-	exceptions := server.Exceptions(form)
-	counts := make([]int, len(exceptions))
-	example := make([]string, len(exceptions))
+func Touched(g *compile.Program, target server.Target) ([]finding.Finding, error) {
+	differences := target.Differences()
+	counts := make([]int, len(differences))
+	example := make([]string, len(differences))
 	for _, e := range g.Plan.Book.Entries {
 		if server.Simple(e.Address) {
 			continue
@@ -104,7 +55,7 @@ func Touched(g *compile.Program, form string) ([]finding.Finding, error) {
 		if err != nil {
 			return nil, fmt.Errorf("reading %s: %w", url, err)
 		}
-		for i, x := range exceptions {
+		for i, x := range differences {
 			if x.Applies(g, r) {
 				counts[i]++
 				example[i] = url
@@ -112,10 +63,10 @@ func Touched(g *compile.Program, form string) ([]finding.Finding, error) {
 		}
 	}
 	var found []finding.Finding
-	for i, x := range exceptions {
+	for i, x := range differences {
 		if counts[i] > 0 {
 			found = append(found, finding.Finding{Code: "server-differs", Severity: finding.Warning, Where: finding.Place{File: g.Plan.Book.File, URL: example[i]},
-				What: fmt.Sprintf("%s: %d known addresses, such as this: %s", form, counts[i], x.What), Advice: "see docs/servers.md, " + x.Code})
+				What: fmt.Sprintf("%s: %d known addresses, such as this: %s", target.Name(), counts[i], x.What), Advice: "see docs/servers.md, " + x.Code})
 		}
 	}
 	return found, nil

@@ -1,349 +1,192 @@
 package deploy
 
 import (
-	"bytes"
-	"crypto/sha256"
 	"errors"
 	"fmt"
+	"io"
+	"os"
 	"path/filepath"
-	"regexp"
-	"slices"
-	"strings"
 
+	"young-compass/internal/compile"
+	"young-compass/internal/finding"
+	"young-compass/internal/safefile"
 	"young-compass/internal/server"
-	"young-compass/internal/server/caddy"
-	"young-compass/internal/server/haproxy"
-	"young-compass/internal/server/httpd"
-	"young-compass/internal/server/nginx"
 )
 
-// The lines around what was installed. The first holds the name of the form
-// and a sum of the lines between them.
-const (
-	beginMark = "# young-compass begins: "
-	endMark   = "# young-compass ends"
-)
-
-// block is a stretch of lines that was installed.
-type block struct {
-	begin, end int // lines: the first mark, and the one behind the last mark
-	form, sum  string
-	text       string // between the marks
+// Place is where a plan is installed: a file that the server has already, a folder for the pieces that lie beside it,
+// and the project, which remembers what was installed.
+type Place struct {
+	Target  server.Target
+	File    string
+	Folder  string
+	Project string
 }
 
-// EditedError says that an installed block was edited by hand.
-type EditedError struct {
-	Line int
-	Text string // the lines as they are now
+// Installation is worked out, and not made yet.
+type Installation struct {
+	Place
+	Old, New []byte // the server's file
+	Pieces   []server.File
+	Changed  int // of the known addresses, those that are answered otherwise from now on
+	Known    int
+	First    bool // nothing of this target was installed before
+	Findings []finding.Finding
+
+	answers []byte
 }
 
-// Error names the line.
-func (e *EditedError) Error() string {
-	return fmt.Sprintf("line %d: what was installed here has been edited by hand", e.Line)
+// Missing says that a program is missing that the server's files must be converted with.
+var Missing = errors.New("httxt2dbm is not installed here, and httpd needs what it makes (package apache2-utils)")
+
+// overview is a target for which files elsewhere count.
+type overview interface {
+	Below(root string) ([]string, error)
 }
 
-// split cuts a text into lines that keep their ends.
-func split(text string) []string { return slices.Collect(strings.Lines(text)) }
-
-// blocks finds what was installed in a file.
-func blocks(lines []string) ([]block, error) {
-	var list []block
-	for i := 0; i < len(lines); i++ {
-		mark, ok := strings.CutPrefix(strings.TrimSpace(lines[i]), beginMark)
-		if !ok {
-			continue
-		}
-		form, sum, _ := strings.Cut(mark, " ")
-		end := slices.IndexFunc(lines[i:], func(l string) bool { return strings.TrimSpace(l) == endMark })
-		if end < 0 {
-			return nil, fmt.Errorf("line %d: what was installed here has no end: the line %q is missing", i+1, endMark)
-		}
-		b := block{begin: i, end: i + end + 1, form: form, sum: sum, text: strings.Join(lines[i+1:i+end], "")}
-		list = append(list, b)
-		i += end
-	}
-	return list, nil
-}
-
-func sumOf(text string) string {
-	sum := sha256.Sum256([]byte(strings.ReplaceAll(text, "\r\n", "\n")))
-	return fmt.Sprintf("%x", sum[:8])
-}
-
-// Remove takes out what was installed for a form, and leaves every other line
-// as it is. The error is of type *EditedError when a person has edited it.
-func Remove(text []byte, form string) (rest []byte, removed int, err error) {
-	lines := split(string(text))
-	list, err := blocks(lines)
-	if err != nil {
-		return nil, 0, err
-	}
-	var b strings.Builder
-	at := 0
-	for _, x := range list {
-		if x.form != form {
-			continue
-		}
-		if sumOf(x.text) != x.sum {
-			return nil, 0, &EditedError{x.begin + 1, x.text}
-		}
-		b.WriteString(strings.Join(lines[at:x.begin], ""))
-		at = x.end
-		removed++
-	}
-	b.WriteString(strings.Join(lines[at:], ""))
-	return []byte(b.String()), removed, nil
-}
-
-// insertion is what is to stand in front of a line.
-type insertion struct {
-	line int // from 0
-	text string
-}
-
-// Insert puts the pieces of a form into a server's file, from which Remove has
-// taken earlier ones: in front of what sends requests to a script, or at the
-// beginning of each block that answers for one of the hosts. The folder is the
-// one in which the other pieces lie.
-func Insert(text []byte, form string, files []server.File, folder string, hosts []string) ([]byte, error) {
-	if bytes.HasPrefix(text, []byte("\xef\xbb\xbf")) {
-		return nil, errors.New("the file begins with a byte order mark, which its server doesn't read; save it without")
-	}
-	piece := func(name string) string {
-		i := slices.IndexFunc(files, func(f server.File) bool { return f.Name == name })
-		return string(files[i].Data)
-	}
-	lines := split(string(text))
-	var list []insertion
+// Prepare works an installation out. An error of type *EditedError says that what was installed was edited by hand.
+func (p Place) Prepare(g *compile.Program, files []server.File) (*Installation, error) {
+	x := &Installation{Place: p}
 	var err error
-	switch form {
-	case "htaccess":
-		list = []insertion{{0, piece(httpd.FolderFile)}}
-	case "apache":
-		list, err = hostSections(lines, hosts, "Include "+filepath.Join(folder, httpd.HostFile)+"\n")
-	case "nginx":
-		list, err = nginxServers(lines, hosts, folder)
-	case "caddy":
-		list, err = routes(lines, hosts, "import "+filepath.Join(folder, caddy.RouteFile)+"\n")
-	case "haproxy":
-		list, err = frontends(lines, piece(haproxy.FrontendFile))
+	if x.Old, err = readConfiguration(p.File); err != nil {
+		return nil, err
 	}
+	rest, _, err := Remove(x.Old, p.Target.Name())
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", p.File, err)
+	}
+	if x.New, err = Insert(rest, p.Target, files, p.Folder, g.Plan.Site.All()); err != nil {
+		return nil, fmt.Errorf("%s: %w", p.File, err)
+	}
+	for _, f := range files {
+		if p.Target.Beside(f.Name) {
+			x.Pieces = append(x.Pieces, f)
+		}
+	}
+	if x.answers, err = Answers(g); err != nil {
+		return nil, err
+	}
+	before, err := os.ReadFile(p.note("answers"))
+	if x.First = errors.Is(err, os.ErrNotExist); err != nil && !x.First {
+		return nil, fmt.Errorf("reading what was installed: %w", err)
+	}
+	x.Changed, x.Known = Changed(before, x.answers)
+	if o, ok := p.Target.(overview); ok {
+		below, err := o.Below(filepath.Dir(p.File))
+		if err != nil {
+			return nil, fmt.Errorf("looking for per-folder files: %w", err)
+		}
+		for _, path := range below {
+			x.Findings = append(x.Findings, finding.Finding{Code: "rules-below", Severity: finding.Warning, Where: finding.Place{File: path},
+				What:   "this per-folder file switches rewriting on, and with it the rules of the folders above off",
+				Advice: "write RewriteOptions InheritBefore into it, or take its RewriteEngine out"})
+		}
+	}
+	return x, nil
+}
+
+// Check lets the server's own checker read what the file is to become; see the function Check.
+func (x *Installation) Check() (said string, err error) {
+	return Check(x.Target, x.New, x.File, x.Folder, x.Pieces)
+}
+
+// Difference returns the lines of the server's file that change.
+func (x *Installation) Difference() []string { return Difference(string(x.Old), string(x.New)) }
+
+// Make writes the pieces, then the server's file, and last what the project remembers, so that the server never reads
+// of a piece that isn't there. write replaces a file.
+func (x *Installation) Make(write func(path string, data []byte) error) error {
+	for _, f := range x.Pieces {
+		if err := write(filepath.Join(x.Folder, f.Name), f.Data); err != nil {
+			return err
+		}
+	}
+	if done, err := Convert(x.Target, x.Folder, x.Pieces); err != nil {
+		return err
+	} else if !done {
+		return Missing
+	}
+	if err := write(x.File, x.New); err != nil {
+		return err
+	}
+	block := Installed(x.New, x.Target.Name())
+	return errors.Join(safefile.Replace(x.note("block"), []byte(block)), safefile.Replace(x.note("answers"), x.answers))
+}
+
+// note is where the project keeps what it installed.
+func (p Place) note(what string) string {
+	return filepath.Join(p.Project, "out", p.Target.Name(), "installed-"+what+".txt")
+}
+
+// Edits returns the lines in which what was installed was edited by hand.
+func (p Place) Edits(edited *EditedError) []string {
+	was, err := os.ReadFile(p.note("block"))
+	if err != nil {
+		return nil
+	}
+	return Difference(string(was), edited.Text)
+}
+
+// Removal takes out what was installed. Its pieces stay, and nothing reads them any more.
+type Removal struct {
+	Place
+	Old, New []byte
+	Blocks   int
+}
+
+// Remove works out how to take out what was installed. An error of type *EditedError says that it was edited by hand.
+func (p Place) Remove() (*Removal, error) {
+	old, err := readConfiguration(p.File)
 	if err != nil {
 		return nil, err
 	}
-	ending := "\n"
-	if bytes.Contains(text, []byte("\r\n")) {
-		ending = "\r\n"
+	rest, removed, err := Remove(old, p.Target.Name())
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", p.File, err)
 	}
-	var b strings.Builder
-	at := 0
-	for _, x := range list {
-		b.WriteString(strings.Join(lines[at:x.line], ""))
-		if s := b.String(); s != "" && !strings.HasSuffix(s, "\n") {
-			return nil, errors.New("the last line has no end; end it with a line break first")
-		}
-		marked := beginMark + form + " " + sumOf(x.text) + "\n" + x.text + endMark + "\n"
-		b.WriteString(strings.ReplaceAll(marked, "\n", ending))
-		at = x.line
+	if removed == 0 {
+		return nil, fmt.Errorf("%s: nothing of the form %s was installed here", p.File, p.Target.Name())
 	}
-	b.WriteString(strings.Join(lines[at:], ""))
-	return []byte(b.String()), nil
+	return &Removal{p, old, rest, removed}, nil
 }
 
-// Pieces returns the files that lie beside the server's own one.
-func Pieces(form string, files []server.File) []server.File {
-	return slices.DeleteFunc(slices.Clone(files), func(f server.File) bool {
-		switch f.Name {
-		case httpd.FolderFile, nginx.ExampleFile, caddy.ExampleFile, haproxy.ExampleFile, httpd.ExampleFile, haproxy.FrontendFile:
-			return true
+// Make writes the server's file, and forgets what was installed.
+func (x *Removal) Make(write func(path string, data []byte) error) error {
+	if err := write(x.File, x.New); err != nil {
+		return err
+	}
+	for _, what := range []string{"block", "answers"} {
+		if err := os.Remove(x.note(what)); err != nil && !errors.Is(err, os.ErrNotExist) {
+			return fmt.Errorf("forgetting what was installed: %w", err)
 		}
-		return false
-	})
+	}
+	return nil
 }
 
-// FolderFor returns the folder for the pieces that a server's file includes: one
-// of their own, beside the folder whose files the server reads all.
-func FolderFor(path string) string {
-	folder := filepath.Dir(path)
-	if base := filepath.Base(folder); strings.HasSuffix(base, "-enabled") || strings.HasSuffix(base, "-available") || strings.HasSuffix(base, ".d") {
-		folder = filepath.Dir(folder)
-	}
-	return filepath.Join(folder, "young-compass")
+// HasPieces reports whether there is anything in the folder for pieces.
+func (p Place) HasPieces() bool {
+	entries, err := os.ReadDir(p.Folder)
+	return err == nil && len(entries) > 0
 }
 
-// words are a line's words. Braces and semicolons stand alone unless they are
-// quoted or belong to a ${variable}; what is behind # is a comment.
-func words(line string) []string {
-	var list []string
-	var word strings.Builder
-	flush := func() {
-		if word.Len() > 0 {
-			list = append(list, word.String())
-			word.Reset()
-		}
-	}
-	quote := byte(0)
-	for i := 0; i < len(line); i++ {
-		c := line[i]
-		switch {
-		case c == '\\' && i+1 < len(line):
-			word.WriteString(line[i : i+2])
-			i++
-		case quote != 0:
-			if c == quote {
-				quote = 0
-			} else {
-				word.WriteByte(c)
-			}
-		case c == '"' || c == '\'' || c == '`':
-			quote = c
-		case c == '#' && word.Len() == 0:
-			return list
-		case c == '{' && i > 0 && line[i-1] == '$':
-			end := strings.IndexByte(line[i:], '}')
-			if end < 0 {
-				end = len(line) - i - 1
-			}
-			word.WriteString(line[i : i+end+1])
-			i += end
-		case c == '{' || c == '}' || c == ';':
-			flush()
-			list = append(list, string(c))
-		case c == ' ' || c == '\t' || c == '\r' || c == '\n':
-			flush()
-		default:
-			word.WriteByte(c)
-		}
-	}
-	flush()
-	return list
-}
+// maxConfiguration bounds the file that pieces are put into, in bytes.
+const maxConfiguration = 16 << 20
 
-// names reports whether any of the words is one of the hosts, with or without a
-// scheme and port.
-func names(words, hosts []string) bool {
-	return slices.ContainsFunc(words, func(w string) bool {
-		w = strings.TrimSuffix(strings.TrimPrefix(strings.TrimPrefix(strings.ToLower(w), "https://"), "http://"), ",")
-		host, _, _ := strings.Cut(w, ":")
-		return slices.Contains(hosts, host)
-	})
-}
-
-var errNoHost = errors.New("no block of the file answers for one of the site's hosts; name the file that does")
-
-// nginxServers finds the server blocks for the hosts.
-func nginxServers(lines, hosts []string, folder string) ([]insertion, error) {
-	within := "include " + filepath.Join(folder, nginx.ServerFile) + ";\n"
-	before := insertion{0, "include " + filepath.Join(folder, nginx.HTTPFile) + ";\n"}
-	var list []insertion
-	depth, open, openDepth, ours := 0, -1, 0, false
-	inNames := false
-	for i, line := range lines {
-		w := words(line)
-		for j, word := range w {
-			switch {
-			case word == "{":
-				depth++
-				if j > 0 && w[j-1] == "http" {
-					before.line = i + 1
-				}
-				if j > 0 && w[j-1] == "server" {
-					if j != len(w)-1 {
-						return nil, fmt.Errorf("line %d: write the server's { as the last word of its line", i+1)
-					}
-					open, openDepth, ours = i+1, depth, false
-				}
-			case word == "}":
-				if depth == openDepth && open >= 0 {
-					if ours {
-						list = append(list, insertion{open, within})
-					}
-					open = -1
-				}
-				depth--
-			case word == "server_name":
-				inNames = true
-			case word == ";":
-				inNames = false
-			case inNames && open >= 0:
-				ours = ours || names([]string{word}, hosts)
-			}
-		}
+// readConfiguration reads a server's file; one that isn't there yet is empty.
+func readConfiguration(path string) ([]byte, error) {
+	f, err := os.Open(path)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
 	}
-	if len(list) == 0 {
-		return nil, errNoHost
+	if err != nil {
+		return nil, fmt.Errorf("reading the server's file: %w", err)
 	}
-	return append([]insertion{before}, list...), nil
-}
-
-var virtualHost = regexp.MustCompile(`(?i)^\s*<VirtualHost\b[^>]*>\s*$`)
-
-// hostSections finds httpd's virtual hosts.
-func hostSections(lines, hosts []string, text string) ([]insertion, error) {
-	var list []insertion
-	open, ours := -1, false
-	for i, line := range lines {
-		w := words(line)
-		switch {
-		case virtualHost.MatchString(line):
-			open, ours = i+1, false
-		case strings.EqualFold(strings.TrimSpace(line), "</VirtualHost>"):
-			if open >= 0 && ours {
-				list = append(list, insertion{open, text})
-			}
-			open = -1
-		case len(w) > 1 && (strings.EqualFold(w[0], "ServerName") || strings.EqualFold(w[0], "ServerAlias")):
-			ours = ours || names(w[1:], hosts)
-		}
+	defer func() { _ = f.Close() }()
+	data, err := io.ReadAll(io.LimitReader(f, maxConfiguration+1))
+	if err != nil {
+		return nil, fmt.Errorf("reading the server's file: %w", err)
 	}
-	if len(list) == 0 {
-		return nil, errNoHost
+	if len(data) > maxConfiguration {
+		return nil, fmt.Errorf("%s is larger than 16 MiB", path)
 	}
-	return list, nil
-}
-
-// routes finds the route blocks of a Caddyfile's sites. Without one there is no
-// place where the lines would surely come first.
-func routes(lines, hosts []string, text string) ([]insertion, error) {
-	var list []insertion
-	depth, ours := 0, false
-	for i, line := range lines {
-		w := words(line)
-		if depth == 0 && slices.Contains(w, "{") {
-			ours = names(w, hosts)
-		}
-		if depth == 1 && ours && slices.Equal(w, []string{"route", "{"}) {
-			list = append(list, insertion{i + 1, text})
-		}
-		for _, word := range w {
-			switch word {
-			case "{":
-				depth++
-			case "}":
-				depth--
-			}
-		}
-	}
-	if len(list) == 0 {
-		return nil, errors.New("no site of the file that answers for one of the site's hosts has a route block; put its directives into one: route { ... }")
-	}
-	return list, nil
-}
-
-// frontends finds HAProxy's frontends. A comment says so where only some are
-// the site's.
-func frontends(lines []string, text string) ([]insertion, error) {
-	var list []insertion
-	for i, line := range lines {
-		if w := words(line); len(w) > 1 && w[0] == "frontend" {
-			list = append(list, insertion{i + 1, text})
-		}
-	}
-	if len(list) == 0 {
-		return nil, errors.New("the file has no frontend; name the one that does")
-	}
-	if len(list) > 1 {
-		return nil, errors.New("the file has several frontends; put the lines into the site's own by hand")
-	}
-	return list, nil
+	return data, nil
 }

@@ -4,11 +4,13 @@
 package plan
 
 import (
+	"iter"
 	"strings"
 	"sync"
 
 	"young-compass/internal/address"
 	"young-compass/internal/book"
+	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/planfile"
 	"young-compass/internal/redirect"
@@ -160,6 +162,32 @@ func (p *Plan) IsHome(r inventory.Ref) bool {
 	}
 	path := strings.Trim(a.Path, "/")
 	return path == "" || path == p.Languages.Prefix(r.Language) && path != ""
+}
+
+// Known is an address that a plan knows.
+type Known struct {
+	Address address.Address
+	Page    inventory.Ref // of an address of the book
+	Where   finding.Place
+}
+
+// KnownAddresses yields every address that the plan knows, once, in the order of its files.
+func (p *Plan) KnownAddresses() iter.Seq[Known] {
+	return func(yield func(Known) bool) {
+		ofBook := make(map[address.Address]bool, len(p.Book.Entries))
+		for _, e := range p.Book.Entries {
+			if !ofBook[e.Address] && !yield(Known{e.Address, e.Page, finding.Place{File: p.Book.File, Line: e.Line}}) {
+				return
+			}
+			ofBook[e.Address] = true
+		}
+		for i := range p.Redirects.Len() {
+			row := p.Redirects.Row(i)
+			if a, err := address.Resolve(p.Site.Origin, row.From); err == nil && row.Pattern == nil && !ofBook[a] && !yield(Known{Address: a, Where: row.Place()}) {
+				return
+			}
+		}
+	}
 }
 
 // entries are the redirects and the book as what stands at their sources.

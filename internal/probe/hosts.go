@@ -85,12 +85,12 @@ func AskHosts(ctx context.Context, p *plan.Plan, client Getter, pages []address.
 	for _, origin := range origins {
 		s.Columns = append(s.Columns, short(origin, p.Site.Origin.Host))
 	}
-	var targets []Target
+	var targets []plan.Known
 	for _, a := range pages {
 		for _, spelling := range Spellings(p, a.Path) {
 			for _, origin := range origins {
 				origin.Path = spelling.Path
-				targets = append(targets, Target{Address: origin})
+				targets = append(targets, plan.Known{Address: origin})
 			}
 		}
 	}

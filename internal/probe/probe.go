@@ -27,13 +27,6 @@ type Getter interface {
 	Get(ctx context.Context, a address.Address) (fetch.Reply, error)
 }
 
-// Target is an address to ask, and why.
-type Target struct {
-	Address address.Address
-	Page    inventory.Ref // of an address of the book
-	Where   finding.Place
-}
-
 // Hop is one answer that led on.
 type Hop struct {
 	Status int    `json:"status"`
@@ -42,7 +35,7 @@ type Hop struct {
 
 // Observation is what a site answered to one address.
 type Observation struct {
-	Target  Target
+	Target  plan.Known
 	Hops    []Hop
 	Final   address.Address
 	Status  int             // at the end; 0 when it wasn't asked
@@ -58,28 +51,9 @@ const maxHops = 10
 // asking is how many addresses are asked at a time.
 const asking = 8
 
-// Targets yields every address that the plan knows, in the order of its files.
-func Targets(p *plan.Plan) iter.Seq[Target] {
-	return func(yield func(Target) bool) {
-		ofBook := make(map[address.Address]bool, len(p.Book.Entries))
-		for _, e := range p.Book.Entries {
-			if !ofBook[e.Address] && !yield(Target{e.Address, e.Page, finding.Place{File: p.Book.File, Line: e.Line}}) {
-				return
-			}
-			ofBook[e.Address] = true
-		}
-		for i := range p.Redirects.Len() {
-			row := p.Redirects.Row(i)
-			if a, err := address.Resolve(p.Site.Origin, row.From); err == nil && row.Pattern == nil && !ofBook[a] && !yield(Target{Address: a, Where: row.Place()}) {
-				return
-			}
-		}
-	}
-}
-
 // Run asks for every target and follows it. Observations are passed on in the
 // order of the targets; progress is called after each.
-func Run(ctx context.Context, p *plan.Plan, client Getter, targets iter.Seq[Target], progress func(), meet func(Observation)) error {
+func Run(ctx context.Context, p *plan.Plan, client Getter, targets iter.Seq[plan.Known], progress func(), meet func(Observation)) error {
 	for part := range batches(targets) {
 		observations := make([]Observation, len(part))
 		done, reported := make(chan struct{}), make(chan struct{})
@@ -112,9 +86,9 @@ func Run(ctx context.Context, p *plan.Plan, client Getter, targets iter.Seq[Targ
 }
 
 // batches yields targets by the thousand.
-func batches(targets iter.Seq[Target]) iter.Seq[[]Target] {
-	return func(yield func([]Target) bool) {
-		var part []Target
+func batches(targets iter.Seq[plan.Known]) iter.Seq[[]plan.Known] {
+	return func(yield func([]plan.Known) bool) {
+		var part []plan.Known
 		for t := range targets {
 			if part = append(part, t); len(part) == together {
 				if !yield(part) {
@@ -133,7 +107,7 @@ func batches(targets iter.Seq[Target]) iter.Seq[[]Target] {
 const together = 1000
 
 // follow asks for an address and for each that it is led to.
-func follow(ctx context.Context, p *plan.Plan, client Getter, t Target) Observation {
+func follow(ctx context.Context, p *plan.Plan, client Getter, t plan.Known) Observation {
 	o := Observation{Target: t, Final: t.Address}
 	if o.Plan, o.Err = p.Trace(plan.Request{Method: "GET", Address: t.Address}); o.Err != nil {
 		return o
@@ -175,7 +149,7 @@ type Comparison struct {
 	Summary  Summary
 	Former   Summary // of addresses that are no live page's own
 	findings []finding.Finding
-	at       map[inventory.Ref][]Target // where pages answer themselves
+	at       map[inventory.Ref][]plan.Known // where pages answer themselves
 }
 
 // Add takes up an observation.
@@ -189,7 +163,7 @@ func (c *Comparison) Add(p *plan.Plan, o Observation) {
 	}
 	if o.Status == 200 && len(o.Hops) == 0 && o.Target.Page != (inventory.Ref{}) {
 		if c.at == nil {
-			c.at = map[inventory.Ref][]Target{}
+			c.at = map[inventory.Ref][]plan.Known{}
 		}
 		c.at[o.Target.Page] = append(c.at[o.Target.Page], o.Target)
 	}

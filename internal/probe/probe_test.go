@@ -44,7 +44,7 @@ func (o obedient) Get(_ context.Context, a address.Address) (fetch.Reply, error)
 func run(t *testing.T, o obedient) probe.Comparison {
 	t.Helper()
 	var steps atomic.Int32
-	targets := slices.Collect(probe.Targets(o.plan))
+	targets := slices.Collect(o.plan.KnownAddresses())
 	var comparison probe.Comparison
 	err := probe.Run(context.Background(), o.plan, o, slices.Values(targets), func() { steps.Add(1) }, func(observation probe.Observation) { comparison.Add(o.plan, observation) })
 	require.NoError(t, err)
@@ -110,21 +110,21 @@ func TestInterrupted(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	err := probe.Run(ctx, p, obedient{plan: p}, probe.Targets(p), func() {}, func(probe.Observation) {})
+	err := probe.Run(ctx, p, obedient{plan: p}, p.KnownAddresses(), func() {}, func(probe.Observation) {})
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
 // A sample is as large as is wanted, in order, and holds what is visited most.
 func TestSample(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
-	all := slices.Collect(probe.Targets(p))
+	all := slices.Collect(p.KnownAddresses())
 	visited := all[123].Address
 	weight := probe.Weights([]visits.Visit{{Address: visited, Visitors: 100_000}})
 	for _, n := range []int{1, 2, 50, len(all) - 1, len(all), len(all) + 7} {
 		some := slices.Collect(probe.Sample(slices.Values(all), n, weight))
 		assert.Len(t, some, min(n, len(all)))
-		assert.True(t, slices.ContainsFunc(some, func(t probe.Target) bool { return t.Address == visited }), n)
-		assert.True(t, slices.IsSortedFunc(some, func(a, b probe.Target) int { return slices.Index(all, a) - slices.Index(all, b) }))
+		assert.True(t, slices.ContainsFunc(some, func(t plan.Known) bool { return t.Address == visited }), n)
+		assert.True(t, slices.IsSortedFunc(some, func(a, b plan.Known) int { return slices.Index(all, a) - slices.Index(all, b) }))
 	}
 	assert.Len(t, slices.Collect(probe.Sample(slices.Values(all), 0, weight)), len(all))
 }

@@ -4,6 +4,7 @@ import (
 	"iter"
 
 	"young-compass/internal/address"
+	"young-compass/internal/plan"
 	"young-compass/internal/visits"
 )
 
@@ -19,11 +20,11 @@ func Weights(list []visits.Visit) func(address.Address) int {
 
 // Sample yields n of the targets, in their order: what is visited more is
 // likelier among them (systematic sampling), the same every time. 0 means all.
-func Sample(targets iter.Seq[Target], n int, weight func(address.Address) int) iter.Seq[Target] {
+func Sample(targets iter.Seq[plan.Known], n int, weight func(address.Address) int) iter.Seq[plan.Known] {
 	if n <= 0 {
 		return targets
 	}
-	return func(yield func(Target) bool) {
+	return func(yield func(plan.Known) bool) {
 		total, count := 0, 0
 		for t := range targets {
 			total += weight(t.Address)

@@ -185,7 +185,7 @@ func (s *Surveyor) askPlain(ctx context.Context, v *Survey, visitor crawl.Visito
 	if s.Plan.Site.Origin.Scheme != "https" {
 		return nil
 	}
-	for _, host := range slices.Concat([]string{s.Plan.Site.Origin.Host}, s.Plan.Site.Hosts, s.Plan.Site.Homes) {
+	for _, host := range s.Plan.Site.All() {
 		reply, err := s.Client.Get(ctx, address.Address{Scheme: "https", Host: host, Path: "/"})
 		v.Certificates = append(v.Certificates, certificateOf(host, reply, err))
 	}
@@ -359,9 +359,9 @@ func (s *Surveyor) known(v *Survey) map[address.Address]bool {
 	}
 	maps.DeleteFunc(known, func(_ address.Address, ok bool) bool { return !ok })
 	if s.Sample > 0 {
-		var targets []Target
+		var targets []plan.Known
 		for _, a := range slices.SortedFunc(maps.Keys(known), address.Compare) {
-			targets = append(targets, Target{Address: a})
+			targets = append(targets, plan.Known{Address: a})
 		}
 		clear(known)
 		known[s.Plan.Site.Origin] = true

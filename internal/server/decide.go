@@ -17,17 +17,23 @@ import (
 // decider writes the steps.
 type decider struct {
 	*Flow
-	target string
-	trial  bool
-	sets   *Sets
-	codes  Codes
-	found  []finding.Finding
+	who   Server
+	trial bool
+	sets  *Sets
+	codes Codes
+	found []finding.Finding
 }
 
-// Decide returns the steps that answer as the plan does, for a server of that
-// name which can make letters small or not. Findings say what it can't be told.
-func Decide(g *compile.Program, target string, folds bool, o Options) (*Flow, []finding.Finding) {
-	d := &decider{Flow: &Flow{Program: g, Folds: folds && g.Plan.Paths.Lower}, target: target, trial: o.Trial, sets: NewSets(g.Plan)}
+// Server is what steps depend on of a server.
+type Server struct {
+	Name           string // of the target, for findings
+	Folds          bool   // it can make letters small
+	LosesAmpersand bool   // it takes an & at the end of a target away
+}
+
+// Decide returns the steps that answer as the plan does, for a server. Findings say what it can't be told.
+func Decide(g *compile.Program, who Server, o Options) (*Flow, []finding.Finding) {
+	d := &decider{Flow: &Flow{Program: g, Plan: g.Plan, Folds: who.Folds && g.Plan.Paths.Lower}, who: who, trial: o.Trial, sets: NewSets(g.Plan)}
 	d.Inner = len(g.Plan.Serves) > 0 || g.Plan.Front != nil
 	d.excepts()
 	d.patterns()
@@ -74,25 +80,6 @@ func (d *decider) anyLetters(name, source string, otherwise Text, rows ...Row) {
 func is(text string, value Text) Row     { return Row{Exact: text, Value: value} }
 func on(expression string, v string) Row { return Row{Expression: expression, Value: T(v)} }
 
-// Action writes what an entry does, in the form that the steps take apart;
-// identity is what Same compares with the request, for a live page.
-func (f *Flow) Action(x compile.Entry, identity func(path string) string) string {
-	switch x.Kind {
-	case compile.EntryGone:
-		return "410"
-	case compile.EntryHold, compile.EntryLive:
-		t := x.Target
-		t.Query = ""
-		return string(x.Kind) + " 0 " + t.String() + " " + identity(address.Decode(t.Path))
-	}
-	sets := &Sets{sets: f.Sets, noise: f.Sets[0]}
-	return move("m", x.Status, sets.Number(x.Strip, x.Drop)) + x.Target.String()
-}
-
-func move(kind string, s compile.Statuses, set string) string {
-	return kind + strconv.Itoa(s.Get) + "/" + strconv.Itoa(s.Other) + " " + set + " "
-}
-
 // excepts numbers the places that some rules leave out.
 func (d *decider) excepts() {
 	note := func(list address.Places) {
@@ -100,10 +87,10 @@ func (d *decider) excepts() {
 			d.Excepts = append(d.Excepts, list)
 		}
 	}
-	for _, q := range d.Patterns {
+	for _, q := range d.Program.Patterns {
 		note(q.Except)
 	}
-	for _, h := range d.Plan.Settings.Headers {
+	for _, h := range d.Plan.Headers {
 		note(h.Except)
 	}
 	for _, s := range d.Plan.Serves {
@@ -133,32 +120,33 @@ func (d *decider) flags(list address.Places) string {
 }
 
 func (d *decider) patterns() {
-	for _, q := range d.Patterns {
+	for _, q := range d.Program.Patterns {
 		if d.scopeUnclear(q) {
-			d.found = append(d.found, NotExpressible(d.target, q.Where, "a target that may be where a noise parameter is noise, or not", "let the target begin with that section, or give the parameter no for:"))
+			d.found = append(d.found, NotExpressible(d.who.Name, q.Where, "a target that may be where a noise parameter is noise, or not", "let the target begin with that section, or give the parameter no for:"))
 			continue
 		}
 		variants, err := Variants(q)
 		if err != nil {
-			d.found = append(d.found, NotExpressible(d.target, q.Where, err.Error(), "narrow the pattern"))
+			d.found = append(d.found, NotExpressible(d.who.Name, q.Where, err.Error(), "narrow the pattern"))
 			continue
 		}
-		kind := "m"
-		if d.Folds && d.OnSite(q) && !encoded(q) {
-			kind = "M" // the path takes small letters
+		kind := Move
+		if d.Folds && d.Program.OnSite(q) && !encoded(q) {
+			kind = MoveFold // the path takes small letters
 		}
-		if strings.HasSuffix(q.Target.String(), "&") && (d.target == "htaccess" || d.target == "apache") {
-			d.found = append(d.found, NotExpressible(d.target, q.Where, "a target that ends in &, which httpd takes away", "encode it"))
+		if strings.HasSuffix(q.Target.String(), "&") && d.who.LosesAmpersand {
+			d.found = append(d.found, NotExpressible(d.who.Name, q.Where, "a target that ends in &, which httpd takes away", "encode it"))
 			continue
 		}
 		d.codes.Add(q.Status)
 		for _, v := range variants {
 			expression, numbers := v.Expressions(d.Plan)
 			if len(numbers) > 8 {
-				d.found = append(d.found, NotExpressible(d.target, q.Where, "more than eight variables in one pattern", "join some of them"))
+				d.found = append(d.found, NotExpressible(d.who.Name, q.Where, "more than eight variables in one pattern", "join some of them"))
 				continue
 			}
-			value := Text{{Literal: move(kind, q.Status, d.sets.Number(q.Strip, q.Drop))}}
+			action := Action{Kind: kind, Status: q.Status, Set: d.sets.Number(q.Strip, q.Drop)}
+			value := Text{{Literal: action.String()}}
 			d.Matchers = append(d.Matchers, Matcher{Expression: d.flags(q.Except) + "[0-9]+:" + expression, Value: append(value, v.Text(d.Plan.Site.Origin.Base(), numbers)...), Where: q.Where})
 		}
 	}
@@ -194,7 +182,7 @@ func (d *decider) scopeUnclear(q compile.Pattern) bool {
 		return true
 	}
 	pieces, ok := q.Target.Pieces()
-	if !ok || !strings.HasPrefix(pieces[0].Literal, "/") && !d.OnSite(q) {
+	if !ok || !strings.HasPrefix(pieces[0].Literal, "/") && !d.Program.OnSite(q) {
 		return false
 	}
 	return unclear(strings.TrimPrefix(pieces[0].Literal, d.Plan.Site.Origin.Base()), len(pieces) == 1)
@@ -212,7 +200,7 @@ func (d *decider) quick(o Options) {
 		return
 	}
 	q := &Quick{Path: `^/(?!` + Quote(d.Plan.Languages.Default) + `(?:/|\z))(?:[a-z0-9_~-]+(?:/[a-z0-9_~-]+)*)?\z`}
-	for _, g := range d.Groups {
+	for _, g := range d.Program.Groups {
 		for _, path := range g.Paths {
 			if !strings.Contains(path, ".") {
 				q.Groups = append(q.Groups, path)
@@ -289,13 +277,13 @@ func (d *decider) exempt(name, path, before string) {
 
 // HasHosts reports whether an entry is for one host alone.
 func (f *Flow) HasHosts() bool {
-	return slices.ContainsFunc(f.Entries, func(x compile.Entry) bool { return x.Host != "" })
+	return slices.ContainsFunc(f.Program.Entries, func(x compile.Entry) bool { return x.Host != "" })
 }
 
 // ParameterNames returns the parameters that give any path a meaning, sorted.
 func (f *Flow) ParameterNames() []string {
 	var names []string
-	for _, g := range f.Groups {
+	for _, g := range f.Program.Groups {
 		names = append(names, g.Names...)
 	}
 	slices.Sort(names)
@@ -316,7 +304,10 @@ func (d *decider) meanings() {
 		n := fmt.Sprint(stage)
 		groups := &Table{Name: "g" + n, Source: T("{p" + n + "}"), Fold: d.Plan.Paths.Lower, Else: T("0")}
 		signatures := &Table{Name: "s" + n, Source: T("{g" + n + "}")}
-		for i, g := range d.Groups {
+		if stage == 1 {
+			signatures.Role = SpelledItems
+		}
+		for i, g := range d.Program.Groups {
 			for _, path := range g.Paths {
 				groups.Rows = append(groups.Rows, is(path, T("%", fmt.Sprint(i+1))))
 			}
@@ -383,7 +374,7 @@ func (d *decider) site() {
 	d.add(Note("is there anything about the request that they change?"))
 	d.table("spelled", "{safe}{p1c}{doubled}{r1c}"+capitals, T("0"), on(`^11|^1.1|^1...1|^0..1`, "1"))
 	d.table("shaped", "{safe}{r1c}{r2c}", T("0"), on(`^1|^0.*1`, "1"))
-	d.table("other", "{exact}{doubled} {way}", T("0"), on(`^.. 1 (?:live|hold) |^(?:0.|.1) 0 (?:live|hold) `, "1"),
+	d.table("other", "{exact}{doubled} {way}", T("0"), on(`^.. 1 `+StayKinds+` |^(?:0.|.1) 0 `+StayKinds+` `, "1"),
 		on(`^.. . (?:site1|held)\z`, "{spelled}"), on(`^.. . site2\z`, "{shaped}"))
 	d.to()
 	d.noise()
@@ -393,24 +384,24 @@ func (d *decider) site() {
 // to works out where a redirect leads, but for the parameters that travel.
 func (d *decider) to() {
 	source, left, small := "{way}", "", ""
-	if slices.ContainsFunc(d.Matchers, func(m Matcher) bool { return strings.HasPrefix(m.Value[0].Literal, "M") }) {
-		d.table("to_path", "{way}", nil, on(`^. M\S+ \S+ ([^?#]*).*\z`, "{1}"))
+	if slices.ContainsFunc(d.Matchers, func(m Matcher) bool { return strings.HasPrefix(m.Value[0].Literal, string(MoveFold)) }) {
+		d.table("to_path", "{way}", nil, on(`^. `+Reading{To: `([^?#]*).*\z`}.Move(MoveFold), "{1}"))
 		d.add(&Lower{"to_small", "to_path"})
-		d.table("to_query", "{way}", nil, on(`^. M\S+ \S+ [^?#]*([?][^#]*)(?:#.*)?\z`, "{1}"))
+		d.table("to_query", "{way}", nil, on(`^. `+Reading{To: `[^?#]*([?][^#]*)(?:#.*)?\z`}.Move(MoveFold), "{1}"))
 		// Letters stay in files, and where the plan leaves addresses alone.
 		if d.exempts() {
 			d.exempt("to_exempt", "{to_path}", `https?://[^/]+`)
 		}
 		d.untouched("to_file", "to_exempt", "{to_path}", `https?://[^/]+`)
-		source, left, small = "{to_file}{way}", ".", "^0. M"
+		source, left, small = "{to_file}{way}", ".", "^0. "+string(MoveFold)
 	}
-	rows := []Row{on(`^`+left+`. (?:live|hold) \S+ (\S+) .*\z`, "{1}")}
+	rows := []Row{on(`^`+left+`. `+Reading{To: `(\S+)`, Identity: `.*\z`}.Stay(""), "{1}")}
 	if small != "" {
 		rows = append(rows, on(small, "{to_small}{to_query}"))
 	}
-	rows = append(rows, on(`^`+left+`. [mM]\S+ \S+ ([^#]*)(?:#.*)?\z`, "{1}"))
+	rows = append(rows, on(`^`+left+`. `+Reading{To: `([^#]*)(?:#.*)?\z`}.Move(""), "{1}"))
 	d.table("to", source, T("{base}{path}"), rows...)
-	d.table("fragment", "{way}", nil, on(`^. [mM]\S+ \S+ [^#]*(#.*)\z`, "{1}"))
+	d.table("fragment", "{way}", nil, on(`^. `+Reading{To: `[^#]*(#.*)\z`}.Move(""), "{1}"))
 }
 
 // noise finds the set of parameters that don't travel, and whether any of the
@@ -438,7 +429,7 @@ func (d *decider) noise() {
 		}
 		d.add(t)
 	}
-	d.table("set", "{way}", T(site), on(`^. [mM]\S+ (\S+) .*\z`, "{1}"), on(`^. file\z`, "all"))
+	d.table("set", "{way}", T(site), on(`^. `+Reading{Set: `(\S+)`, To: `.*\z`}.Move(""), "{1}"), on(`^. file\z`, "all"))
 	var rows []Row
 	for i, names := range d.sets.All() {
 		if number := strconv.Itoa(i); len(names) > 0 && (i == 0 || slices.ContainsFunc(scopes, func(s string) bool { return d.sets.Number(d.Plan.Parameters.LocalNoise(s), false) == number })) {
@@ -473,7 +464,8 @@ func (d *decider) status() {
 	d.table("ruled", "{needs}{home}"+made+" {way}", nil,
 		on(`^.0. . file\z`, "{permanent}"), on(`^... . file\z`, ""), on(`^1.. . (?:site|held|live|hold)`, "{permanent}"), on(`^..0 . (?:held\z|hold )`, "404"))
 	d.table("decided", "{method} {way}", T("{ruled}"),
-		on(`^(?:GET|HEAD) . [mM]([0-9]+)/.*\z`, "{1}"), on(`^\S+ 1 [mM][0-9]+/301 `, "308"), on(`^\S+ . [mM][0-9]+/([0-9]+) .*\z`, "{1}"), on(`^\S+ . 410\z`, "410"))
+		on(`^(?:GET|HEAD) . `+Reading{Get: `([0-9]+)`, To: `.*\z`}.Move(""), "{1}"), on(`^\S+ 1 `+Reading{Other: "301"}.Move(""), "308"),
+		on(`^\S+ . `+Reading{Other: `([0-9]+)`, To: `.*\z`}.Move(""), "{1}"), on(`^\S+ . `+string(Gone)+`\z`, string(Gone)))
 	exempt, closed := "0", "0"
 	if d.exempts() {
 		exempt = "{exempt}"
@@ -499,12 +491,12 @@ func (d *decider) location() {
 
 // internal finds the internal address that makes what was asked.
 func (d *decider) internal() {
-	t := &Table{Name: "internal", Source: T("{x0} {p0}"), Fold: d.Plan.Paths.Lower}
+	t := &Table{Name: "internal", Role: InnerPath, Source: T("{x0} {p0}"), Fold: d.Plan.Paths.Lower}
 	for _, s := range d.Plan.Serves {
 		where := plan.Cause{File: d.Plan.File, Line: s.Where.Line}
 		variants, err := Variants(compile.Pattern{Reader: s.Reader, Target: s.Target, Where: where})
 		if err != nil {
-			d.found = append(d.found, NotExpressible(d.target, where, err.Error(), "narrow the pattern"))
+			d.found = append(d.found, NotExpressible(d.who.Name, where, err.Error(), "narrow the pattern"))
 			continue
 		}
 		for _, v := range variants {
@@ -551,7 +543,7 @@ func (d *decider) headers() {
 		scheme = "{scheme}"
 	}
 	tables := map[string]*Table{}
-	for _, h := range d.Plan.Settings.Headers {
+	for _, h := range d.Plan.Headers {
 		where := plan.Cause{File: d.Plan.File, Line: h.Where.Line, Rule: "headers"}
 		arguments := `\S*`
 		if len(h.Having) > 0 {
@@ -561,7 +553,7 @@ func (d *decider) headers() {
 		if h.Reader != nil {
 			v, err := sources(h.Reader, where)
 			if err != nil {
-				d.found = append(d.found, NotExpressible(d.target, where, err.Error(), "use narrower classes"))
+				d.found = append(d.found, NotExpressible(d.who.Name, where, err.Error(), "use narrower classes"))
 				continue
 			}
 			paths, numbers = v.Expressions(d.Plan)

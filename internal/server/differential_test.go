@@ -168,8 +168,8 @@ func exceptional(code string) []ask {
 
 // compareAll also asks for what meets each exception, and holds the server to
 // them: one that no request meets any more is obsolete.
-func compareAll(t *testing.T, name string, g *compile.Program, s *realServer, asks []ask, exceptions []server.Exception) {
-	exceptions = slices.DeleteFunc(exceptions, func(e server.Exception) bool { return exceptional(e.Code) == nil })
+func compareAll(t *testing.T, name string, g *compile.Program, s *realServer, asks []ask, exceptions []server.Difference) {
+	exceptions = slices.DeleteFunc(exceptions, func(e server.Difference) bool { return exceptional(e.Code) == nil })
 	for _, e := range exceptions {
 		asks = append(asks, exceptional(e.Code)...)
 	}
@@ -186,7 +186,7 @@ func compareAll(t *testing.T, name string, g *compile.Program, s *realServer, as
 
 // compare asks a server everything and holds it to the plan. It returns how
 // often each exception was met.
-func compare(t *testing.T, name string, g *compile.Program, s *realServer, asks []ask, exceptions []server.Exception) map[string]int {
+func compare(t *testing.T, name string, g *compile.Program, s *realServer, asks []ask, exceptions []server.Difference) map[string]int {
 	met := map[string]int{}
 	excepted, different := 0, 0
 	for _, q := range asks {
@@ -201,7 +201,7 @@ func compare(t *testing.T, name string, g *compile.Program, s *realServer, asks 
 			s.lenient && want.Outcome == plan.Unknown && got.Status == 200 {
 			continue
 		}
-		i := slices.IndexFunc(exceptions, func(e server.Exception) bool { return e.Applies(g, r) })
+		i := slices.IndexFunc(exceptions, func(e server.Difference) bool { return e.Applies(g, r) })
 		if i < 0 {
 			if different++; different <= 25 {
 				t.Errorf("%s: %s %s\n\tplan:   %s %d %s %s %v\n\tserver: %s %v %.100s", name, q.method, q.url, want.Outcome, want.Status, want.To, want.Internal, want.Headers, got, got.Header, got.Body)
@@ -265,7 +265,7 @@ func missingFile(s *realServer, want plan.Answer, r server.Asked) bool {
 
 // sameEnd reports whether a server that differs leads to where the plan leads
 // in the end: to the same address, letters and spelling aside.
-func sameEnd(t *testing.T, g *compile.Program, r server.Asked, e server.Exception, got reply) bool {
+func sameEnd(t *testing.T, g *compile.Program, r server.Asked, e server.Difference, got reply) bool {
 	if got.Status == 400 || got.Status == 404 && strings.Contains(r.RawPath, "%00") {
 		return true // refused
 	}
@@ -308,7 +308,7 @@ func TestEveryServerAnswersAsThePlan(t *testing.T) {
 	g := compiled(t, p)
 	for _, target := range targets() {
 		s := target.serve(t, g, demoSite(t, p))
-		compareAll(t, target.name, g, s, demoAsks(t, p), server.Exceptions(target.name))
+		compareAll(t, target.Name(), g, s, demoAsks(t, p), target.Differences())
 		s.stop()
 	}
 }
@@ -328,7 +328,7 @@ func TestEveryServerAnswersAsTheOtherPlans(t *testing.T) {
 		g := compiled(t, p)
 		for _, target := range targets() {
 			s := target.serve(t, g, site{Files: []string{"/assets/a.css", "/assets/Logo.PNG", "/plan.pdf"}})
-			met := compare(t, target.name+", "+name, g, s, asks, server.Exceptions(target.name))
+			met := compare(t, target.Name()+", "+name, g, s, asks, target.Differences())
 			for code := range met {
 				assert.Contains(t, []string{"letters", "spelling", "pattern-value", "last-ampersand"}, code)
 			}

@@ -34,11 +34,10 @@ func NewAsked(method, url string) (Asked, error) {
 	return Asked{r, raw}, nil
 }
 
-// Exception is a documented difference between a server and the plan: which
-// requests it concerns, and what the server does instead. Applies is a
-// predicate on requests; the tests hold the real server to it, and to leading
-// where the plan leads in the end.
-type Exception struct {
+// Difference is a documented difference between a server and the plan: which requests it concerns, and what the server
+// does instead. Applies is a predicate on requests; the tests hold the real server to it, and to leading where the plan
+// leads in the end.
+type Difference struct {
 	Code    string
 	What    string
 	Applies func(g *compile.Program, r Asked) bool
@@ -46,28 +45,38 @@ type Exception struct {
 	Instead func(g *compile.Program, r Asked) string       // a path to which the server may lead for good; nil: none
 }
 
-// Exceptions returns the differences of a target.
-func Exceptions(target string) []Exception {
-	list := []Exception{
+// Everywhere returns the differences that all servers have.
+func Everywhere() []Difference {
+	return []Difference{
 		{Code: "spelling", What: "an address nobody listed, with bytes other than A-Z a-z 0-9 - . _ ~ that aren't written in normal form: it is redirected as it was sent", Applies: spelling},
 		{Code: "two-hops", What: "a parameter that travels means something only at the target: it is followed there, with a second hop; or not any more, where the target without it is gone or leads on", Applies: twoHops, Reads: withoutTravellers, Instead: barePath},
 		{Code: "pattern-value", What: "a value that a pattern takes over makes its target an address that is redirected again: it is, with a second hop", Applies: patternValue},
 	}
-	if target != "haproxy" {
-		list = append(list,
-			Exception{Code: "slashes-and-dots", What: "doubled slashes are merged before dot segments are removed", Applies: slashesAndDots, Reads: mergedFirst},
-			Exception{Code: "many-parameters", What: "parameters that are left out stand between more than eight others: those further on stay until the next hop", Applies: manyParameters})
-	}
-	if target != "haproxy" && target != "caddy" {
-		list = append(list, Exception{Code: "refused", What: "the path climbs above the root or holds %00: the server refuses it before any rule", Applies: refused})
-	}
-	if target == "htaccess" || target == "apache" {
-		list = append(list, Exception{Code: "last-ampersand", What: "an & at the end of the query doesn't reach the internal address", Applies: lastAmpersand})
-	}
-	if target == "nginx" || target == "caddy" {
-		list = append(list, Exception{Code: "letters", What: "capital letters in an address nobody listed stay", Applies: letters})
-	}
-	return list
+}
+
+// SlashesFirst is the difference of servers that merge doubled slashes themselves.
+func SlashesFirst() Difference {
+	return Difference{Code: "slashes-and-dots", What: "doubled slashes are merged before dot segments are removed", Applies: slashesAndDots, Reads: mergedFirst}
+}
+
+// BoundedRuns is the difference of servers that leave parameters out in a bounded number of stages.
+func BoundedRuns() Difference {
+	return Difference{Code: "many-parameters", What: "parameters that are left out stand between more than eight others: those further on stay until the next hop", Applies: manyParameters}
+}
+
+// RefusedPaths is the difference of servers that refuse some paths before any rule.
+func RefusedPaths() Difference {
+	return Difference{Code: "refused", What: "the path climbs above the root or holds %00: the server refuses it before any rule", Applies: refused}
+}
+
+// LostAmpersand is the difference of servers that take an & at the end away.
+func LostAmpersand() Difference {
+	return Difference{Code: "last-ampersand", What: "an & at the end of the query doesn't reach the internal address", Applies: lastAmpersand}
+}
+
+// CapitalsStay is the difference of servers that can't make letters small.
+func CapitalsStay() Difference {
+	return Difference{Code: "letters", What: "capital letters in an address nobody listed stay", Applies: letters}
 }
 
 func refused(_ *compile.Program, r Asked) bool {

@@ -22,7 +22,8 @@ import (
 // internal address to go on with, the request's parameters behind its own) and
 // the variables of Headers.
 type Flow struct {
-	*compile.Program
+	Program  *compile.Program
+	Plan     *plan.Plan
 	Steps    []Step
 	Codes    []int // of all redirects, sorted
 	Sets     [][]string
@@ -51,11 +52,24 @@ type Note string
 // Table gives a variable the value of the first row that its source meets.
 type Table struct {
 	Name   string
+	Role   Role
 	Source Text
 	Fold   bool // letters don't count
 	Rows   []Row
 	Else   Text
 }
+
+// Role tells tables that servers treat in a way of their own.
+type Role int
+
+// The roles of tables.
+const (
+	Ordinary     Role = iota
+	AskedPath         // the path as asked: some servers have a variable for it
+	SpelledPath       // the path as the site spells it
+	SpelledItems      // the parameters that give that path a meaning
+	InnerPath         // the internal address, without the request's parameters
+)
 
 // Row is a row of a table: a text that the source is, or an expression (of the
 // syntax that PCRE and RE2 share) that is found in it. Its value holds either

@@ -11,7 +11,7 @@ import (
 // asked, 1 spelled, 2 shaped; decoded (p) and as it was sent (r).
 func (d *decider) forms() {
 	d.add(Note("the site's own rules on the decoded path, and on the path as sent"))
-	d.table("p0", "{uri}", T("{uri}"))
+	d.add(&Table{Name: "p0", Role: AskedPath, Source: T("{uri}"), Else: T("{uri}")})
 	lead := ""
 	if len(d.Plan.Site.Homes) > 0 {
 		lead = "{site}"
@@ -20,6 +20,9 @@ func (d *decider) forms() {
 		n := form.name
 		rows, changes := d.spelling(form.slashes)
 		d.fold(n+"1", lead+form.source, T(form.source), rows...)
+		if n == "p" {
+			d.Steps[len(d.Steps)-1].(*Table).Role = SpelledPath
+		}
 		d.fold(n+"1c", lead+form.source, T("0"), changes...)
 		rows, changes = d.shape()
 		d.fold(n+"2", lead+"{"+n+"1}", T("{"+n+"1}"), rows...)

@@ -289,7 +289,7 @@ func TestTrialIsTemporary(t *testing.T) {
 	g := compiled(t, p)
 	for _, target := range targets() {
 		folder := siteFolder(t, site{})
-		files, _ := target.emit(g, server.Options{Trial: true})
+		files, _ := target.Emit(g, server.Options{Trial: true})
 		for _, f := range files {
 			assert.Contains(t, string(f.Data[:min(300, len(f.Data))]), "# A TRIAL: ", f.Name)
 		}
@@ -301,8 +301,8 @@ func TestTrialIsTemporary(t *testing.T) {
 			got, err := s.Ask(q.ask)
 			require.NoError(t, err)
 			log, _ := os.ReadFile(filepath.Join(folder, "error.log"))
-			assert.Equal(t, q.want, got.Status, "%s: %s\n%s", target.name, q.url, log)
-			assert.Equal(t, []string{"max-age=60"}, got.Header.Values("Cache-Control"), target.name)
+			assert.Equal(t, q.want, got.Status, "%s: %s\n%s", target.Name(), q.url, log)
+			assert.Equal(t, []string{"max-age=60"}, got.Header.Values("Cache-Control"), target.Name())
 		}
 		s.stop()
 	}

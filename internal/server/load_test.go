@@ -44,12 +44,12 @@ func TestLoad(t *testing.T) {
 	write(t, filepath.Join(dir, "hit.lua"), fmt.Sprintf(`request = function() local i = math.random(0, %d) return wrk.format("GET", string.format("/old/section-%%d/page-%%06d", i %% 97, i)) end`, *loadRows-1))
 	write(t, filepath.Join(dir, "miss.lua"), `request = function() return wrk.format("GET", string.format("/about/section-%d/nothing-%d", math.random(0, 96), math.random(0, 100000000))) end`)
 	for _, target := range targets() {
-		if *loadForm != "" && target.name != *loadForm {
+		if *loadForm != "" && target.Name() != *loadForm {
 			continue
 		}
 		with := target.serve(t, compiled(t, full), site{})
 		folder := siteFolder(t, site{})
-		files, _ := target.emit(compiled(t, full), server.Options{Folder: folder, Anyway: true})
+		files, _ := target.Emit(compiled(t, full), server.Options{Folder: folder, Anyway: true})
 		for _, f := range files { // the same server with pieces that hold nothing
 			write(t, filepath.Join(folder, strings.Replace(f.Name, ".htaccess", folderRules, 1)), "# none\n")
 		}
@@ -63,7 +63,7 @@ func TestLoad(t *testing.T) {
 			}
 			slices.Sort(rates[0])
 			slices.Sort(rates[1])
-			t.Logf("%s, %d redirects, %s: %.0f requests a second, %.0f without; %.0f %%", target.name, *loadRows, kind, rates[0][4], rates[1][4], 100*rates[0][4]/rates[1][4])
+			t.Logf("%s, %d redirects, %s: %.0f requests a second, %.0f without; %.0f %%", target.Name(), *loadRows, kind, rates[0][4], rates[1][4], 100*rates[0][4]/rates[1][4])
 		}
 		with.stop()
 		without.stop()

@@ -31,7 +31,7 @@ func TestASectionInFrontLosesNobody(t *testing.T) {
 	demotest.Accept(t, dir, demotest.Load(t, dir))
 	p := demotest.Load(t, dir)
 
-	s := target{"nginx", nginx.Emit, startNginx}.serve(t, compiled(t, p), demoSite(t, p))
+	s := target{nginx.Target{}, startNginx}.serve(t, compiled(t, p), demoSite(t, p))
 	asked, moved := 0, map[inventory.Ref]int{}
 	for _, e := range p.Book.Entries {
 		page := p.Pages.Find(e.Page)

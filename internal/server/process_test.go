@@ -164,23 +164,22 @@ func ports(t *testing.T, dir string) (plain, secure string) {
 // targets are all the servers, each started as an administrator would.
 func targets() []target {
 	return []target{
-		{"htaccess", httpd.Folder, startFolder},
-		{"apache", httpd.Host, startApache},
-		{"nginx", nginx.Emit, startNginx},
-		{"caddy", caddy.Emit, startCaddy},
-		{"haproxy", haproxy.Emit, startHAProxy},
+		{httpd.Folder{}, startFolder},
+		{httpd.Host{}, startApache},
+		{nginx.Target{}, startNginx},
+		{caddy.Target{}, startCaddy},
+		{haproxy.Target{}, startHAProxy},
 	}
 }
 
 type target struct {
-	name  string
-	emit  func(*compile.Program, server.Options) ([]server.File, []finding.Finding)
+	server.Target
 	start func(t *testing.T, dir string, hosts []string) *realServer
 }
 
 // try emits a plan, however large.
 func (target target) try(g *compile.Program) ([]server.File, []finding.Finding) {
-	return target.emit(g, server.Options{Anyway: true})
+	return target.Emit(g, server.Options{Anyway: true})
 }
 
 // serve emits a plan and starts the server with it.
@@ -193,8 +192,8 @@ func (target target) serve(t *testing.T, g *compile.Program, site site) *realSer
 func (target target) with(t *testing.T, g *compile.Program, o server.Options, dir string) *realServer {
 	t.Helper()
 	o.Folder, o.Anyway = dir, true
-	files, found := target.emit(g, o)
-	require.False(t, finding.Worst(found, finding.Error), "%s: %v", target.name, found)
+	files, found := target.Emit(g, o)
+	require.False(t, finding.Worst(found, finding.Error), "%s: %v", target.Name(), found)
 	for _, f := range files {
 		write(t, filepath.Join(dir, strings.Replace(f.Name, httpd.FolderFile, folderRules, 1)), string(f.Data))
 	}

@@ -23,7 +23,6 @@ import (
 	"young-compass/internal/parameter"
 	"young-compass/internal/plan"
 	"young-compass/internal/project"
-	"young-compass/internal/server"
 )
 
 var (
@@ -266,11 +265,11 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 		var lock sync.Mutex
 		t.Run(fmt.Sprint("plan ", used), func(t *testing.T) {
 			for _, target := range targets() {
-				t.Run(target.name, func(t *testing.T) {
+				t.Run(target.Name(), func(t *testing.T) {
 					t.Parallel()
 					s := target.serve(t, g, here)
 					s.lenient = true
-					more := compare(t, fmt.Sprintf("%s, plan %d", target.name, used), g, s, asks, server.Exceptions(target.name))
+					more := compare(t, fmt.Sprintf("%s, plan %d", target.Name(), used), g, s, asks, target.Differences())
 					s.stop()
 					lock.Lock()
 					defer lock.Unlock()

@@ -56,10 +56,10 @@ func TestWhatAServerCannotBeTold(t *testing.T) {
 		"slashes in a parameter": {"", "/go?to=http://a.example/,/b,301\n", false, true},
 	} {
 		g := program(t, c.config, c.redirects)
-		for target, emit := range map[string]func(*compile.Program, server.Options) ([]server.File, []finding.Finding){"nginx": nginx.Emit, "htaccess": httpd.Folder} {
-			files, found := emit(g, server.Options{})
-			refused := map[string]bool{"nginx": c.nginx, "htaccess": c.htaccess}[target]
-			assert.Equal(t, refused, finding.Worst(found, finding.Error), "%s: %s: %v", target, name, found)
+		for _, target := range []server.Target{nginx.Target{}, httpd.Folder{}} {
+			files, found := target.Emit(g, server.Options{})
+			refused := map[string]bool{"nginx": c.nginx, "htaccess": c.htaccess}[target.Name()]
+			assert.Equal(t, refused, finding.Worst(found, finding.Error), "%s: %s: %v", target.Name(), name, found)
 			if refused {
 				assert.Empty(t, files, "nothing is written while something can't be said")
 				assert.Equal(t, "not-expressible", found[0].Code)
@@ -74,7 +74,7 @@ func TestManyLongPathsWithParameters(t *testing.T) {
 	for i := range 300 {
 		fmt.Fprintf(&rows, "/%s/%d.php?id=1,/new/%d,301\n", strings.Repeat("ø", 30), i, i)
 	}
-	files, found := httpd.Folder(program(t, "", rows.String()), server.Options{Anyway: true})
+	files, found := httpd.Folder{}.Emit(program(t, "", rows.String()), server.Options{Anyway: true})
 	require.False(t, finding.Worst(found, finding.Error), "%v", found)
 	for line := range strings.Lines(string(files[0].Data)) {
 		assert.LessOrEqual(t, len(line), 8001)
@@ -83,16 +83,16 @@ func TestManyLongPathsWithParameters(t *testing.T) {
 
 func TestHeadsSayWhatToDo(t *testing.T) {
 	g := compiled(t, demotest.Accepted(t, t.TempDir()))
-	files, _ := nginx.Emit(g, server.Options{})
+	files, _ := nginx.Target{}.Emit(g, server.Options{})
 	var names []string
 	for _, f := range files {
 		names = append(names, f.Name)
 		assert.True(t, strings.HasPrefix(string(f.Data), "# Written by young-compass from young-compass.yaml for nginx.\n"), f.Name)
 	}
 	assert.Equal(t, []string{nginx.ExampleFile, nginx.AddressesFile, nginx.HostsFile, nginx.HTTPFile, nginx.ServerFile, nginx.SpelledFile}, names)
-	files, _ = nginx.Emit(program(t, "", "/a,/b,301\n"), server.Options{})
+	files, _ = nginx.Target{}.Emit(program(t, "", "/a,/b,301\n"), server.Options{})
 	assert.Len(t, files, 5, "no table for hosts where all answer alike")
-	files, found := httpd.Folder(g, server.Options{Anyway: true})
+	files, found := httpd.Folder{}.Emit(g, server.Options{Anyway: true})
 	assert.Contains(t, string(files[0].Data), "Put it into the site's document root as .htaccess")
 	assert.Equal(t, map[string]int{"slow-folder-file": 1}, finding.Count(found))
 	// every rule that passes over others stays inside the file
@@ -122,8 +122,8 @@ func TestTheExamplesLoad(t *testing.T) {
 	} {
 		dir := t.TempDir()
 		write(t, filepath.Join(dir, "mime.types"), "")
-		i := slices.IndexFunc(targets(), func(target target) bool { return target.name == name })
-		files, _ := targets()[i].emit(g, server.Options{Folder: dir})
+		i := slices.IndexFunc(targets(), func(target target) bool { return target.Name() == name })
+		files, _ := targets()[i].Emit(g, server.Options{Folder: dir})
 		for _, f := range files {
 			// What the administrator has elsewhere, on the test machine perhaps not.
 			text := strings.ReplaceAll(string(f.Data), check.from, strings.ReplaceAll(check.to, "DIR", dir))
@@ -181,7 +181,7 @@ func BenchmarkEmitNginx(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		nginx.Emit(g, server.Options{})
+		nginx.Target{}.Emit(g, server.Options{})
 	}
 }
 

@@ -35,14 +35,14 @@ const (
 const manyEntries = 200
 
 // Emit writes the plan. Findings say what Caddy can't be told.
-func Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
-	flow, found := server.Decide(g, "caddy", false, o)
+func (c Target) Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
+	flow, found := server.Decide(g, server.Server{Name: c.Name()}, o)
 	e := &emitter{Flow: flow, folder: o.In("/etc/caddy"), group: server.GroupOf(g), found: found}
 	addresses := e.table(func(x compile.Entry) bool { return x.Host == "" && server.Spelled(g, x) })
 	spelled := e.table(func(x compile.Entry) bool { return x.Host == "" && !server.Spelled(g, x) })
 	hosts := e.table(func(x compile.Entry) bool { return x.Host != "" })
 	e.route()
-	if n := len(e.Entries); n > manyEntries {
+	if n := len(e.Program.Entries); n > manyEntries {
 		e.found = append(e.found, finding.Finding{Code: "slow-table", Severity: finding.Warning, Where: finding.Place{File: AddressesFile},
 			What:   fmt.Sprintf("%d known addresses, which Caddy tries one by one for each request", n),
 			Why:    "measured: see docs/servers.md",
@@ -202,7 +202,7 @@ func (e *emitter) route() {
 				e.lookup(fmt.Sprint(stage))
 			}
 		case *server.Same:
-			e.mapping(variable("way"), "live_asked", []string{"`~(?s)^[01] (?:live|hold) \\S+ \\S+ (.*)$` `${1}`", "default -"})
+			e.mapping(variable("way"), "live_asked", []string{token(`~(?s)^[01] `+server.Reading{Identity: `(.*)$`}.Stay("")) + " `${1}`", "default -"})
 			e.set("live", "{yc_live_asked}")
 			e.set("exact", "0")
 			e.setIf("exact", "1", "uri", "{http.vars.yc_live}")
@@ -226,7 +226,7 @@ func (e *emitter) route() {
 // rows writes a table. Rows that are expressions take no variables, so that
 // where they should they give a number first.
 func (e *emitter) rows(t *server.Table) {
-	if t.Name == "p0" {
+	if t.Role == server.AskedPath {
 		return
 	}
 	if len(t.Rows) == 0 {
@@ -285,7 +285,7 @@ func (e *emitter) refuse(where plan.Cause, what string) {
 func (e *emitter) table(which func(compile.Entry) bool) []byte {
 	var b bytes.Buffer
 	where := plan.Cause{}
-	for _, x := range e.Entries {
+	for _, x := range e.Program.Entries {
 		if !which(x) {
 			continue
 		}
@@ -302,7 +302,7 @@ func (e *emitter) table(which func(compile.Entry) bool) []byte {
 			fmt.Fprintf(&b, "# %s %d\n", w.File, w.Line)
 			where = w
 		}
-		action := e.Action(x, func(path string) string { return path })
+		action := e.Action(x, func(path string) string { return path }).String()
 		fmt.Fprintf(&b, "%s %s\n", token(wanted), token(e.value(server.Text{{Literal: action}}, x.Where)))
 	}
 	return b.Bytes()
@@ -392,7 +392,7 @@ func (e *emitter) answer() {
 // inside writes a rewrite for each internal address: in the query of one, Caddy
 // encodes all that it takes from variables but the request's own query.
 func (e *emitter) inside() {
-	i := slices.IndexFunc(e.Steps, func(s server.Step) bool { t, ok := s.(*server.Table); return ok && t.Name == "internal" })
+	i := slices.IndexFunc(e.Steps, func(s server.Step) bool { t, ok := s.(*server.Table); return ok && t.Role == server.InnerPath })
 	t := e.Steps[i].(*server.Table)
 	filled := e.matcher("inside", "*")
 	var numbers []string
@@ -425,7 +425,7 @@ func (e *emitter) inside() {
 // example writes a configuration with the lines in their place.
 func (e *emitter) example() string {
 	names := []string{}
-	for _, host := range slices.Concat([]string{e.Plan.Site.Origin.Host}, e.Plan.Site.Hosts, e.Plan.Site.Homes) {
+	for _, host := range e.Plan.Site.All() {
 		names = append(names, "http://"+host, "https://"+host)
 	}
 	return "{\n\tauto_https disable_redirects\n}\n" + strings.Join(names, ", ") + " {\n\troot * /var/www/html\n\troute {\n\t\timport " + e.folder + "/" + RouteFile + "\n\t\tfile_server\n\t}\n}\n"

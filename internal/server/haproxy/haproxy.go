@@ -32,8 +32,8 @@ const (
 const maxPair = 8000
 
 // Emit writes the plan. Findings say what HAProxy can't be told.
-func Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
-	flow, found := server.Decide(g, "haproxy", true, o)
+func (h Target) Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
+	flow, found := server.Decide(g, server.Server{Name: h.Name(), Folds: true}, o)
 	e := &emitter{Flow: flow, folder: o.In("/etc/haproxy"), group: server.GroupOf(g), found: found}
 	e.pairs()
 	e.frontend()
@@ -173,7 +173,7 @@ func (e *emitter) frontend() {
 		case *server.Same:
 			e.set("identity", variable("uri")+",url_enc")
 			e.put("live", server.T("-"))
-			e.set("live", substitute("way", `^[01] (?:live|hold) \S+ \S+ (.*)\z`, false, server.T("{1}")), matches("way", `^[01] (?:live|hold) `, false))
+			e.set("live", substitute("way", `^[01] `+server.Reading{Identity: `(.*)\z`}.Stay(""), false, server.T("{1}")), matches("way", `^[01] `+server.StayKinds+` `, false))
 			e.put("exact", server.T("0"))
 			e.put("exact", server.T("1"), variable("identity")+",strcmp(txn.yc_live) eq 0")
 		case *server.Lower:
@@ -218,11 +218,11 @@ func (e *emitter) quick() {
 	e.line("http-request set-var(txn.yc_found) %s if { var(txn.yc_quick) -m found }", word(variable("key")+",map_str("+e.folder+"/"+MapFile+")"))
 	for _, code := range e.Codes {
 		for _, method := range []string{"{ method GET HEAD }", "!{ method GET HEAD }"} {
-			statuses := fmt.Sprintf("^m%d/", code)
+			reading := server.Reading{Get: fmt.Sprint(code)}
 			if method[0] == '!' {
-				statuses = fmt.Sprintf("^m[0-9]+/%d ", code)
+				reading = server.Reading{Other: fmt.Sprint(code)}
 			}
-			e.line("http-request redirect location %s code %d if { var(txn.yc_found) -m reg %s } %s", word("%["+variable("found")+`,regsub('^\S+ \S+ ','')]`), code, word(statuses), method)
+			e.line("http-request redirect location %s code %d if { var(txn.yc_found) -m reg %s } %s", word("%["+variable("found")+`,regsub('^\S+ \S+ ','')]`), code, word("^"+reading.Move(server.Move)), method)
 		}
 	}
 	e.line("http-request unset-var(txn.yc_quick) if { var(txn.yc_found) -m found }")
@@ -294,7 +294,7 @@ func (e *emitter) lookup(n string) {
 // pairs writes the map file.
 func (e *emitter) pairs() {
 	where := plan.Cause{}
-	for _, x := range e.Entries {
+	for _, x := range e.Program.Entries {
 		if x.Plain && x.Host == "" {
 			continue
 		}
@@ -303,7 +303,7 @@ func (e *emitter) pairs() {
 			form = "a"
 		}
 		key := x.Host + "/" + form + strconv.Itoa(e.group(x.Key)) + ":" + escape(x.Key) + x.Signature
-		value := e.Action(x, escape)
+		value := e.Action(x, escape).String()
 		if len(key)+len(value) > maxPair {
 			e.found = append(e.found, server.NotExpressible("haproxy", x.Where, "an address longer than HAProxy sends", "shorten the address"))
 			continue

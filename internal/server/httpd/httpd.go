@@ -46,21 +46,21 @@ const (
 	maxPair       = 900
 )
 
-// Folder writes the plan as a per-folder file. Findings say what httpd can't be
+// Emit writes the plan as a per-folder file. Findings say what httpd can't be
 // told in such a file, and what it costs; a file of more than 300 rules is an
 // error, unless it is wanted all the same.
-func Folder(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
-	e := &emitter{target: "htaccess", inFolder: true}
+func (f Folder) Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
+	e := &emitter{target: f.Name(), inFolder: true}
 	text := e.emit(g, o)
 	if n := e.count(); n > manyRules {
-		f := finding.Finding{Code: "slow-folder-file", Severity: finding.Warning, Where: finding.Place{File: FolderFile},
+		slow := finding.Finding{Code: "slow-folder-file", Severity: finding.Warning, Where: finding.Place{File: FolderFile},
 			What:   fmt.Sprintf("%d rules, which httpd reads and compiles anew for each request to the folder", n),
 			Why:    "measured: 50 rules leave about 18 % of the requests a second, 300 leave 3 %, images included",
 			Advice: "use the server's own configuration (emit apache) where you can"}
 		if n > tooManyRules && !o.Anyway {
-			f.Severity, f.Advice = finding.Error, f.Advice+", or say --force"
+			slow.Severity, slow.Advice = finding.Error, slow.Advice+", or say --force"
 		}
-		e.found = append(e.found, f)
+		e.found = append(e.found, slow)
 	}
 	if finding.Worst(e.found, finding.Error) {
 		return nil, e.found
@@ -73,10 +73,10 @@ func Folder(g *compile.Program, o server.Options) ([]server.File, []finding.Find
 	return []server.File{{Name: FolderFile, Data: []byte(head + text)}}, e.found
 }
 
-// Host writes the plan for the server's own configuration: a piece for each
+// Emit writes the plan for the server's own configuration: a piece for each
 // virtual host of the site, and the table of addresses.
-func Host(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
-	e := &emitter{target: "apache", folder: o.In("/etc/apache2")}
+func (h Host) Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
+	e := &emitter{target: h.Name(), folder: o.In("/etc/apache2")}
 	text := e.emit(g, o)
 	if finding.Worst(e.found, finding.Error) {
 		return nil, e.found
@@ -215,7 +215,7 @@ func hosts(names []string) string {
 }
 
 func (e *emitter) emit(g *compile.Program, o server.Options) string {
-	e.Flow, e.found = server.Decide(g, e.target, true, o)
+	e.Flow, e.found = server.Decide(g, server.Server{Name: e.target, Folds: true, LosesAmpersand: true}, o)
 	e.group = server.GroupOf(g)
 	e.add("RewriteEngine On", false)
 	if e.mapped() {
@@ -228,7 +228,7 @@ func (e *emitter) emit(g *compile.Program, o server.Options) string {
 	e.note("requests that the server makes itself, and hosts that are not the site's, are left alone")
 	e.cond("%{ENV:REDIRECT_STATUS}", ".")
 	e.skip()
-	e.cond("%{HTTP_HOST}", "!"+hosts(slices.Concat([]string{g.Plan.Site.Origin.Host}, g.Plan.Site.Hosts, g.Plan.Site.Homes)), "NC")
+	e.cond("%{HTTP_HOST}", "!"+hosts(g.Plan.Site.All()), "NC")
 	e.skip()
 	if e.Quick != nil && e.mapped() {
 		e.quick()
@@ -294,7 +294,7 @@ func (e *emitter) defaults() {
 // table writes the rows last first, so that the first that matches has the
 // last word.
 func (e *emitter) table(t *server.Table) {
-	if t.Name == "p0" {
+	if t.Role == server.AskedPath {
 		return
 	}
 	if value, ok := t.Else.Literal(); !ok || len(t.Rows) == 0 && value != "" {
@@ -351,7 +351,7 @@ func (e *emitter) plain(x compile.Entry) bool { return x.Plain && x.Host == "" }
 func (e *emitter) entries() {
 	e.note("known addresses")
 	where := plan.Cause{}
-	for _, x := range e.Entries {
+	for _, x := range e.Program.Entries {
 		if e.plain(x) {
 			continue
 		}
@@ -377,27 +377,18 @@ func (e *emitter) entries() {
 		flags := strings.Repeat("[01]", len(e.Excepts))
 		key := `//` + stage + flags + fmt.Sprint(e.group(x.Key)) + `:` + server.Letters(e.Plan, server.Quote(x.Key)) + server.Quote(x.Signature) + `;//`
 		e.cond(env("keys"), key)
-		e.set("d%1", literal(strings.TrimSuffix(e.Action(x, func(string) string { return "" }), " "))+trail(x))
+		e.set("d%1", literal(e.Action(x, func(string) string { return "-" }).String()))
 		if x.Kind == compile.EntryLive || x.Kind == compile.EntryHold {
 			if x.Host != "" {
 				e.cond("%{HTTP_HOST}", hosts([]string{x.Host}), "NC")
 			}
-			if x.Signature != "" || len(e.Groups) > 0 { // the same path may mean something else
+			if x.Signature != "" || len(e.Program.Groups) > 0 { // the same path may mean something else
 				e.cond(env("keys"), key)
 			}
 			e.cond("%{REQUEST_URI}", `^`+server.Quote(address.Decode(x.Target.Path))+`$`)
 			e.set("exact", "1")
 		}
 	}
-}
-
-// trail stands behind the addresses of live pages, where the steps take them
-// apart.
-func trail(x compile.Entry) string {
-	if x.Kind == compile.EntryLive || x.Kind == compile.EntryHold {
-		return " -"
-	}
-	return ""
 }
 
 // patterns are written last first, so that the first that matches has the
@@ -477,7 +468,7 @@ func (e *emitter) example() string {
 		fmt.Fprintf(&b, "LoadModule %s_module /usr/lib/apache2/modules/mod_%s.so\n", module, module)
 	}
 	b.WriteString("TypesConfig /etc/mime.types\nErrorLog /var/log/apache2/error.log\nDirectorySlash Off\n<VirtualHost *:80>\n\tServerName " + origin + "\n")
-	if others := slices.Concat(e.Plan.Site.Hosts, e.Plan.Site.Homes); len(others) > 0 {
+	if others := e.Plan.Site.All()[1:]; len(others) > 0 {
 		b.WriteString("\tServerAlias " + strings.Join(others, " ") + "\n")
 	}
 	b.WriteString("\tDocumentRoot /var/www/html\n\tInclude " + e.folder + "/" + HostFile + "\n</VirtualHost>\n# and the same in <VirtualHost *:443> with SSLEngine on\n")

@@ -13,7 +13,7 @@ import (
 
 // converted reports whether the table of addresses is read as a database: httpd
 // reads a text from its beginning for each address it hasn't met.
-func (e *emitter) converted() bool { return len(e.Entries) > textEntries }
+func (e *emitter) converted() bool { return len(e.Program.Entries) > textEntries }
 
 type emitter struct {
 	*server.Flow
@@ -27,7 +27,7 @@ type emitter struct {
 }
 
 // mapped reports whether the addresses stand in a table of their own.
-func (e *emitter) mapped() bool { return !e.inFolder && len(e.Entries) > inlineEntries }
+func (e *emitter) mapped() bool { return !e.inFolder && len(e.Program.Entries) > inlineEntries }
 
 // lookup finds what the path means in each of its forms. In the file itself
 // the forms to look up stand in one text, "//o0group:path signature;//o1...;//",
@@ -36,7 +36,7 @@ func (e *emitter) mapped() bool { return !e.inFolder && len(e.Entries) > inlineE
 func (e *emitter) lookup() {
 	for n := range 3 {
 		s := fmt.Sprint("s", n)
-		if len(e.Groups) > 0 {
+		if len(e.Program.Groups) > 0 {
 			e.cond(env(s), `//`)
 			e.set(s, "&?")
 		}
@@ -63,12 +63,15 @@ func (e *emitter) lookup() {
 	}
 }
 
+// between parts what an action says in the table, instead of a space. No address holds it, but perhaps a fragment.
+const between = "<"
+
 // pair writes an entry into the table of addresses, unless it is too long.
 func (e *emitter) pair(x compile.Entry) bool {
 	key := e.key(x)
-	action := e.Action(x, escape)
-	value := strings.ReplaceAll(action, " ", "<") // which no address holds, but perhaps a fragment
-	if len(key)+len(value) > maxPair || strings.Contains(action, "<") {
+	action := e.Action(x, escape).String()
+	value := strings.ReplaceAll(action, " ", between)
+	if len(key)+len(value) > maxPair || strings.Contains(action, between) {
 		return false
 	}
 	fmt.Fprintf(&e.pairs, "%s %s\n", key, value)
@@ -116,18 +119,21 @@ func (e *emitter) find(n string) {
 	if e.HasHosts() {
 		ask("${yc_small:" + env("host"+n) + "}")
 	}
-	e.cond(env("found"), `^410$`)
-	e.set("d"+n, "410")
-	e.cond(env("found"), `^(m[^<]*)<([^<]*)<(.*)$`)
-	e.set("d"+n, "%1 %2 %3")
-	e.cond(env("found"), `^(live|hold)<([^<]*)<([^<]*)<(.*)$`)
-	e.set("d"+n, "%1 %2 %3 %4")
+	gone := string(server.Gone)
+	e.cond(env("found"), `^`+gone+`$`)
+	e.set("d"+n, gone)
+	move := server.Reading{Get: "([0-9]+)", Other: "([0-9]+)", Set: "([^<]*)", To: "(.*)$", Between: between}
+	e.cond(env("found"), `^`+move.Move(server.Move))
+	e.set("d"+n, server.Action{Kind: server.Move, Set: "%3", To: "%4"}.With("%1", "%2"))
+	stay := server.Reading{Set: "([^<]*)", To: "([^<]*)", Identity: "(.*)$", Between: between}
+	e.cond(env("found"), `^(`+server.StayKinds+`)`+strings.TrimPrefix(stay.Stay(""), server.StayKinds))
+	e.set("d"+n, server.Action{Kind: "%1", Set: "%2", To: "%3", Identity: "%4"}.Staying())
 }
 
 // same compares the path with that of the entry found in the table.
 func (e *emitter) same() {
 	if e.mapped() {
-		e.cond("${yc_escape:%{REQUEST_URI}} "+env("way"), `^(\S+) . (?:live|hold) \S+ \S+ \1$`)
+		e.cond("${yc_escape:%{REQUEST_URI}} "+env("way"), `^(\S+) . `+server.Reading{Identity: `\1$`}.Stay(""))
 		e.set("exact", "1")
 	}
 }
@@ -160,13 +166,14 @@ func (e *emitter) quick() {
 	e.skip()
 	for _, code := range e.Codes {
 		for _, get := range []bool{true, false} {
-			method, statuses := `^(?:GET|HEAD)$`, fmt.Sprintf("m%d/[0-9]+", code)
+			method, reading := `^(?:GET|HEAD)$`, server.Reading{Get: fmt.Sprint(code), Between: between}
 			if !get {
-				method, statuses = "!"+method, fmt.Sprintf("m[0-9]+/%d", code)
+				method, reading = "!"+method, server.Reading{Other: fmt.Sprint(code), Between: between}
 			}
-			for _, form := range []string{`<([^?]*)\?(.+)$`, `<([^?]+)$`} {
+			for _, form := range []string{`([^?]*)\?(.+)$`, `([^?]+)$`} {
 				e.cond("%{REQUEST_METHOD}", method)
-				e.cond(env("found"), `^`+statuses+`<[^<]*`+form)
+				reading.To = form
+				e.cond(env("found"), `^`+reading.Move(server.Move))
 				to := "%1"
 				if strings.Contains(form, `\?`) {
 					to = "%1?%2"

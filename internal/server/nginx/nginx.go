@@ -36,8 +36,8 @@ const (
 const maxToken = 4095
 
 // Emit writes the plan. Findings say what nginx can't be told.
-func Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
-	flow, found := server.Decide(g, "nginx", false, o)
+func (n Target) Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
+	flow, found := server.Decide(g, server.Server{Name: n.Name()}, o)
 	e := &emitter{Flow: flow, folder: o.In("/etc/nginx"), group: server.GroupOf(g), bucket: 64, found: found}
 	e.tables()
 	if finding.Worst(e.found, finding.Error) {
@@ -119,14 +119,14 @@ func value(s string) string { return strings.ReplaceAll(s, "$", "${yc_dollar}") 
 func (e *emitter) tables() {
 	folded := map[string]int{} // where letters may make keys alike
 	identity := func(path string) string { return path }
-	for _, x := range e.Entries {
+	for _, x := range e.Program.Entries {
 		if x.Signature != "" || !e.Plan.Paths.Lower {
 			folded[strings.ToLower(e.key(&x))]++
 		}
 	}
-	for i := range e.Entries {
-		x := &e.Entries[i]
-		key, action := e.key(x), e.check(x)+" "+e.Action(*x, identity)
+	for i := range e.Program.Entries {
+		x := &e.Program.Entries[i]
+		key, action := e.key(x), e.check(x)+" "+e.Action(*x, identity).String()
 		if need := 1 << bits.Len(uint(len(key)+18-1)); need > e.bucket {
 			e.bucket = need
 		}
@@ -234,7 +234,7 @@ func (e *emitter) http() []byte {
 				e.lookup(c, stage)
 			}
 		case *server.Same:
-			c.mapping("$yc_way", "live", otherwise(`""`), line(expression(`(?s)^[01] (?:live|hold) \S+ \S+ (?<yc_c1>.*)\z`), "$yc_c1"))
+			c.mapping("$yc_way", "live", otherwise(`""`), line(expression(`(?s)^[01] `+server.Reading{Identity: `(?<yc_c1>.*)\z`}.Stay("")), "$yc_c1"))
 			c.mapping(`"$yc_uri $yc_live"`, "exact", otherwise("0"), line(expression(`(?s)^(.*) \1\z`), "1"))
 		case *server.Keep:
 			e.keep(c)
@@ -268,9 +268,10 @@ func (e *emitter) quick(c *conf) {
 	c.note("plain addresses: what an entry or a pattern says, and nothing else")
 	path := strings.TrimPrefix(e.Quick.Path, "^")
 	c.mapping(`"$scheme://$host$request_uri"`, "plain", otherwise("0"), line(expression("^"+server.Quote(e.Plan.Site.Origin.Base())+path), "1"))
-	c.mapping(`"$yc_plain$yc_d1 $yc_uri"`, "quick", otherwise(`""`), line(expression(`^1 `), "pass"), line(expression(`^1live 0 \S+ (\S+) \1\z`), "pass"), line(expression(`^1m`), "move"))
-	c.mapping(`"$request_method $yc_d1"`, "quick_code", otherwise("0"), line(expression(`^(?:GET|HEAD) m(?<yc_c1>[0-9]+)`), "$yc_c1"), line(expression(`^\S+ m[0-9]+/(?<yc_c1>[0-9]+)`), "$yc_c1"))
-	c.mapping("$yc_d1", "quick_to", otherwise(`""`), line(expression(`^m\S+ \S+ (?<yc_c1>.*)\z`), "$yc_c1"))
+	c.mapping(`"$yc_plain$yc_d1 $yc_uri"`, "quick", otherwise(`""`), line(expression(`^1 `), "pass"), line(expression(`^1`+server.Reading{Identity: `(\S+) \1\z`}.Stay(server.Live)), "pass"), line(expression(`^1`+string(server.Move)), "move"))
+	c.mapping(`"$request_method $yc_d1"`, "quick_code", otherwise("0"),
+		line(expression(`^(?:GET|HEAD) `+server.Reading{Get: `(?<yc_c1>[0-9]+)`}.Move(server.Move)), "$yc_c1"), line(expression(`^\S+ `+server.Reading{Other: `(?<yc_c1>[0-9]+)`}.Move(server.Move)), "$yc_c1"))
+	c.mapping("$yc_d1", "quick_to", otherwise(`""`), line(expression(`^`+server.Reading{To: `(?<yc_c1>.*)\z`}.Move(server.Move)), "$yc_c1"))
 	c.mapping("$yc_quick", "final", otherwise("$yc_code"), line("pass", `""`), line("move", "$yc_quick_code"))
 	c.mapping("$yc_quick", "where", otherwise("$yc_location"), line("move", "$yc_quick_to"))
 }
@@ -278,9 +279,9 @@ func (e *emitter) quick(c *conf) {
 // mapping writes a table.
 func (e *emitter) mapping(c *conf, t *server.Table) {
 	name := t.Name
-	if e.Quick != nil && (name == "p1" || name == "s1") {
+	if e.Quick != nil && (t.Role == server.SpelledPath || t.Role == server.SpelledItems) {
 		value := "$yc_uri"
-		if name == "s1" {
+		if t.Role == server.SpelledItems {
 			value = `""`
 		}
 		name += "_worked"
@@ -345,7 +346,7 @@ func (e *emitter) lookup(c *conf, stage int) {
 		file = SpelledFile
 	}
 	c.mapping(`"`+key+`"`, "t"+n, otherwise(`""`), "\tinclude "+quote(e.folder+"/"+file)+";\n")
-	checked := expression(`(?s)^(.*?) \1 (?<yc_c1>(?:m[0-9]|live |hold |410).*)\z`)
+	checked := expression(`(?s)^(.*?) \1 (?<yc_c1>` + server.AnyAction() + `)\z`)
 	c.mapping(`"`+check+" $yc_t"+n+`"`, "e"+n, otherwise(`""`), line(checked, "$yc_c1"))
 	var matchers []string
 	for _, m := range e.Matchers {
@@ -416,6 +417,6 @@ func (e *emitter) server() []byte {
 func (e *emitter) example() []byte {
 	var b bytes.Buffer
 	fmt.Fprintf(&b, "events {}\nhttp {\n\tinclude %s;\n\tserver {\n\t\tlisten 80;\n\t\t# listen 443 ssl; with ssl_certificate and ssl_certificate_key\n\t\tserver_name %s;\n\t\troot /var/www/html;\n\t\tinclude %s;\n\t\tlocation / { try_files $uri $uri.html $uri/index.html =404; }\n\t}\n}\n",
-		HTTPFile, strings.Join(append([]string{e.Plan.Site.Origin.Host}, e.Plan.Site.Hosts...), " "), ServerFile)
+		HTTPFile, strings.Join(e.Plan.Site.All(), " "), ServerFile)
 	return b.Bytes()
 }
