@@ -103,7 +103,7 @@ func TestPage(t *testing.T) {
 			continue
 		}
 		if assert.NotNil(t, f, path) {
-			assert.Equal(t, code, f.Code, path)
+			assert.Equal(t, code, string(f.Code), path)
 			assert.NotEmpty(t, f.Advice, path)
 		}
 	}
@@ -151,7 +151,7 @@ func TestCopied(t *testing.T) {
 		if code == "" {
 			assert.Empty(t, found)
 		} else if assert.Len(t, found, 1) {
-			assert.Equal(t, code, found[0].Code)
+			assert.Equal(t, code, string(found[0].Code))
 		}
 	}
 }

@@ -112,10 +112,10 @@ func (c Checker) Group(g Group, explained func(address.Address) bool) *finding.F
 	} else if chosen < len(ends) {
 		who = fmt.Sprintf("%d name themselves, the others none", chosen)
 	}
-	f.Code, f.Severity = "duplicate-content", finding.Error
+	f.Code, f.Severity = finding.DuplicateContent, finding.Error
 	f.What = fmt.Sprintf("%d addresses show the same text, and %s", len(ends), who)
 	if g.Likeness < 1 {
-		f.Code, f.Severity = "near-duplicate", finding.Warning
+		f.Code, f.Severity = finding.NearDuplicate, finding.Warning
 		f.What = fmt.Sprintf("%d addresses show nearly the same text (%.0f %%), and %s", len(ends), 100*g.Likeness, who)
 		f.Advice = "say on each what is different, or " + f.Advice
 	}
@@ -161,12 +161,12 @@ func (c Checker) Copied() []finding.Finding {
 		if best < 0 || likeness < fingerprint.Near || text.Little() {
 			continue
 		}
-		f := finding.Finding{Code: "copied", Severity: finding.Warning, Where: finding.Place{URL: a.String()}, Related: []finding.Place{{URL: list[best].String()}},
+		f := finding.Finding{Code: finding.Copied, Severity: finding.Warning, Where: finding.Place{URL: a.String()}, Related: []finding.Place{{URL: list[best].String()}},
 			What:   fmt.Sprintf("%s shows the text of %s (%.0f %%)", a, list[best], 100*likeness),
 			Why:    "a search engine may show the copy instead",
 			Advice: fmt.Sprintf(`ask for <link rel="canonical" href="%s"> there, or for its removal`, list[best])}
 		if choice, ok := Choice(p); ok && c.Plan.Site.Has(choice.To.Host) {
-			f.Code, f.Severity, f.Why, f.Advice = "copied-with-credit", finding.Note, "it names the site's address as the canonical one", ""
+			f.Code, f.Severity, f.Why, f.Advice = finding.CopiedWithCredit, finding.Note, "it names the site's address as the canonical one", ""
 		}
 		found = append(found, f)
 	}

@@ -3,6 +3,8 @@
 package cli
 
 import (
+	"bufio"
+	"bytes"
 	"context"
 	"encoding/csv"
 	"encoding/json"
@@ -14,6 +16,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime/debug"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -377,40 +380,61 @@ func (a *app) printJSON(w io.Writer, r report) error {
 			summary[c.name] = c.n
 		}
 	}
-	if r.findings == nil {
-		r.findings = []finding.Finding{}
-	}
-	out := map[string]any{"summary": summary, "findings": r.findings}
+	parts := map[string]any{"summary": summary, "findings": nil}
 	if r.items != nil {
-		out[r.name] = r.items
+		parts[r.name] = r.items
 	}
-	maps.Copy(out, r.more)
-	e := json.NewEncoder(w)
-	e.SetIndent("", "  ")
-	e.SetEscapeHTML(false)
-	return e.Encode(out)
+	maps.Copy(parts, r.more)
+	out := bufio.NewWriter(w)
+	mark := "{\n"
+	for _, name := range slices.Sorted(maps.Keys(parts)) {
+		_, _ = fmt.Fprintf(out, "%s  %q: ", mark, name)
+		mark = ",\n"
+		if name == "findings" {
+			if err := writeList(out, "  ", r.findings, func(f finding.Finding) any { return f }); err != nil {
+				return err
+			}
+			continue
+		}
+		var b bytes.Buffer
+		e := json.NewEncoder(&b)
+		e.SetIndent("  ", "  ")
+		e.SetEscapeHTML(false)
+		if err := e.Encode(parts[name]); err != nil {
+			return err
+		}
+		_, _ = out.Write(bytes.TrimSuffix(b.Bytes(), []byte("\n")))
+	}
+	_, _ = out.WriteString("\n}\n")
+	return out.Flush()
 }
 
-// printCSV writes the rows, or the findings where there are no rows.
+// printCSV writes the rows, or the findings where there are no rows, one after the other.
 func printCSV(w io.Writer, r report) error {
-	columns, rows := r.columns, r.rows
-	if columns == nil {
-		columns = []string{"code", "severity", "where", "what", "advice"}
-		for _, f := range r.findings {
-			rows = append(rows, []string{f.Code, string(f.Severity), f.Where.String(), f.What, f.Advice})
-		}
-	}
 	out := csv.NewWriter(w)
-	if err := out.Write(columns); err != nil {
-		return err
-	}
-	for _, row := range rows {
-		guarded := make([]string, len(row))
+	write := func(row ...string) error {
 		for i, cell := range row {
-			guarded[i] = guard(cell)
+			row[i] = guard(cell)
 		}
-		if err := out.Write(guarded); err != nil {
+		return out.Write(row)
+	}
+	if r.columns == nil {
+		if err := write("code", "severity", "where", "what", "advice"); err != nil {
 			return err
+		}
+		for _, f := range r.findings {
+			if err := write(string(f.Code), string(f.Severity), f.Where.String(), f.What, f.Advice); err != nil {
+				return err
+			}
+		}
+	} else {
+		if err := out.Write(r.columns); err != nil {
+			return err
+		}
+		for _, row := range r.rows {
+			if err := write(slices.Clone(row)...); err != nil {
+				return err
+			}
 		}
 	}
 	out.Flush()

@@ -80,7 +80,7 @@ words with it, or 410.`,
 			r := coverageReport(p, of, sample)
 			r.findings = found
 			if byVisits, _ := of.Percent(); byVisits < least {
-				r.findings = append(r.findings, finding.Finding{Code: "low-coverage", Severity: finding.Error, Where: finding.Place{File: project.RedirectsFile},
+				r.findings = append(r.findings, finding.Finding{Code: finding.LowCoverage, Severity: finding.Error, Where: finding.Place{File: project.RedirectsFile},
 					What: fmt.Sprintf("%.1f %% of the visits are answered; at least %.1f %% are wanted", byVisits, least), Advice: "add redirects for the addresses above"})
 			}
 			return a.print(r)

@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"young-compass/internal/demo"
+	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 	"young-compass/internal/probe"
@@ -214,7 +215,7 @@ func (t *tour) askOld() error {
 		return err
 	}
 	t.tell("Which pages does the old server show at several addresses?")
-	return t.run("probe redirects --at "+t.old.At()+" --ca old-site.pem --quiet", "many-addresses", exitFindings)
+	return t.run("probe redirects --at "+t.old.At()+" --ca old-site.pem --quiet", string(finding.ManyAddresses), exitFindings)
 }
 
 func (t *tour) mend() error {

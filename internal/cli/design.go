@@ -385,7 +385,7 @@ func firstOfEach(found []finding.Finding, all bool) []finding.Finding {
 	}
 	finding.Sort(found)
 	some := []finding.Finding{}
-	shown := map[string]int{}
+	shown := map[finding.Code]int{}
 	for _, f := range found {
 		if shown[f.Code]++; shown[f.Code] <= shownOfEach {
 			some = append(some, f)

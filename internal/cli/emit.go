@@ -237,7 +237,7 @@ func (a *app) install(e emitting, g *compile.Program, files []server.File, r rep
 	switch {
 	case errors.As(err, &invalid):
 		a.say("nothing written: the server's own check fails")
-		r.findings = append(r.findings, finding.Finding{Code: "server-check", Severity: finding.Error, Where: finding.Place{File: e.install},
+		r.findings = append(r.findings, finding.Finding{Code: finding.ServerCheck, Severity: finding.Error, Where: finding.Place{File: e.install},
 			What: address.Printable(invalid.Output), Advice: "mend the file, or tell us when it is what was installed"})
 		return a.print(r)
 	case err != nil:

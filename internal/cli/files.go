@@ -77,7 +77,7 @@ func (a *app) initCommand() *cobra.Command {
 }
 
 // only returns the findings with one code.
-func only(list []finding.Finding, code string) []finding.Finding {
+func only(list []finding.Finding, code finding.Code) []finding.Finding {
 	var out []finding.Finding
 	for _, f := range list {
 		if f.Code == code {

@@ -1,11 +1,15 @@
 package cli
 
 import (
+	"bufio"
+	"bytes"
 	"encoding/json"
 	"encoding/xml"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
+	"strings"
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
@@ -44,7 +48,7 @@ type (
 func printJUnit(w io.Writer, found []finding.Finding, limit finding.Severity) error {
 	suite := junitSuite{Name: product}
 	for _, f := range found {
-		c := junitCase{Name: address.Printable(f.Where.String()), Class: f.Code}
+		c := junitCase{Name: address.Printable(f.Where.String()), Class: string(f.Code)}
 		if f.Severity.AtLeast(limit) {
 			c.Failure = &junitFailure{string(f.Severity), address.Printable(f.What), address.Printable(f.Advice)}
 			suite.Failures++
@@ -88,7 +92,12 @@ type (
 		Rules   []sarifRule `json:"rules"`
 	}
 	sarifRule struct {
-		ID string `json:"id"`
+		ID      string       `json:"id"`
+		Short   sarifMessage `json:"shortDescription"`
+		Full    sarifMessage `json:"fullDescription"`
+		Default struct {
+			Level string `json:"level"`
+		} `json:"defaultConfiguration"`
 	}
 	sarifResult struct {
 		RuleID    string          `json:"ruleId"`
@@ -129,33 +138,78 @@ func sarifPlace(p finding.Place) sarifLocation {
 	return l
 }
 
-// printSARIF writes findings as a SARIF log.
+// printSARIF writes findings as a SARIF log, one after the other.
 func printSARIF(w io.Writer, found []finding.Finding) error {
 	run := sarifRun{Results: []sarifResult{}}
 	run.Tool.Driver = sarifDriver{Name: product, Version: version(), Rules: []sarifRule{}}
-	var codes []string
+	rules := map[finding.Code]int{} // of the codes that were found: their places in the list
 	for _, f := range found {
-		if !slices.Contains(codes, f.Code) {
-			codes = append(codes, f.Code)
-		}
+		rules[f.Code] = 0
 	}
-	slices.Sort(codes)
-	for _, code := range codes {
-		run.Tool.Driver.Rules = append(run.Tool.Driver.Rules, sarifRule{code})
+	known := map[finding.Code]finding.Description{}
+	for _, d := range finding.Catalogue() {
+		known[d.Code] = d
 	}
-	for _, f := range found {
-		text := f.What
-		if f.Advice != "" {
-			text += "; " + f.Advice
-		}
-		r := sarifResult{RuleID: f.Code, RuleIndex: slices.Index(codes, f.Code), Level: string(f.Severity), Message: sarifMessage{address.Printable(text)}, Locations: []sarifLocation{sarifPlace(f.Where)}}
-		for _, p := range f.Related {
-			r.Related = append(r.Related, sarifPlace(p))
-		}
-		run.Results = append(run.Results, r)
+	for i, code := range slices.Sorted(maps.Keys(rules)) {
+		rules[code] = i
+		d := known[code]
+		rule := sarifRule{ID: string(code), Short: sarifMessage{d.What}, Full: sarifMessage{d.Why}}
+		rule.Default.Level = string(d.Severity)
+		run.Tool.Driver.Rules = append(run.Tool.Driver.Rules, rule)
 	}
-	e := json.NewEncoder(w)
-	e.SetIndent("", "  ")
+	log := sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json", "2.1.0", []sarifRun{run}}
+	frame, err := json.MarshalIndent(log, "", "  ")
+	if err != nil {
+		return err
+	}
+	const empty = `"results": []`
+	head, tail, _ := strings.Cut(string(frame), empty)
+	out := bufio.NewWriter(w)
+	_, _ = out.WriteString(head + strings.TrimSuffix(empty, "[]"))
+	if err := writeList(out, "      ", found, func(f finding.Finding) any { return sarifOf(f, rules[f.Code]) }); err != nil {
+		return err
+	}
+	_, _ = out.WriteString(tail + "\n")
+	return out.Flush()
+}
+
+// sarifOf writes a finding as SARIF does.
+func sarifOf(f finding.Finding, rule int) sarifResult {
+	text := f.What
+	if f.Advice != "" {
+		text += "; " + f.Advice
+	}
+	r := sarifResult{RuleID: string(f.Code), RuleIndex: rule, Level: string(f.Severity), Message: sarifMessage{address.Printable(text)},
+		Locations: []sarifLocation{sarifPlace(f.Where)}}
+	for _, p := range f.Related {
+		r.Related = append(r.Related, sarifPlace(p))
+	}
+	return r
+}
+
+// writeList writes a list as indented JSON, item by item, so that it is never in memory as a whole. before stands in
+// front of the bracket that ends it.
+func writeList[T any](out *bufio.Writer, before string, list []T, item func(T) any) error {
+	if len(list) == 0 {
+		_, err := out.WriteString("[]")
+		return err
+	}
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
+	e.SetIndent(before+"  ", "  ")
 	e.SetEscapeHTML(false)
-	return e.Encode(sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json", "2.1.0", []sarifRun{run}})
+	mark := "[\n"
+	for _, x := range list {
+		b.Reset()
+		if err := e.Encode(item(x)); err != nil {
+			return err
+		}
+		_, _ = out.WriteString(mark + before + "  ")
+		if _, err := out.Write(bytes.TrimSuffix(b.Bytes(), []byte("\n"))); err != nil {
+			return err
+		}
+		mark = ",\n"
+	}
+	_, err := out.WriteString("\n" + before + "]")
+	return err
 }

@@ -75,7 +75,7 @@ func (g *gathering) run(sources []string) error {
 	if err != nil {
 		return err
 	}
-	if bad := only(found, "bad-row"); len(bad) > 0 {
+	if bad := only(found, finding.BadRow); len(bad) > 0 {
 		return g.print(report{findings: bad})
 	}
 	for _, text := range g.columns {
@@ -443,7 +443,7 @@ func (g *gathering) side(p *plan.Plan, sources []string) (*inventory.Inventory, 
 			if err != nil {
 				return nil, nil, err
 			}
-			return other.Pages, only(found, "bad-row"), nil
+			return other.Pages, only(found, finding.BadRow), nil
 		}
 	}
 	gatherer := g.gatherer(p)

@@ -255,7 +255,7 @@ func previewReport(p *plan.Plan, catches []coverage.Catch, sample int) report {
 			r.rows = append(r.rows, first)
 		}
 		for _, m := range c.Mistakes() {
-			r.findings = append(r.findings, finding.Finding{Code: "caught-by-mistake", Severity: finding.Warning, Where: c.Where, Visits: m.Visits,
+			r.findings = append(r.findings, finding.Finding{Code: finding.CaughtByMistake, Severity: finding.Warning, Where: c.Where, Visits: m.Visits,
 				What: fmt.Sprintf("%s leads %s to %s: %s", c.From, m.Address.Local(), m.To, m.Mistake), Advice: "list this address on its own, or narrow the pattern by class"})
 		}
 		caught += len(c.Caught)

@@ -276,7 +276,7 @@ func (p *probing) askRedirects() (*probe.Section, error) {
 		{Name: "one_hop_temporary", Words: "lead to a temporary page in one hop", N: s.Temporary}, {Name: "one_hop_to_known_host", Words: "lead to another host in one hop", N: s.Elsewhere},
 		{Name: "gone_410", Words: "say 410", N: s.Gone}, {Name: "other", Words: "end otherwise", N: s.Other}}}
 	for _, f := range p.comparison.Findings() {
-		if f.Code != "final-not-canonical" || p.survey == nil || !p.survey.IsConsequence(f) {
+		if f.Code != finding.FinalNotCanonical || p.survey == nil || !p.survey.IsConsequence(f) {
 			section.Findings = append(section.Findings, f)
 		}
 	}
@@ -346,7 +346,7 @@ func (p *probing) tell(db *store.Store, before probe.Baseline) error {
 			for _, c := range changes {
 				if c.Change == kind {
 					n++
-					r.rows = append(r.rows, []string{kind, string(c.Finding.Severity), c.Finding.Code, c.Finding.Where.String()})
+					r.rows = append(r.rows, []string{kind, string(c.Finding.Severity), string(c.Finding.Code), c.Finding.Where.String()})
 					if kind == probe.New || kind == probe.Worse {
 						r.findings = append(r.findings, c.Finding)
 					}

@@ -96,12 +96,12 @@ from standard input, one a line; --format ndjson writes a line for each.
 			if urls[0] == "-" && len(urls) == 1 {
 				return a.traceLines(p, how)
 			}
-			r := report{findings: only(found, "bad-row"), name: "traces"}
+			r := report{findings: only(found, finding.BadRow), name: "traces"}
 			var items []traced
 			for _, url := range urls {
 				t := follow(p, how, url)
 				if t.Error != "" {
-					r.findings = append(r.findings, finding.Finding{Code: "untraceable", Severity: finding.Error, Where: finding.Place{URL: url}, What: t.Error, Advice: "write an http(s) URL, or a path"})
+					r.findings = append(r.findings, finding.Finding{Code: finding.Untraceable, Severity: finding.Error, Where: finding.Place{URL: url}, What: t.Error, Advice: "write an http(s) URL, or a path"})
 				}
 				items = append(items, t)
 				r.rows = append(r.rows, t.row())

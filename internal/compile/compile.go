@@ -319,7 +319,7 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 		return nil // the server reads the pattern, with the letters as they are asked
 	}
 	if itself {
-		c.found = append(c.found, finding.Finding{Code: "self-redirect", Severity: finding.Warning, Where: finding.Place{File: e.Where.File, Line: e.Where.Line},
+		c.found = append(c.found, finding.Finding{Code: finding.SelfRedirect, Severity: finding.Warning, Where: finding.Place{File: e.Where.File, Line: e.Where.Line},
 			What: "this leads to another spelling of itself, which no server is asked to do", Advice: "delete the row; the site's own rules do the same"})
 		return nil
 	}

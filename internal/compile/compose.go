@@ -140,7 +140,7 @@ func (c *compiler) preimages() error {
 					continue
 				}
 				if err := c.add(route.Source{Path: at.Path, Query: at.Query}); err != nil {
-					c.found = append(c.found, finding.Finding{Code: "loop", Severity: finding.Error, What: err.Error(), Advice: "narrow one of the patterns",
+					c.found = append(c.found, finding.Finding{Code: finding.Loop, Severity: finding.Error, What: err.Error(), Advice: "narrow one of the patterns",
 						Where: finding.Place{File: rule.Cause.File, Line: rule.Cause.Line, URL: at.String()}})
 				}
 			}

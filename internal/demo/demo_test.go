@@ -134,6 +134,6 @@ func TestNeglectIsDocumented(t *testing.T) {
 	_, planted := demo.Neglected(demotest.Accepted(t, t.TempDir()), demo.NeglectSeed, nil)
 	assert.Len(t, planted, 24)
 	for _, p := range planted {
-		assert.Contains(t, string(text), "| "+p.Name+" | "+strings.TrimPrefix(p.At[0], "https://skerrywick.example")+" | `"+p.Code+"` |")
+		assert.Contains(t, string(text), "| "+p.Name+" | "+strings.TrimPrefix(p.At[0], "https://skerrywick.example")+" | `"+string(p.Code)+"` |")
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 )
@@ -13,7 +14,7 @@ import (
 // Trouble is something that goes wrong on the pages of a site.
 type Trouble struct {
 	Name  string // in words
-	Code  string // of the finding that it gives
+	Code  finding.Code // of the finding that it gives
 	plant func(*planting) []string
 }
 
@@ -95,58 +96,58 @@ func (t *planting) with(parameter string) []string {
 // Troubles returns all, in the order in which docs/demo.md lists them.
 func Troubles() []Trouble {
 	return []Trouble{
-		{"a page without a canonical link", "no-canonical", func(t *planting) []string {
+		{"a page without a canonical link", finding.NoCanonical, func(t *planting) []string {
 			d := t.pick("", true)
 			d.canonicals = nil
 			return []string{d.address}
 		}},
-		{"a canonical link to an address that redirects", "canonical-redirects", func(t *planting) []string {
+		{"a canonical link to an address that redirects", finding.CanonicalRedirects, func(t *planting) []string {
 			d := t.pick("", true)
 			d.canonicals = []string{t.former(d)}
 			return []string{d.address}
 		}},
-		{"a canonical link on http", "canonical-insecure", func(t *planting) []string {
+		{"a canonical link on http", finding.CanonicalInsecure, func(t *planting) []string {
 			d := t.pick("", true)
 			d.canonicals = []string{strings.Replace(d.address, "https:", "http:", 1)}
 			return []string{d.address}
 		}},
-		{"two canonical links", "several-canonicals", func(t *planting) []string {
+		{"two canonical links", finding.SeveralCanonicals, func(t *planting) []string {
 			d, other := t.pick("", true), t.pick("", true)
 			d.canonicals = append(d.canonicals, other.address)
 			return []string{d.address}
 		}},
-		{"a canonical link in the body", "canonical-outside-head", func(t *planting) []string {
+		{"a canonical link in the body", finding.CanonicalOutsideHead, func(t *planting) []string {
 			d := t.pick("", true)
 			d.outside, d.canonicals = d.canonicals, nil
 			return []string{d.address}
 		}},
-		{"the second page of a list that names the first", "canonical-first-page", func(t *planting) []string {
+		{"the second page of a list that names the first", finding.CanonicalFirstPage, func(t *planting) []string {
 			first := t.pages[inventory.Ref{Key: "section-notices", Language: "en"}]
 			t.extra[first.next].canonicals = []string{first.address}
 			return []string{first.next}
 		}},
-		{"a chain of canonical links", "canonical-chain", func(t *planting) []string {
+		{"a chain of canonical links", finding.CanonicalChain, func(t *planting) []string {
 			a, b, c := t.pick("notice", true), t.pick("notice", true), t.pick("notice", true)
 			a.canonicals, b.canonicals = []string{b.address}, []string{c.address}
 			b.paragraphs, a.paragraphs = c.paragraphs, c.paragraphs
 			return []string{a.address}
 		}},
-		{"a canonical link to another language", "canonical-language", func(t *planting) []string {
+		{"a canonical link to another language", finding.CanonicalLanguage, func(t *planting) []string {
 			d := t.pick("", true)
 			d.canonicals = []string{t.twin(d, "de").address}
 			return []string{d.address}
 		}},
-		{"a campaign parameter that makes a page of its own", "parameter-duplicates", func(t *planting) []string { return t.with("utm_source=letter") }},
-		{"a session that makes a page of its own", "parameter-duplicates", func(t *planting) []string { return t.with("sid=8f3a") }},
-		{"an order of a list that makes a page of its own", "parameter-duplicates", func(t *planting) []string { return t.with("sort=name") }},
-		{"two pages with nearly the same text", "near-duplicate", func(t *planting) []string {
+		{"a campaign parameter that makes a page of its own", finding.ParameterDuplicates, func(t *planting) []string { return t.with("utm_source=letter") }},
+		{"a session that makes a page of its own", finding.ParameterDuplicates, func(t *planting) []string { return t.with("sid=8f3a") }},
+		{"an order of a list that makes a page of its own", finding.ParameterDuplicates, func(t *planting) []string { return t.with("sort=name") }},
+		{"two pages with nearly the same text", finding.NearDuplicate, func(t *planting) []string {
 			a, b := t.pick("port", true), t.pick("vessel", true)
 			b.paragraphs = append([]string{strings.Replace(a.paragraphs[0], " ", " also ", 1)}, a.paragraphs[1:]...)
 			both := []string{a.address, b.address}
 			slices.Sort(both)
 			return both
 		}},
-		{"a translation that doesn't link back", "alternate-without-return", func(t *planting) []string {
+		{"a translation that doesn't link back", finding.AlternateWithoutReturn, func(t *planting) []string {
 			d := t.pick("", true)
 			twin := t.twin(d, "nb")
 			if twin == nil {
@@ -155,9 +156,9 @@ func Troubles() []Trouble {
 			twin.alternates = slices.DeleteFunc(twin.alternates, func(a alternate) bool { return a.link == d.address && a.language == "en" || a.language == "x-default" })
 			return []string{d.address}
 		}},
-		{"a language code with a region that there isn't", "wrong-language-code", func(t *planting) []string { return t.code("en", "en-UK") }},
-		{"a language code with an underscore", "wrong-language-code", func(t *planting) []string { return t.code("de", "de_CH") }},
-		{"a translation at an address that redirects", "alternate-redirects", func(t *planting) []string {
+		{"a language code with a region that there isn't", finding.WrongLanguageCode, func(t *planting) []string { return t.code("en", "en-UK") }},
+		{"a language code with an underscore", finding.WrongLanguageCode, func(t *planting) []string { return t.code("de", "de_CH") }},
+		{"a translation at an address that redirects", finding.AlternateRedirects, func(t *planting) []string {
 			d := t.pick("", true)
 			twin := t.twin(d, "de")
 			for i := range d.alternates {
@@ -167,31 +168,31 @@ func Troubles() []Trouble {
 			}
 			return []string{d.address}
 		}},
-		{"a page that says noindex, and that robots.txt blocks", "noindex-blocked", func(t *planting) []string {
+		{"a page that says noindex, and that robots.txt blocks", finding.NoindexBlocked, func(t *planting) []string {
 			d := t.pick("", true)
 			d.robots = "noindex"
 			t.Live.robots = strings.Replace(t.Live.robots, "Disallow: /search\n", "Disallow: /search\nDisallow: "+strings.TrimPrefix(d.address, t.plan.Site.Origin.Base())+"$\n", 1)
 			t.unlist(d.address)
 			return []string{d.address}
 		}},
-		{"a live page that says noindex", "live-noindex", func(t *planting) []string {
+		{"a live page that says noindex", finding.LiveNoindex, func(t *planting) []string {
 			d := t.pick("", true)
 			d.robots = "noindex"
 			return []string{d.address}
 		}},
-		{"a sitemap with an address on http", "sitemap-insecure", func(t *planting) []string {
+		{"a sitemap with an address on http", finding.SitemapInsecure, func(t *planting) []string {
 			d := t.pick("", true)
 			at := strings.Replace(d.address, "https:", "http:", 1)
 			t.relist(d.address, at)
 			return []string{at}
 		}},
-		{"a sitemap with an address that redirects", "sitemap-redirects", func(t *planting) []string {
+		{"a sitemap with an address that redirects", finding.SitemapRedirects, func(t *planting) []string {
 			d := t.pick("", true)
 			at := t.former(d)
 			t.relist(d.address, at)
 			return []string{at}
 		}},
-		{"a sitemap with a page that is gone", "sitemap-missing", func(t *planting) []string {
+		{"a sitemap with a page that is gone", finding.SitemapMissing, func(t *planting) []string {
 			for _, page := range t.plan.Pages.Pages {
 				a, ok := t.plan.CurrentAddress(page.Ref)
 				if answer, err := t.plan.Answer(plan.Request{Method: "GET", Address: a}); ok && err == nil && answer.Outcome == plan.Gone {
@@ -201,12 +202,12 @@ func Troubles() []Trouble {
 			}
 			return nil
 		}},
-		{"an image on http", "mixed-content", func(t *planting) []string {
+		{"an image on http", finding.MixedContent, func(t *planting) []string {
 			d := t.pick("", true)
 			d.images = []string{"http://media.skerrywick.example/quay.jpg"}
 			return []string{d.address}
 		}},
-		{"a staging host that is open", "staging-open", func(t *planting) []string {
+		{"a staging host that is open", finding.StagingOpen, func(t *planting) []string {
 			t.hosts[StagingHost] = t.pages[inventory.Ref{Key: "home", Language: "en"}].address
 			return []string{"https://" + StagingHost + "/"}
 		}},

@@ -279,13 +279,13 @@ func (t *teller) report(i int, a address.Address) {
 	page, k := t.proposals[i].Page, meaning(t.plan, a)
 	if owner, ok := t.owners[k]; ok && owner != i {
 		other := t.proposals[owner]
-		f := t.add("collision", finding.Error, t.row(page), fmt.Sprintf("%s (%q) and %s (%q) would both get %s", other.Page.Ref, other.Page.Title, page.Ref, page.Title, shown(a, other.New)),
+		f := t.add(finding.Collision, finding.Error, t.row(page), fmt.Sprintf("%s (%q) and %s (%q) would both get %s", other.Page.Ref, other.Page.Title, page.Ref, page.Title, shown(a, other.New)),
 			"give one of them an address in the column fixed, or another title; --collide says how to tell all such apart")
 		f.Related = []finding.Place{t.row(other.Page)}
 		return
 	}
 	e := t.plan.Book.Entries[t.book[k]]
-	f := t.add("taken", finding.Error, t.row(page), fmt.Sprintf("%s would get %s, which has been an address of %s", page.Ref, a.Path, e.Page),
+	f := t.add(finding.Taken, finding.Error, t.row(page), fmt.Sprintf("%s would get %s, which has been an address of %s", page.Ref, a.Path, e.Page),
 		"visitors with the old link expect the other page; give this one a fixed address, or change the page in "+t.plan.Book.File)
 	f.Related = []finding.Place{{File: t.plan.Book.File, Line: e.Line}}
 }
@@ -316,7 +316,7 @@ func (t *teller) checkAnswers() {
 	for _, p := range doubtful {
 		a, err := accepted.Answer(plan.Request{Method: "GET", Address: t.plan.Site.Rebase(p.New)})
 		reserved := func(what string) {
-			t.add("reserved", finding.Error, t.row(p.Page), fmt.Sprintf("%s would get %s, which %s", p.Page.Ref, p.New.Path, what), "give it a fixed address")
+			t.add(finding.Reserved, finding.Error, t.row(p.Page), fmt.Sprintf("%s would get %s, which %s", p.Page.Ref, p.New.Path, what), "give it a fixed address")
 		}
 		switch {
 		case t.plan.IsFile(p.New.Path):

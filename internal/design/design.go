@@ -158,7 +158,7 @@ func (d *designer) propose(page *inventory.Page, proposal *Proposal) {
 	}
 }
 
-func (d *designer) add(code string, severity finding.Severity, where finding.Place, what, advice string) *finding.Finding {
+func (d *designer) add(code finding.Code, severity finding.Severity, where finding.Place, what, advice string) *finding.Finding {
 	d.found = append(d.found, finding.Finding{Code: code, Severity: severity, Where: where, What: what, Advice: advice})
 	return &d.found[len(d.found)-1]
 }
@@ -227,7 +227,7 @@ func (d *designer) checkFields() {
 			if name == "slug" {
 				field = k.Slug
 			}
-			d.add("unknown-field", finding.Error, k.Where, fmt.Sprintf("the address of the kind %s names %s, but no page of the kind has the field %q", k.Name, name, field),
+			d.add(finding.UnknownField, finding.Error, k.Where, fmt.Sprintf("the address of the kind %s names %s, but no page of the kind has the field %q", k.Name, name, field),
 				"add the column to "+d.plan.Pages.File+", or correct the name")
 		}
 	}
@@ -240,7 +240,7 @@ func (d *designer) checkReadings(k planfile.Kind, t *template.Template) {
 		return
 	}
 	if path, one, other, ok := reader.Ambiguous(); ok {
-		f := d.add("two-readings", finding.Warning, k.Where, fmt.Sprintf("the address %s of the kind %s can be read in two ways", path, k.Name), "put a slash between the two variables, or a word that no value holds")
+		f := d.add(finding.TwoReadings, finding.Warning, k.Where, fmt.Sprintf("the address %s of the kind %s can be read in two ways", path, k.Name), "put a slash between the two variables, or a word that no value holds")
 		f.Evidence = []string{one.String(), other.String()}
 	}
 }
@@ -305,7 +305,7 @@ func (d *designer) address(proposal *Proposal) bool {
 		home := d.plan.Home(page.Language)
 		a, err := address.Resolve(home, page.Fixed)
 		if err != nil || a.Fragment != "" || a.Origin() != home && a.Origin() != origin {
-			d.add("bad-fixed", finding.Error, d.row(page), fmt.Sprintf("the fixed address %q of %s is no address on %s", page.Fixed, page.Ref, home), "write a path such as /tickets")
+			d.add(finding.BadFixed, finding.Error, d.row(page), fmt.Sprintf("the fixed address %q of %s is no address on %s", page.Fixed, page.Ref, home), "write a path such as /tickets")
 			return false
 		}
 		proposal.New = a
@@ -317,11 +317,11 @@ func (d *designer) address(proposal *Proposal) bool {
 	}
 	k, ok := d.kindOf(page.Kind, page.Language)
 	if !ok {
-		d.add("unknown-kind", finding.Error, d.row(page), fmt.Sprintf("%s is of the kind %q, for which %s has no address", page.Ref, page.Kind, d.plan.File), "add the kind under kinds:, or give the page a fixed address")
+		d.add(finding.UnknownKind, finding.Error, d.row(page), fmt.Sprintf("%s is of the kind %q, for which %s has no address", page.Ref, page.Kind, d.plan.File), "add the kind under kinds:, or give the page a fixed address")
 		return false
 	}
 	if !d.plan.Languages.Has(page.Language) {
-		d.add("unknown-language", finding.Error, d.row(page), fmt.Sprintf("%s is in a language that the plan doesn't know", page.Ref), "add it under languages: others:, with its prefix or host")
+		d.add(finding.UnknownLanguage, finding.Error, d.row(page), fmt.Sprintf("%s is in a language that the plan doesn't know", page.Ref), "add it under languages: others:, with its prefix or host")
 		return false
 	}
 	ways := 1
@@ -355,7 +355,7 @@ func (d *designer) expand(k *kind, page *inventory.Page, way int) (address.Addre
 	text := strings.TrimSuffix(k.template.Expand(values), ending) + ending
 	a, err := address.Resolve(k.home, text)
 	if err != nil {
-		d.add("bad-address", finding.Error, d.row(page), fmt.Sprintf("%s would get %q: %v", page.Ref, text, err), "correct the kind's template")
+		d.add(finding.BadAddress, finding.Error, d.row(page), fmt.Sprintf("%s would get %q: %v", page.Ref, text, err), "correct the kind's template")
 		return a, false
 	}
 	if d.plan.Paths.Lower {
@@ -411,7 +411,7 @@ func (d *designer) values(k *kind, page *inventory.Page, way int) (template.Valu
 		if text != "" {
 			what = fmt.Sprintf("%s: %q holds no letter or digit for %s", page.Ref, text, name)
 		}
-		d.add("missing-field", finding.Error, d.row(page), what, "fill the field in, or give the page a fixed address")
+		d.add(finding.MissingField, finding.Error, d.row(page), what, "fill the field in, or give the page a fixed address")
 		return nil, false
 	}
 	return values, complete
@@ -445,7 +445,7 @@ func (d *designer) slug(k *kind, page *inventory.Page, name, text string) string
 	switch {
 	case s == "":
 		if s = d.normal.Make(page.Key, ""); s != "" {
-			d.add("slug-from-key", finding.Note, d.row(page), fmt.Sprintf("%s: %q holds no letter or digit, so its key stands in its address", page.Ref, text), "give it another title, or a fixed address")
+			d.add(finding.SlugFromKey, finding.Note, d.row(page), fmt.Sprintf("%s: %q holds no letter or digit, so its key stands in its address", page.Ref, text), "give it another title, or a fixed address")
 		}
 	case strings.Trim(s, "0123456789") == "":
 		s = d.normal.Make(k.Name, "") + "-" + s
@@ -459,10 +459,10 @@ func (d *designer) slug(k *kind, page *inventory.Page, name, text string) string
 func (d *designer) judge(page *inventory.Page, a address.Address) {
 	paths := d.plan.Paths
 	if n := len(a.Path); paths.Length > 0 && n > paths.Length {
-		d.add("long-address", finding.Warning, d.row(page), fmt.Sprintf("%s has %d characters; the plan allows %d", a.Path, n, paths.Length), "shorten the title, or give the page a fixed address")
+		d.add(finding.LongAddress, finding.Warning, d.row(page), fmt.Sprintf("%s has %d characters; the plan allows %d", a.Path, n, paths.Length), "shorten the title, or give the page a fixed address")
 	}
 	if n := strings.Count(a.Path, "/"); paths.Depth > 0 && n > paths.Depth {
-		d.add("deep-address", finding.Warning, d.row(page), fmt.Sprintf("%s has %d segments; the plan allows %d", a.Path, n, paths.Depth), "leave a section out")
+		d.add(finding.DeepAddress, finding.Warning, d.row(page), fmt.Sprintf("%s has %d segments; the plan allows %d", a.Path, n, paths.Depth), "leave a section out")
 	}
 }
 
@@ -475,7 +475,7 @@ func (d *designer) checkCanonical() {
 			continue
 		}
 		bad := func(what, advice string) {
-			d.add("bad-canonical", finding.Error, d.row(page), fmt.Sprintf("%s defers to %q, %s", page.Ref, page.Canonical, what), advice)
+			d.add(finding.BadCanonical, finding.Error, d.row(page), fmt.Sprintf("%s defers to %q, %s", page.Ref, page.Canonical, what), advice)
 		}
 		ref, ok := inventory.ParseRef(page.Canonical)
 		if !ok {
@@ -533,7 +533,7 @@ func (d *designer) checkTranslations(pages []*inventory.Page) {
 			}
 		}
 		if len(missing) > 0 && (d.options.Language == "" || slices.Contains(missing, d.options.Language)) {
-			d.add("missing-translation", finding.Note, d.row(group[0]), fmt.Sprintf("%s is there in %s, not in %s", group[0].Key, strings.Join(have, ", "), strings.Join(missing, ", ")), "")
+			d.add(finding.MissingTranslation, finding.Note, d.row(group[0]), fmt.Sprintf("%s is there in %s, not in %s", group[0].Key, strings.Join(have, ", "), strings.Join(missing, ", ")), "")
 		}
 	}
 }

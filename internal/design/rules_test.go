@@ -66,7 +66,7 @@ func (w *world) propose(o design.Options) (lines []string, codes []string) {
 		lines = append(lines, line)
 	}
 	for _, f := range found {
-		codes = append(codes, f.Code)
+		codes = append(codes, string(f.Code))
 	}
 	return lines, codes
 }
@@ -305,7 +305,7 @@ func TestTwoReadings(t *testing.T) {
 	w := newWorld(t, "kinds: {page: {address: \"/x/{a}-{slug}\"}, note: {address: \"/n/{year}-{slug}\"}}\n", "a,en,note,A,,2026-01-02,,\n", "")
 	_, found := design.Propose(w.load(), design.Options{})
 	require.Len(t, found, 1)
-	assert.Equal(t, "two-readings", found[0].Code)
+	assert.Equal(t, "two-readings", string(found[0].Code))
 	assert.Equal(t, "the address /x/x--x of the kind page can be read in two ways", found[0].What)
 	assert.ElementsMatch(t, []string{"a=x slug=-x", "a=x- slug=x"}, found[0].Evidence)
 }

@@ -72,7 +72,7 @@ func (p Place) String() string {
 
 // Finding is one thing that a person should know.
 type Finding struct {
-	Code     string   `json:"code"`
+	Code     Code   `json:"code"`
 	Severity Severity `json:"severity"`
 	Where    Place    `json:"where"`
 	Related  []Place  `json:"related,omitempty"`
@@ -107,7 +107,7 @@ func compare(a, b Finding) int {
 	return cmp.Or(
 		cmp.Compare(a.Where.Column, b.Where.Column),
 		strings.Compare(a.Where.URL, b.Where.URL),
-		strings.Compare(a.Code, b.Code),
+		cmp.Compare(a.Code, b.Code),
 	)
 }
 
@@ -120,7 +120,7 @@ func Worst(list []Finding, limit Severity) bool {
 func Count(list []Finding) map[string]int {
 	counts := map[string]int{}
 	for _, f := range list {
-		counts[f.Code]++
+		counts[string(f.Code)]++
 	}
 	return counts
 }
@@ -134,5 +134,5 @@ func (e *Input) Error() string { return e.Finding.String() }
 
 // Unreadable returns an Input error.
 func Unreadable(where Place, what, advice string) error {
-	return &Input{Finding{Code: "unreadable", Severity: Error, Where: where, What: what, Advice: advice}}
+	return &Input{Finding{Code: UnreadableFile, Severity: Error, Where: where, What: what, Advice: advice}}
 }

@@ -18,7 +18,7 @@ func TestSortWorstFirst(t *testing.T) {
 	Sort(list)
 	var codes string
 	for _, f := range list {
-		codes += f.Code
+		codes += string(f.Code)
 	}
 	assert.Equal(t, "abwc", codes)
 	assert.Equal(t, map[string]int{"a": 1, "b": 1, "c": 1, "w": 1}, Count(list))

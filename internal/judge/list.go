@@ -46,7 +46,7 @@ type judge struct {
 // ending is the last word of an address, in a language.
 type ending struct{ language, words string }
 
-func (j *judge) add(row redirect.Row, code string, severity finding.Severity, what, advice string) {
+func (j *judge) add(row redirect.Row, code finding.Code, severity finding.Severity, what, advice string) {
 	j.collector.add(code, severity, row.Place(), what, advice)
 }
 
@@ -61,7 +61,7 @@ func (j *judge) row(number int, row redirect.Row) {
 	source := j.EntryAt(host, row.Path, row.Query)
 	if source != nil && !resolve.Temporary(row.Status) && !row.Gone() {
 		if page := j.Pages.Find(source.Page); page != nil && page.State == inventory.Away {
-			j.add(row, "wrong-status", finding.Warning, fmt.Sprintf("%s leads away for good, but the page %s is only away", row.From, page.Ref), "write 302")
+			j.add(row, finding.WrongStatus, finding.Warning, fmt.Sprintf("%s leads away for good, but the page %s is only away", row.From, page.Ref), "write 302")
 		}
 	}
 	if row.Gone() {
@@ -72,7 +72,7 @@ func (j *judge) row(number int, row redirect.Row) {
 	}
 	target, alive := j.pageOf(row)
 	if !alive && len(j.Pages.Pages) > 0 {
-		j.add(row, "dead-target", finding.Error, fmt.Sprintf("%s leads to %s, where no page is", row.From, row.To), "lead it to the page that replaced it, or say 410")
+		j.add(row, finding.DeadTarget, finding.Error, fmt.Sprintf("%s leads to %s, where no page is", row.From, row.To), "lead it to the page that replaced it, or say 410")
 	}
 	if target == nil {
 		return
@@ -82,16 +82,16 @@ func (j *judge) row(number int, row redirect.Row) {
 		if better := j.sameWords(row, target.Language); better != nil {
 			advice = "lead it to " + better.Ref.String() + " (" + better.Title + ")"
 		}
-		j.add(row, "home-target", finding.Warning, fmt.Sprintf("%s leads to the home page", row.From), advice)
+		j.add(row, finding.HomeTarget, finding.Warning, fmt.Sprintf("%s leads to the home page", row.From), advice)
 	}
 	language := j.sourceLanguage(row, source)
 	if language != target.Language {
 		if equal := j.Pages.Find(inventory.Ref{Key: target.Key, Language: language}); equal != nil && equal.State == inventory.Live {
-			j.add(row, "cross-language", finding.Warning, fmt.Sprintf("%s is in %s, and leads to %s", row.From, language, target.Ref), "lead it to "+equal.Ref.String())
+			j.add(row, finding.CrossLanguage, finding.Warning, fmt.Sprintf("%s is in %s, and leads to %s", row.From, language, target.Ref), "lead it to "+equal.Ref.String())
 		}
 	}
 	if source != nil && source.Page == target.Ref && source.State != book.Current && resolve.Temporary(row.Status) {
-		j.add(row, "wrong-status", finding.Warning, fmt.Sprintf("%s leads to %s for now, but the page moved for good", row.From, target.Ref), "write 301, or delete the row: the address book leads there already")
+		j.add(row, finding.WrongStatus, finding.Warning, fmt.Sprintf("%s leads to %s for now, but the page moved for good", row.From, target.Ref), "write 301, or delete the row: the address book leads there already")
 	}
 }
 

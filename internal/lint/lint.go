@@ -48,7 +48,7 @@ type Judge struct {
 
 // fault is something wrong with one address.
 type fault struct {
-	code     string
+	code     finding.Code
 	severity finding.Severity
 	part     string // of the address
 	why      string
@@ -82,7 +82,7 @@ func (f fault) finding(s Subject, better string) finding.Finding {
 // faults returns what is wrong with one address.
 func (j Judge) faults(s Subject) []fault {
 	var list []fault
-	add := func(code string, severity finding.Severity, weight int, why, format string, args ...any) {
+	add := func(code finding.Code, severity finding.Severity, weight int, why, format string, args ...any) {
 		list = append(list, fault{code, severity, fmt.Sprintf(format, args...), why, weight})
 	}
 	path := s.Address.Path
@@ -91,81 +91,81 @@ func (j Judge) faults(s Subject) []fault {
 		switch {
 		case q.Raw == "":
 		case sessionName(q.Name):
-			add("session-id", finding.Error, 30, "each visitor gets addresses of his own; copied links carry a stranger's visit", "the parameter %s", q.Name)
+			add(finding.SessionID, finding.Error, 30, "each visitor gets addresses of his own; copied links carry a stranger's visit", "the parameter %s", q.Name)
 		default:
-			add("query-address", finding.Warning, 15, "nobody can guess or remember it, and its order and company vary", "the parameter %s", q.Raw)
+			add(finding.QueryAddress, finding.Warning, 15, "nobody can guess or remember it, and its order and company vary", "the parameter %s", q.Raw)
 			if opaque(strings.TrimPrefix(q.Value, "=")) && !datePart(strings.TrimPrefix(q.Value, "=")) {
-				add("opaque-id", finding.Warning, 20, "a number tells nobody which page it is", "%s", q.Raw)
+				add(finding.OpaqueID, finding.Warning, 20, "a number tells nobody which page it is", "%s", q.Raw)
 			}
 		}
 	}
 	if i := strings.Index(strings.ToLower(path), ";jsessionid="); i >= 0 {
-		add("session-id", finding.Error, 30, "each visitor gets addresses of his own; copied links carry a stranger's visit", "%s", path[i:])
+		add(finding.SessionID, finding.Error, 30, "each visitor gets addresses of his own; copied links carry a stranger's visit", "%s", path[i:])
 	}
 	for i, segment := range segments {
 		last := i == len(segments)-1
 		name, extension := splitExtension(segment)
 		switch {
 		case last && strings.EqualFold(name, "index") && extension != "":
-			add("index-file", finding.Warning, 10, "the folder alone means the same, so there are two addresses", "the index file %s", segment)
+			add(finding.IndexFile, finding.Warning, 10, "the folder alone means the same, so there are two addresses", "the index file %s", segment)
 		case last && technical(extension):
-			add("technical-extension", finding.Warning, 10, "it tells how the site is made, and changes when that does", "the extension %s", extension)
+			add(finding.TechnicalExtension, finding.Warning, 10, "it tells how the site is made, and changes when that does", "the extension %s", extension)
 		}
 		if opaque(name) && !(s.Dated && datePart(name)) {
-			add("opaque-id", finding.Warning, 20, "a number tells nobody which page it is", "%s", segment)
+			add(finding.OpaqueID, finding.Warning, 20, "a number tells nobody which page it is", "%s", segment)
 		}
 		j.letters(segment, name, add)
 	}
 	if strings.Contains(path, "//") {
-		add("double-separator", finding.Warning, 5, "easily lost in copying, and then another address", "the doubled slash")
+		add(finding.DoubleSeparator, finding.Warning, 5, "easily lost in copying, and then another address", "the doubled slash")
 	}
 	if date := dateIn(segments); date != "" && !s.Dated && s.Kind != "" {
-		add("needless-date", finding.Note, 5, "the page looks old as soon as the year is over", "the date %s", date)
+		add(finding.NeedlessDate, finding.Note, 5, "the page looks old as soon as the year is over", "the date %s", date)
 	}
 	if words := repeated(segments); len(words) > 0 {
-		add("repeated-word", finding.Note, 5, "it makes the address longer and tells nothing new", "%s twice", strings.Join(words, ", "))
+		add(finding.RepeatedWord, finding.Note, 5, "it makes the address longer and tells nothing new", "%s twice", strings.Join(words, ", "))
 	}
 	if words := fillers(segments, s.Language); len(words) > 0 {
-		add("filler-words", finding.Note, 3, "the address says the same without", "%s", strings.Join(words, ", "))
+		add(finding.FillerWords, finding.Note, 3, "the address says the same without", "%s", strings.Join(words, ", "))
 	}
 	limits := j.Limits.orDefault()
 	if n := len(segments); n > limits.Depth {
-		add("deep-address", finding.Warning, 10, "the more levels, the harder to see where one is", "%d segments, more than %d,", n, limits.Depth)
+		add(finding.DeepAddress, finding.Warning, 10, "the more levels, the harder to see where one is", "%d segments, more than %d,", n, limits.Depth)
 	}
 	if n := utf8.RuneCountInString(address.Decode(path)); n > limits.Length {
-		add("long-address", finding.Warning, 10, "it breaks in mails and can't be told on the telephone", "%d characters, more than %d,", n, limits.Length)
+		add(finding.LongAddress, finding.Warning, 10, "it breaks in mails and can't be told on the telephone", "%d characters, more than %d,", n, limits.Length)
 	}
 	if j.DefaultLanguage != "" && len(segments) > 0 && strings.EqualFold(segments[0], j.DefaultLanguage) {
-		add("default-language-prefix", finding.Warning, 10, "the same page is there without it, so there are two addresses", "the prefix /%s", segments[0])
+		add(finding.DefaultLanguagePrefix, finding.Warning, 10, "the same page is there without it, so there are two addresses", "the prefix /%s", segments[0])
 	}
 	return list
 }
 
 // letters looks at the letters of one segment.
-func (j Judge) letters(segment, name string, add func(code string, severity finding.Severity, weight int, why, format string, args ...any)) {
+func (j Judge) letters(segment, name string, add func(code finding.Code, severity finding.Severity, weight int, why, format string, args ...any)) {
 	decoded := address.Decode(segment)
 	switch {
 	case strings.Contains(name, "--") || strings.Contains(name, "__"):
-		add("double-separator", finding.Note, 5, "a letter was left out there, or a word", "%s", segment)
+		add(finding.DoubleSeparator, finding.Note, 5, "a letter was left out there, or a word", "%s", segment)
 	case strings.ContainsRune(name, '_'):
-		add("underscore", finding.Note, 5, "it vanishes in an underlined link; a hyphen doesn't", "%s", segment)
+		add(finding.Underscore, finding.Note, 5, "it vanishes in an underlined link; a hyphen doesn't", "%s", segment)
 	}
 	if strings.Contains(decoded, " ") || strings.Contains(decoded, "+") {
-		add("space", finding.Warning, 10, "it is written %20, and cut there in mails", "%s", segment)
+		add(finding.Space, finding.Warning, 10, "it is written %20, and cut there in mails", "%s", segment)
 	}
 	if address.HasCapitals(segment) {
-		add("capitals", finding.Note, 5, "people type small letters, and many servers tell them apart", "%s", segment)
+		add(finding.Capitals, finding.Note, 5, "people type small letters, and many servers tell them apart", "%s", segment)
 	}
 	if !utf8.ValidString(decoded) {
-		add("encoded-letters", finding.Warning, 15, "these bytes are no letters in UTF-8; browsers show them as percent signs", "%s", segment)
+		add(finding.EncodedLetters, finding.Warning, 15, "these bytes are no letters in UTF-8; browsers show them as percent signs", "%s", segment)
 	} else if strings.IndexFunc(decoded, func(r rune) bool { return r > unicode.MaxASCII }) >= 0 {
-		add("encoded-letters", finding.Note, 5, "copied, they become long rows of percent signs", "%s", address.Printable(decoded))
+		add(finding.EncodedLetters, finding.Note, 5, "copied, they become long rows of percent signs", "%s", address.Printable(decoded))
 	}
 	if run := longestWord(decoded); len(run) > 24 {
-		add("missing-separator", finding.Note, 5, "words that stand together are hard to read", "%s", run)
+		add(finding.MissingSeparator, finding.Note, 5, "words that stand together are hard to read", "%s", run)
 	}
 	if placeholder(decoded) {
-		add("placeholder", finding.Error, 30, "it was meant to be replaced by a field of the page", "%s", address.Printable(decoded))
+		add(finding.Placeholder, finding.Error, 30, "it was meant to be replaced by a field of the page", "%s", address.Printable(decoded))
 	}
 }
 

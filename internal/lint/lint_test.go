@@ -27,7 +27,7 @@ func subject(t testing.TB, text string) Subject {
 func codes(list []finding.Finding) string {
 	var all []string
 	for _, f := range list {
-		all = append(all, f.Code)
+		all = append(all, string(f.Code))
 	}
 	return strings.Join(all, " ")
 }
@@ -136,7 +136,7 @@ func TestBetterIsBetter(t *testing.T) {
 		b, err := address.Resolve(origin(), better)
 		require.NoError(t, err)
 		for _, f := range judge.faults(Subject{Text: better, Address: b, Language: "en"}) {
-			assert.Contains(t, []string{"repeated-word", "default-language-prefix"}, f.code, "%s became %s", text, better)
+			assert.Contains(t, []string{"repeated-word", "default-language-prefix"}, string(f.code), "%s became %s", text, better)
 		}
 		assert.GreaterOrEqual(t, judge.Readable(Subject{Address: b, Language: "en"}), judge.Readable(s), "%s became %s", text, better)
 	})

@@ -12,10 +12,10 @@ import (
 // together finds what only many addresses show.
 func (j Judge) together(subjects []Subject) []finding.Finding {
 	var found []finding.Finding
-	found = append(found, mixed(subjects, "mixed-slash", "a slash at the end", "the other spelling is one more address, and people mix them up", "choose one and redirect the other", func(s Subject) bool {
+	found = append(found, mixed(subjects, finding.MixedSlash, "a slash at the end", "the other spelling is one more address, and people mix them up", "choose one and redirect the other", func(s Subject) bool {
 		return s.Address.Path != "/" && strings.HasSuffix(s.Address.Path, "/")
 	})...)
-	found = append(found, mixed(subjects, "mixed-extensions", "an extension", "nobody knows which pages have one", "leave it out everywhere", func(s Subject) bool {
+	found = append(found, mixed(subjects, finding.MixedExtensions, "an extension", "nobody knows which pages have one", "leave it out everywhere", func(s Subject) bool {
 		segments := segmentsOf(s.Address.Path)
 		if len(segments) == 0 {
 			return false
@@ -29,7 +29,7 @@ func (j Judge) together(subjects []Subject) []finding.Finding {
 }
 
 // mixed says where a smaller part of the addresses is written otherwise.
-func mixed(subjects []Subject, code, what, why, advice string, has func(Subject) bool) []finding.Finding {
+func mixed(subjects []Subject, code finding.Code, what, why, advice string, has func(Subject) bool) []finding.Finding {
 	var with, without []Subject
 	for _, s := range subjects {
 		switch {
@@ -85,7 +85,7 @@ func sharedWords(subjects []Subject) []finding.Finding {
 			}) {
 				continue
 			}
-			f := finding.Finding{Code: "placeholder", Severity: finding.Error, Where: pages[0].Where, What: fmt.Sprintf("all %d pages of the kind %s have the word %q in their address", len(pages), kind, word),
+			f := finding.Finding{Code: finding.Placeholder, Severity: finding.Error, Where: pages[0].Where, What: fmt.Sprintf("all %d pages of the kind %s have the word %q in their address", len(pages), kind, word),
 				Why: "it is the name of a field, typed where the field was meant", Advice: "write {" + word + "} in the kind's template"}
 			f.Where.URL = pages[0].Address.String()
 			found = append(found, f)
@@ -115,7 +115,7 @@ func sameLast(subjects []Subject) []finding.Finding {
 			continue
 		}
 		_, last, _ := strings.Cut(key, " ")
-		f := finding.Finding{Code: "same-last-segment", Severity: finding.Note, Where: list[0].Where, What: fmt.Sprintf("%s stands under %d sections", last, len(sections)),
+		f := finding.Finding{Code: finding.SameLastSegment, Severity: finding.Note, Where: list[0].Where, What: fmt.Sprintf("%s stands under %d sections", last, len(sections)),
 			Why: "it may be one page in several places, and search engines choose one of them on their own", Advice: "if it is one page, choose one section and let the others redirect"}
 		f.Where.URL = list[0].Address.String()
 		for _, s := range list[:min(5, len(list))] {

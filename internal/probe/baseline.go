@@ -44,7 +44,7 @@ func DecodeBaseline(data []byte) (b Baseline, err error) {
 // Compare returns what changed. Findings are the same when they have the same
 // code and place.
 func (b Baseline) Compare(now []finding.Finding) []Change {
-	key := func(f finding.Finding) string { return f.Code + " " + f.Where.File + " " + f.Where.URL }
+	key := func(f finding.Finding) string { return string(f.Code) + " " + f.Where.File + " " + f.Where.URL }
 	was := map[string][]finding.Finding{}
 	for _, f := range b.Findings {
 		was[key(f)] = append(was[key(f)], f)

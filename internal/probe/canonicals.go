@@ -18,7 +18,7 @@ import (
 func (v *Survey) judgeCanonicals(s *Section) {
 	checker := canonical.Checker{Web: v.Web, Plan: v.Plan, Copies: v.Copies}
 	own, other, none, moved := 0, 0, 0, 0
-	reported := map[address.Address]string{} // by address without parameters
+	reported := map[address.Address]finding.Code{} // by address without parameters
 	var unmarked []finding.Finding
 	for _, a := range v.Web.Sorted() {
 		p := v.Web[a]
@@ -38,19 +38,19 @@ func (v *Survey) judgeCanonicals(s *Section) {
 		if f := checker.Page(p); f != nil {
 			bare := a
 			bare.Query = ""
-			told := reported[bare] == f.Code || (f.Code == "canonical-noindex" || f.Code == "canonical-blocked") && v.explains(f.Related[0].URL)
+			told := reported[bare] == f.Code || (f.Code == finding.CanonicalNoindex || f.Code == finding.CanonicalBlocked) && v.explains(f.Related[0].URL)
 			reported[bare] = f.Code
 			v.explained[a] = f.Severity == finding.Error || v.explained[a]
 			switch {
 			case told:
 				continue // the same head with other parameters, or a consequence
-			case f.Code == "no-canonical":
+			case f.Code == finding.NoCanonical:
 				unmarked = append(unmarked, *f)
 				continue
 			}
 			s.Findings = append(s.Findings, *f)
 			for _, other := range f.Related {
-				if to, err := address.Parse(other.URL); err == nil && f.Code == "canonical-chain" {
+				if to, err := address.Parse(other.URL); err == nil && f.Code == finding.CanonicalChain {
 					v.explained[to] = true
 				}
 			}
@@ -78,7 +78,7 @@ func (v *Survey) judgeCanonicals(s *Section) {
 		if f != nil {
 			f.Advice = v.prefer(g.Ends) + f.Advice
 			s.Findings = append(s.Findings, *f)
-			row[4] = f.Code
+			row[4] = string(f.Code)
 		}
 		s.Rows = append(s.Rows, row)
 	}
@@ -87,20 +87,20 @@ func (v *Survey) judgeCanonicals(s *Section) {
 	s.Findings = append(s.Findings, checker.Copied()...)
 	for _, a := range v.Web.Sorted() {
 		if p := v.Web[a]; p.Failure != "" {
-			s.add("no-answer", finding.Error, a, address.Printable(p.Problem), "", "ask again; if it stays so, look at the server")
+			s.add(finding.NoAnswer, finding.Error, a, address.Printable(p.Problem), "", "ask again; if it stays so, look at the server")
 			v.explained[a] = true
 		}
 	}
 	for _, a := range v.Heads.Sorted() {
 		p := v.Heads[a]
 		if p.Status == 404 || p.Status == 410 || p.Failure == fetch.NoName {
-			s.add("external-broken", finding.Warning, v.Outside[a].From, fmt.Sprintf("it links to %s, which answers %s", a, cmp.Or(string(p.Failure), fmt.Sprint(p.Status))), "", "mend the link, or take it away", a)
+			s.add(finding.ExternalBroken, finding.Warning, v.Outside[a].From, fmt.Sprintf("it links to %s, which answers %s", a, cmp.Or(string(p.Failure), fmt.Sprint(p.Status))), "", "mend the link, or take it away", a)
 		}
 	}
 	if len(v.Endless) > 0 {
 		a := v.Plan.Site.Origin
 		a.Path = v.Endless[0]
-		f := s.add("endless-links", finding.Warning, a, "links lead on and on here, so not all were asked for", "crawlers of search engines lose their time here too", "let robots.txt forbid it, or link with rel=nofollow")
+		f := s.add(finding.EndlessLinks, finding.Warning, a, "links lead on and on here, so not all were asked for", "crawlers of search engines lose their time here too", "let robots.txt forbid it, or link with rel=nofollow")
 		f.Evidence = v.Endless[:min(len(v.Endless), maxEvidence)]
 	}
 	s.Counts = []Count{{"pages", "pages", own + other + none}, {"own", "name themselves", own}, {"other", "name another", other}, {"none", "name none or several", none},
@@ -171,18 +171,18 @@ func (v *Survey) judgeMoves(s *Section) {
 		r := v.Web.Resolve(a)
 		switch {
 		case p.Location != "" && p.To == (address.Address{}):
-			s.add("redirect-unreadable", finding.Error, a, fmt.Sprintf("it leads to %q, which is no http or https address", address.Printable(p.Location)), "", "write the address of a page there")
+			s.add(finding.RedirectUnreadable, finding.Error, a, fmt.Sprintf("it leads to %q, which is no http or https address", address.Printable(p.Location)), "", "write the address of a page there")
 		case p.To == (address.Address{}):
 		case r.Loop:
 			circles = append(circles, a)
 		case private(p.To.Host):
-			s.add("redirect-private", finding.Error, a, fmt.Sprintf("it leads to %s, which nobody outside can reach", p.To), "", "write the address of a page there", p.To)
+			s.add(finding.RedirectPrivate, finding.Error, a, fmt.Sprintf("it leads to %s, which nobody outside can reach", p.To), "", "write the address of a page there", p.To)
 		case !v.Plan.Site.Has(p.To.Host) && !slices.Contains(v.Plan.Known, p.To.Host):
 			foreign = append(foreign, a)
 		}
 	}
-	s.many("redirect-loop", finding.Error, circles, fmt.Sprintf("%d addresses redirect in a circle", len(circles)), "nobody ever arrives", "let one of each circle answer itself")
-	s.many("redirect-foreign", finding.Warning, foreign, fmt.Sprintf("%d addresses redirect to hosts that the plan doesn't know", len(foreign)), "somebody may have put them there", "add the hosts to known: in young-compass.yaml, or delete the redirects")
+	s.many(finding.RedirectLoop, finding.Error, circles, fmt.Sprintf("%d addresses redirect in a circle", len(circles)), "nobody ever arrives", "let one of each circle answer itself")
+	s.many(finding.RedirectForeign, finding.Warning, foreign, fmt.Sprintf("%d addresses redirect to hosts that the plan doesn't know", len(foreign)), "somebody may have put them there", "add the hosts to known: in young-compass.yaml, or delete the redirects")
 }
 
 // private reports whether a host is an address in a network that isn't public.
@@ -203,7 +203,7 @@ func (v *Survey) againstPlan(s *Section, a address.Address) {
 	}
 	planned, ok := v.planned(a)
 	if ok && planned != choice.To {
-		s.add("canonical-against-plan", finding.Error, a, fmt.Sprintf("it names %s as its canonical address; the plan says %s", choice.To, planned), "", fmt.Sprintf(`write <link rel="canonical" href="%s">`, planned), choice.To)
+		s.add(finding.CanonicalAgainstPlan, finding.Error, a, fmt.Sprintf("it names %s as its canonical address; the plan says %s", choice.To, planned), "", fmt.Sprintf(`write <link rel="canonical" href="%s">`, planned), choice.To)
 		v.explained[a] = true
 	}
 }

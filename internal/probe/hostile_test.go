@@ -147,8 +147,8 @@ func TestHostileServer(t *testing.T) {
 	codes := map[string][]string{}
 	for _, section := range sections {
 		for _, f := range section.Findings {
-			codes[f.Code] = append(codes[f.Code], f.Where.URL+strings.Join(f.Evidence, " "))
-			assert.False(t, strings.ContainsAny(fmt.Sprint(f), "\x00\x1b"), f.Code)
+			codes[string(f.Code)] = append(codes[string(f.Code)], f.Where.URL+strings.Join(f.Evidence, " "))
+			assert.False(t, strings.ContainsAny(fmt.Sprint(f), "\x00\x1b"), string(f.Code))
 		}
 	}
 	base := "https://skerrywick.example"

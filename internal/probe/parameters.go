@@ -169,7 +169,7 @@ func (v *Survey) judgeParameters(s *Section) {
 	v.judgeOrder(s, all, texts)
 	for _, declared := range v.Plan.Parameters.All {
 		if !slices.ContainsFunc(v.Parameters, func(p Parameter) bool { return declared.Matches(p.Name, declared.For) }) {
-			s.add("parameter-unused", finding.Note, v.Plan.Site.Origin, fmt.Sprintf("the plan declares the parameter %s, which was met nowhere", address.Printable(declared.Name)), "", "gather logs of a longer time, or delete it from the plan")
+			s.add(finding.ParameterUnused, finding.Note, v.Plan.Site.Origin, fmt.Sprintf("the plan declares the parameter %s, which was met nowhere", address.Printable(declared.Name)), "", "gather logs of a longer time, or delete it from the plan")
 		}
 	}
 	s.Columns = []string{"parameter", "addresses", "visits", "indexable", "class", "evidence says", "trials that agree"}
@@ -189,7 +189,7 @@ func (v *Survey) judgeOrder(s *Section, all canonical.Web, texts map[address.Add
 			twice = append(twice, a)
 		}
 	}
-	s.many("parameter-order", finding.Error, twice, fmt.Sprintf("%d addresses show the same with their parameters in another order, and name themselves in both", len(twice)), "each order is a page of its own for a search engine", "name one order as the canonical one on both")
+	s.many(finding.ParameterOrder, finding.Error, twice, fmt.Sprintf("%d addresses show the same with their parameters in another order, and name themselves in both", len(twice)), "each order is a page of its own for a search engine", "name one order as the canonical one on both")
 }
 
 // effect tells what a parameter does by an address with and without it.
@@ -300,7 +300,7 @@ func (v *Survey) judgeParameter(s *Section, p *Parameter, all canonical.Web, tex
 		}
 		if len(twice) > 0 {
 			bare := without(twice[0], p.Name)
-			f := s.add("parameter-duplicates", finding.Error, twice[0], fmt.Sprintf("the parameter %s makes pages of their own: what it shows (%d) is shown without it too, and names itself", address.Printable(p.Name), len(twice)),
+			f := s.add(finding.ParameterDuplicates, finding.Error, twice[0], fmt.Sprintf("the parameter %s makes pages of their own: what it shows (%d) is shown without it too, and names itself", address.Printable(p.Name), len(twice)),
 				"a search engine lists the page several times, and no preferred address", fmt.Sprintf(`write there <link rel="canonical" href="%s">`, bare), bare)
 			for _, a := range twice[:min(len(twice), maxEvidence)] {
 				f.Evidence = append(f.Evidence, a.String())
@@ -311,12 +311,12 @@ func (v *Survey) judgeParameter(s *Section, p *Parameter, all canonical.Web, tex
 	used := slices.ContainsFunc(p.Addresses, func(a address.Address) bool { return v.Web[a].Status == 200 })
 	switch {
 	case p.Class == "" && used:
-		f := s.add("parameter-unclassified", finding.Warning, p.Addresses[0], fmt.Sprintf("the plan gives the parameter %s no class", address.Printable(p.Name)), "", "add it to parameters: in young-compass.yaml")
+		f := s.add(finding.ParameterUnclassified, finding.Warning, p.Addresses[0], fmt.Sprintf("the plan gives the parameter %s no class", address.Printable(p.Name)), "", "add it to parameters: in young-compass.yaml")
 		if p.Proposed != "" {
 			f.Advice = fmt.Sprintf("evidence says %s (%d of %d): add it to parameters: in young-compass.yaml", p.Proposed, p.Agree, p.Told)
 		}
 	case p.Class != "" && p.Proposed != "" && p.Proposed != p.Class && p.Agree >= 3:
-		f := s.add("parameter-class", finding.Warning, p.Addresses[0], fmt.Sprintf("the plan says that the parameter %s is %s; the site says %s (%d of %d)", address.Printable(p.Name), p.Class, p.Proposed, p.Agree, p.Told), "", "change its class in young-compass.yaml, or the site")
+		f := s.add(finding.ParameterClass, finding.Warning, p.Addresses[0], fmt.Sprintf("the plan says that the parameter %s is %s; the site says %s (%d of %d)", address.Printable(p.Name), p.Class, p.Proposed, p.Agree, p.Told), "", "change its class in young-compass.yaml, or the site")
 		for _, t := range p.Trials {
 			f.Evidence = append(f.Evidence, fmt.Sprintf("%s: %s", t.With, t.Effect))
 		}

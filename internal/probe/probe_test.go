@@ -85,7 +85,7 @@ func TestEachDifferenceNamesItsHop(t *testing.T) {
 			}
 		}
 		if assert.Len(t, about, 1, name) {
-			assert.Equal(t, c.code, about[0].Code, name)
+			assert.Equal(t, c.code, string(about[0].Code), name)
 			assert.Contains(t, about[0].String(), c.what, name)
 			assert.Equal(t, "addresses.csv", about[0].Where.File, name)
 		}

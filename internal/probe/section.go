@@ -39,7 +39,7 @@ type Section struct {
 }
 
 // add adds a finding about an address.
-func (s *Section) add(code string, severity finding.Severity, at address.Address, what, why, advice string, related ...address.Address) *finding.Finding {
+func (s *Section) add(code finding.Code, severity finding.Severity, at address.Address, what, why, advice string, related ...address.Address) *finding.Finding {
 	f := finding.Finding{Code: code, Severity: severity, Where: finding.Place{URL: at.String()}, What: what, Why: why, Advice: advice}
 	for _, a := range related {
 		f.Related = append(f.Related, finding.Place{URL: a.String()})
@@ -52,7 +52,7 @@ func (s *Section) add(code string, severity finding.Severity, at address.Address
 const maxEvidence = 10
 
 // many adds one finding for all addresses with the same trouble.
-func (s *Section) many(code string, severity finding.Severity, at []address.Address, what, why, advice string) {
+func (s *Section) many(code finding.Code, severity finding.Severity, at []address.Address, what, why, advice string) {
 	if len(at) == 0 {
 		return
 	}

@@ -55,7 +55,7 @@ func told(found []finding.Finding) []string {
 	var list []string
 	for _, f := range found {
 		if f.Severity.AtLeast(finding.Warning) {
-			list = append(list, f.Code+" "+f.Where.URL)
+			list = append(list, string(f.Code)+" "+f.Where.URL)
 		}
 	}
 	slices.Sort(list)
@@ -77,7 +77,7 @@ func TestEachTroubleAlone(t *testing.T) {
 		for _, trouble := range demo.Troubles() {
 			site, planted := demo.Neglected(p, seed, []demo.Trouble{trouble})
 			_, found := survey(t, p, site)
-			assert.Equal(t, []string{trouble.Code + " " + planted[0].At[0]}, told(found), "seed %d, %s: %v", seed, trouble.Name, found)
+			assert.Equal(t, []string{string(trouble.Code) + " " + planted[0].At[0]}, told(found), "seed %d, %s: %v", seed, trouble.Name, found)
 		}
 	}
 }
@@ -89,7 +89,7 @@ func TestAllTroubles(t *testing.T) {
 	_, found := survey(t, p, site)
 	var want []string
 	for _, trouble := range planted {
-		want = append(want, trouble.Code+" "+trouble.At[0])
+		want = append(want, string(trouble.Code)+" "+trouble.At[0])
 	}
 	slices.Sort(want)
 	assert.Equal(t, want, told(found))

@@ -207,10 +207,10 @@ func oneWorld(t *testing.T, number int, counts map[string]int) {
 // checksAsAnswering compares chains and loops with what a walk from each row shows.
 func checksAsAnswering(t *testing.T, p *plan.Plan, label string, counts map[string]int) {
 	found := redirect.Check(p.Redirects, p.World())
-	at := map[int]map[string]bool{} // codes by line
-	note := func(line int, code string) {
+	at := map[int]map[finding.Code]bool{} // codes by line
+	note := func(line int, code finding.Code) {
 		if at[line] == nil {
-			at[line] = map[string]bool{}
+			at[line] = map[finding.Code]bool{}
 		}
 		at[line][code] = true
 	}

@@ -211,7 +211,7 @@ func (c *checker) rowTarget(i int) (address.Address, bool) {
 	return c.Site.Rebase(target), true
 }
 
-func (c *checker) add(i int, code string, severity finding.Severity, what, why, advice string) *finding.Finding {
+func (c *checker) add(i int, code finding.Code, severity finding.Severity, what, why, advice string) *finding.Finding {
 	c.found = append(c.found, c.finding(i, code, severity, what, why, advice))
 	return &c.found[len(c.found)-1]
 }
@@ -270,7 +270,7 @@ func (c *checker) repeats(rows []sharing) {
 			continue
 		}
 		place := c.list.place(first)
-		f := c.add(r.row, "duplicate", finding.Warning, fmt.Sprintf("%s leads to %s already in line %d", c.list.at(r.row).from, r.goal, place.Line), "two rows for one thing will differ one day", "delete one of them")
+		f := c.add(r.row, finding.Duplicate, finding.Warning, fmt.Sprintf("%s leads to %s already in line %d", c.list.at(r.row).from, r.goal, place.Line), "two rows for one thing will differ one day", "delete one of them")
 		f.Related = []finding.Place{place}
 	}
 }
@@ -312,7 +312,7 @@ func (c *checker) contradictions(rows []sharing) {
 		}
 	}
 	one := rows[first]
-	f := c.add(one.row, "conflict", finding.Error, fmt.Sprintf("%s leads to %s here and elsewhere in line %s", c.list.at(one.row).from, one.goal, lines(related)),
+	f := c.add(one.row, finding.Conflict, finding.Error, fmt.Sprintf("%s leads to %s here and elsewhere in line %s", c.list.at(one.row).from, one.goal, lines(related)),
 		"a server takes one of them, and not every server the same", "keep the one that is right and delete the others")
 	f.Related = related
 }
@@ -459,7 +459,7 @@ func (c *checker) lead(node int32, o onward) {
 	}
 }
 
-func (c *checker) finding(i int, code string, severity finding.Severity, what, why, advice string) finding.Finding {
+func (c *checker) finding(i int, code finding.Code, severity finding.Severity, what, why, advice string) finding.Finding {
 	return finding.Finding{Code: code, Severity: severity, Where: c.list.place(i), What: what, Why: why, Advice: advice}
 }
 
@@ -472,7 +472,7 @@ func ForeignTarget(where finding.Place, to address.Address, site address.Site, k
 	if to.Host == "" || site.Has(to.Host) || slices.Contains(known, to.Host) {
 		return nil
 	}
-	return []finding.Finding{{Code: "foreign-target", Severity: finding.Warning, Where: where,
+	return []finding.Finding{{Code: finding.ForeignTarget, Severity: finding.Warning, Where: where,
 		What:   fmt.Sprintf("this leads to %s, which is neither the site's nor listed as known", to.Host),
 		Advice: "add the host under site: known: of the plan, if it is right"}}
 }
@@ -484,13 +484,13 @@ func (c *checker) spelled(w *resolve.Walker, i int, source, target address.Addre
 	switch {
 	case o.final == source, target == source, o.node == int32(i):
 		c.flags[i] |= stuck
-		found = append(found, c.finding(i, "self", finding.Error, fmt.Sprintf("%s leads to itself", r.from),
+		found = append(found, c.finding(i, finding.Self, finding.Error, fmt.Sprintf("%s leads to itself", r.from),
 			"on many servers a visitor goes round until the browser gives up", "delete the row, or write the target that was meant"))
 		if c.met(w, target) {
 			return found
 		}
 	case c.mayBecome(source.Path, target.Path) && w.Spelled(source) == target:
-		found = append(found, c.finding(i, "redundant", finding.Note,
+		found = append(found, c.finding(i, finding.Redundant, finding.Note,
 			fmt.Sprintf("the site's own rules lead %s to %s already", r.from, r.to), "", "delete the row"))
 	}
 	if o.node >= 0 && o.node != int32(i) || o.final == target {
@@ -503,7 +503,7 @@ func (c *checker) spelled(w *resolve.Walker, i int, source, target address.Addre
 	if o.gone {
 		end = "say 410"
 	}
-	return append(found, c.finding(i, "hidden-chain", finding.Warning, fmt.Sprintf("%s leads to %s, which %s again", r.from, r.to, by),
+	return append(found, c.finding(i, finding.HiddenChain, finding.Warning, fmt.Sprintf("%s leads to %s, which %s again", r.from, r.to, by),
 		"each visitor makes two hops", end))
 }
 

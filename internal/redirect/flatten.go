@@ -22,7 +22,7 @@ import (
 func Refused(found []finding.Finding) (refused []finding.Finding) {
 	for _, f := range found {
 		switch f.Code {
-		case "loop", "into-loop", "self", "conflict":
+		case "loop", finding.IntoLoop, "self", "conflict":
 			refused = append(refused, f)
 		}
 	}
@@ -56,17 +56,17 @@ func Flatten(list *List, world World, mode Mode) (flat *List, found []finding.Fi
 	flat = NewList(list.Site)
 	flat.Columns = list.Columns
 	warn := func(row Row, what, why, advice string) {
-		found = append(found, finding.Finding{Code: "parameter-on-way", Severity: finding.Warning, Where: row.Place(), What: row.From + " " + what, Why: why, Advice: advice})
+		found = append(found, finding.Finding{Code: finding.ParameterOnWay, Severity: finding.Warning, Where: row.Place(), What: row.From + " " + what, Why: why, Advice: advice})
 	}
 	chains := map[finding.Place]bool{}
 	for _, f := range c.found {
-		chains[f.Where] = chains[f.Where] || f.Code == "chain"
+		chains[f.Where] = chains[f.Where] || f.Code == finding.Chain
 	}
 	put := func(row Row, number int) {
 		straight, how := f.straight(row, number)
 		switch how {
 		case endless:
-			found = append(found, finding.Finding{Code: "loop", Severity: finding.Error, Where: row.Place(),
+			found = append(found, finding.Finding{Code: finding.Loop, Severity: finding.Error, Where: row.Place(),
 				What:   fmt.Sprintf("the way from %s goes round in a circle, with the parameters that travel", row.From),
 				Why:    "a visitor never arrives; browsers give up with an error",
 				Advice: "say query: drop in one of its rows, or lead it elsewhere"})
@@ -233,7 +233,7 @@ type keyed struct {
 }
 
 func (c *checker) stuckPattern(row Row, number int, why string) ([]Row, *finding.Finding) {
-	f := c.finding(number, "chain", finding.Error, fmt.Sprintf("%s can't be made flat: %s", row.From, why), "", "lead it elsewhere, or list the addresses")
+	f := c.finding(number, finding.Chain, finding.Error, fmt.Sprintf("%s can't be made flat: %s", row.From, why), "", "lead it elsewhere, or list the addresses")
 	return nil, &f
 }
 
@@ -335,7 +335,7 @@ func (f *flattener) compose(row Row, number int) (Row, *finding.Finding) {
 // can't be made one.
 func (f *flattener) leadsOn(row Row, number int, target *template.Reader) (*resolve.Pattern, *route.Pattern, *finding.Finding) {
 	refuse := func(why, advice string) (*resolve.Pattern, *route.Pattern, *finding.Finding) {
-		bad := f.finding(number, "chain", finding.Error, why, "", advice)
+		bad := f.finding(number, finding.Chain, finding.Error, why, "", advice)
 		return nil, nil, &bad
 	}
 	for n := range f.Patterns {
@@ -617,7 +617,7 @@ func EncodeAside(refused *List, unread []Unread) []byte {
 			}
 		}
 		for _, u := range unread {
-			if !yield([]string{u.From, u.To, u.Status, u.Problem.Code + ": " + u.Problem.What}) {
+			if !yield([]string{u.From, u.To, u.Status, string(u.Problem.Code) + ": " + u.Problem.What}) {
 				return
 			}
 		}

@@ -49,7 +49,7 @@ func Merge(have, more *List, fold bool, choose Choose) (Merged, []finding.Findin
 			result.Known++
 		case choose == nil:
 			old := m.rows[i]
-			found = append(found, finding.Finding{Code: "conflict", Severity: finding.Error, Where: row.Place(), Related: []finding.Place{old.Place()},
+			found = append(found, finding.Finding{Code: finding.Conflict, Severity: finding.Error, Where: row.Place(), Related: []finding.Place{old.Place()},
 				What: fmt.Sprintf("%s leads to %s here, and to %s in %s", row.From, row.goal(), old.goal(), old.Place()), Advice: "take one of the two out, or answer on a terminal which is right"})
 		default:
 			take, err := choose(m.rows[i], row)
@@ -154,7 +154,7 @@ func (e *Examined) Weigh(found []finding.Finding, visits func(yield func(address
 	for i := range found {
 		f := &found[i]
 		f.Visits = byPlace[f.Where]
-		if f.Code != "loop" && f.Code != "conflict" {
+		if f.Code != finding.Loop && f.Code != finding.Conflict {
 			continue
 		}
 		for _, place := range f.Related {

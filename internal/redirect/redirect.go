@@ -98,7 +98,7 @@ func (r Row) goal() string {
 type fields struct{ from, to, status, query, class string }
 
 // problem makes a finding of a text "what; advice".
-func problem(code, format string, args ...any) *finding.Finding {
+func problem(code finding.Code, format string, args ...any) *finding.Finding {
 	what, advice, _ := strings.Cut(fmt.Sprintf(format, args...), "; ")
 	f := table.BadRow("", 0, what, advice)
 	f.Code = code
@@ -113,7 +113,7 @@ func (f *fields) parse(row *Row, site address.Site) *finding.Finding {
 	var err error
 	if !pattern {
 		if row.Source, err = route.ReadSource(f.from, site); err != nil {
-			return bad("unreachable-source", "from: %v; write a path, or an address on one of the site's hosts", err)
+			return bad(finding.UnreachableSource, "from: %v; write a path, or an address on one of the site's hosts", err)
 		}
 	}
 	switch f.status {
@@ -122,7 +122,7 @@ func (f *fields) parse(row *Row, site address.Site) *finding.Finding {
 		row.Status = 301
 	default:
 		if row.Status, err = strconv.Atoi(f.status); err != nil || !resolve.ValidStatus(row.Status) {
-			return bad("bad-row", "%q is no status of a redirect; write 301, 302, 303, 307, 308 or 410", address.Printable(f.status))
+			return bad(finding.BadRow, "%q is no status of a redirect; write 301, 302, 303, 307, 308 or 410", address.Printable(f.status))
 		}
 	}
 	switch f.query {
@@ -130,37 +130,37 @@ func (f *fields) parse(row *Row, site address.Site) *finding.Finding {
 	case "drop":
 		row.Drop = true
 	default:
-		return bad("bad-row", "query: %q; write keep or drop", address.Printable(f.query))
+		return bad(finding.BadRow, "query: %q; write keep or drop", address.Printable(f.query))
 	}
 	switch {
 	case row.Gone() && f.to != "":
-		return bad("wrong-status", "410 says that the page is gone, but there is a target; leave the target empty or write 301")
+		return bad(finding.WrongStatus, "410 says that the page is gone, but there is a target; leave the target empty or write 301")
 	case row.Gone() && pattern:
-		return bad("bad-row", "a pattern can't say that pages are gone; list their addresses, or lead it to another page")
+		return bad(finding.BadRow, "a pattern can't say that pages are gone; list their addresses, or lead it to another page")
 	case row.Gone():
 		return nil
 	case f.to == "":
-		return bad("wrong-status", "there is no target; write one, or the status 410")
+		return bad(finding.WrongStatus, "there is no target; write one, or the status 410")
 	}
 	if strings.HasPrefix(f.to, "//") || strings.HasPrefix(f.to, "/\\") {
-		return bad("unsafe-target", "to: %s names a host without saying so, and browsers go there; write https:// in front, or one slash", address.Printable(f.to))
+		return bad(finding.UnsafeTarget, "to: %s names a host without saying so, and browsers go there; write https:// in front, or one slash", address.Printable(f.to))
 	}
 	if path, _, _ := strings.Cut(f.to, "?"); pattern || strings.IndexByte(path, '{') >= 0 {
 		classes, err := route.ParseClasses(f.class)
 		if err != nil {
-			return bad("bad-row", "class: %v; write such as id=digits", err)
+			return bad(finding.BadRow, "class: %v; write such as id=digits", err)
 		}
 		var wrong *route.PatternError
 		if row.Pattern, err = route.NewPattern(f.from, f.to, classes, site); errors.As(err, &wrong) && wrong.Unsafe {
-			return bad("unsafe-target", "%v", err)
+			return bad(finding.UnsafeTarget, "%v", err)
 		} else if err != nil {
-			return bad("bad-row", "%v", err)
+			return bad(finding.BadRow, "%v", err)
 		}
 		return nil
 	}
 	row.Page, row.Target, err = readTarget(f.to, site)
 	if err != nil {
-		return bad("unsafe-target", "to: %v; write key@language, a path, or an http(s) address", err)
+		return bad(finding.UnsafeTarget, "to: %v; write key@language, a path, or an http(s) address", err)
 	}
 	return nil
 }

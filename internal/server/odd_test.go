@@ -78,7 +78,7 @@ http://skerrywick.example/Home,home@en,former
 	// A backslash and a fragment are no sources; everything else is.
 	require.Len(t, found, 2, "%v", found)
 	for _, f := range found {
-		require.Equal(t, "unreachable-source", f.Code)
+		require.Equal(t, "unreachable-source", string(f.Code))
 	}
 	return p
 }

@@ -314,7 +314,7 @@ func Variants(q compile.Pattern) ([]Variant, error) {
 
 // NotExpressible is the finding for what a target can't do.
 func NotExpressible(target string, where plan.Cause, what, advice string) finding.Finding {
-	return finding.Finding{Code: "not-expressible", Severity: finding.Error, Where: finding.Place{File: where.File, Line: where.Line}, What: target + ": " + what, Advice: advice}
+	return finding.Finding{Code: finding.NotExpressible, Severity: finding.Error, Where: finding.Place{File: where.File, Line: where.Line}, What: target + ": " + what, Advice: advice}
 }
 
 // GroupOf returns the number of the group of parameters that gives a path its

@@ -62,7 +62,7 @@ func TestWhatAServerCannotBeTold(t *testing.T) {
 			assert.Equal(t, refused, finding.Worst(found, finding.Error), "%s: %s: %v", target.Name(), name, found)
 			if refused {
 				assert.Empty(t, files, "nothing is written while something can't be said")
-				assert.Equal(t, "not-expressible", found[0].Code)
+				assert.Equal(t, "not-expressible", string(found[0].Code))
 				assert.NotEmpty(t, found[0].Where.File)
 			}
 		}

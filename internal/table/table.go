@@ -378,7 +378,7 @@ func (t *Table) names() string {
 
 // BadRow is the finding for a row that can't be read.
 func BadRow(file string, line int, what, advice string) finding.Finding {
-	return finding.Finding{Code: "bad-row", Severity: finding.Error, Where: finding.Place{File: file, Line: line}, What: what, Advice: advice}
+	return finding.Finding{Code: finding.BadRow, Severity: finding.Error, Where: finding.Place{File: file, Line: line}, What: what, Advice: advice}
 }
 
 // tooMany returns the error for a table that is longer than any that is read.

@@ -43,7 +43,7 @@ func (c Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 	hosts := e.table(func(x compile.Entry) bool { return x.Host != "" })
 	e.route()
 	if n := len(e.Program.Entries); n > manyEntries {
-		e.found = append(e.found, finding.Finding{Code: "slow-table", Severity: finding.Warning, Where: finding.Place{File: AddressesFile},
+		e.found = append(e.found, finding.Finding{Code: finding.SlowTable, Severity: finding.Warning, Where: finding.Place{File: AddressesFile},
 			What:   fmt.Sprintf("%d known addresses, which Caddy tries one by one for each request", n),
 			Why:    "measured: see docs/servers.md",
 			Advice: "put nginx, HAProxy or httpd in front when the site is busy"})

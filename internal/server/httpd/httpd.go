@@ -53,7 +53,7 @@ func (f Folder) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 	e := &emitter{target: f.Name(), inFolder: true}
 	text := e.emit(g, o)
 	if n := e.count(); n > manyRules {
-		slow := finding.Finding{Code: "slow-folder-file", Severity: finding.Warning, Where: finding.Place{File: FolderFile},
+		slow := finding.Finding{Code: finding.SlowFolderFile, Severity: finding.Warning, Where: finding.Place{File: FolderFile},
 			What:   fmt.Sprintf("%d rules, which httpd reads and compiles anew for each request to the folder", n),
 			Why:    "measured: 50 rules leave about 18 % of the requests a second, 300 leave 3 %, images included",
 			Advice: "use the server's own configuration (emit apache) where you can"}

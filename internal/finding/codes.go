@@ -1,0 +1,1311 @@
+package finding
+
+// Code names what was found, in plain words with hyphens. It stays as it is: people and programs filter by it.
+type Code string
+
+// Reading files.
+const (
+	// UnreadableFile: a whole file can't be read as what it should be.
+	//
+	// Why: the command can't work without it.
+	// Severity: error.
+	//
+	//	young-compass.yaml:2:3: unknown key "orign"
+	UnreadableFile Code = "unreadable"
+
+	// BadRow: a row of a table can't be read; the others are judged.
+	//
+	// Why: its redirect or page is missing from all that follows.
+	// Severity: error.
+	//
+	//	/a,/b,seven
+	BadRow Code = "bad-row"
+)
+
+// Redirects.
+const (
+	// Loop: redirects lead round in a circle, or more than five patterns follow one another.
+	//
+	// Why: a visitor never arrives; browsers give up with an error.
+	// Severity: error.
+	//
+	//	/a,/b,301
+	//	/b,/a,301
+	Loop Code = "loop"
+
+	// IntoLoop: a redirect leads to where others lead round in a circle.
+	//
+	// Why: a visitor never arrives.
+	// Severity: error.
+	//
+	//	/x,/a,301
+	//	/a,/b,301
+	//	/b,/a,301
+	IntoLoop Code = "into-loop"
+
+	// Self: a redirect leads to its own source, as written or after the site's own rules.
+	//
+	// Why: on many servers a visitor goes round until the browser gives up.
+	// Severity: error.
+	//
+	//	/a,/a/,301
+	Self Code = "self"
+
+	// Redundant: the site's own rules lead there already.
+	//
+	// Why: two rows for one thing will differ one day.
+	// Severity: note.
+	//
+	//	/a.html,/a,301
+	Redundant Code = "redundant"
+
+	// Chain: a redirect leads to what another one redirects again.
+	//
+	// Why: each further hop costs the visitor time, and some give up following.
+	// Severity: error.
+	//
+	//	/a,/b,301
+	//	/b,/c,301
+	Chain Code = "chain"
+
+	// HiddenChain: a redirect leads to a spelling that the site's own rules or the address book redirect again.
+	//
+	// Why: each visitor makes two hops.
+	// Severity: warning.
+	//
+	//	/a,/B/,301
+	HiddenChain Code = "hidden-chain"
+
+	// Duplicate: a redirect says what one before it says.
+	//
+	// Why: two rows for one thing will differ one day.
+	// Severity: warning.
+	//
+	//	/a,/b,301
+	//	/a,/b,301
+	Duplicate Code = "duplicate"
+
+	// Conflict: one source leads to several targets, or two patterns read the same address and lead it elsewhere.
+	//
+	// Why: a server takes one of them, and not every server the same.
+	// Severity: error.
+	//
+	//	/a,/b,301
+	//	/a,/c,301
+	Conflict Code = "conflict"
+
+	// Shadowed: a pattern is never met: patterns before it read all of its addresses.
+	//
+	// Why: visitors go where the earlier ones lead.
+	// Severity: warning.
+	//
+	//	/p/{x},/q/{x},301
+	//	/p/{y},/r/{y},302
+	Shadowed Code = "shadowed"
+
+	// DeadTarget: a redirect leads to where no page is.
+	//
+	// Why: the visitor is led to an error.
+	// Severity: error.
+	//
+	//	/a,/no-such-page,301
+	DeadTarget Code = "dead-target"
+
+	// LiveSource: a redirect starts at the address of a live page, and is ignored.
+	//
+	// Why: whoever wrote it expects something else.
+	// Severity: warning.
+	//
+	//	/contact,/about,301
+	LiveSource Code = "live-source"
+
+	// HomeTarget: a redirect leads to the home page from what isn't one.
+	//
+	// Why: visitors look for what they came for, and search engines take it for not found.
+	// Severity: warning.
+	//
+	//	/old/prices.htm,/,301
+	HomeTarget Code = "home-target"
+
+	// CrossLanguage: a redirect leads to a page in another language than its source, though the page is there in that
+	// one.
+	//
+	// Why: visitors can't read what they get.
+	// Severity: warning.
+	//
+	//	/de/alt,route-school@en,301
+	CrossLanguage Code = "cross-language"
+
+	// WrongStatus: a status doesn't say what the redirect is: for good, for now, or gone.
+	//
+	// Why: browsers and search engines keep what is permanent.
+	// Severity: warning.
+	//
+	//	/a,/b,410
+	WrongStatus Code = "wrong-status"
+
+	// UnreachableSource: a redirect starts at an address that no request can have.
+	//
+	// Why: it never counts.
+	// Severity: error.
+	//
+	//	/a#top,/b,301
+	UnreachableSource Code = "unreachable-source"
+
+	// UnsafeTarget: a redirect leads to what is no http or https address, or lets somebody else choose the host.
+	//
+	// Why: browsers may go where nobody meant.
+	// Severity: error.
+	//
+	//	/go,//partners.example/,302
+	UnsafeTarget Code = "unsafe-target"
+
+	// ForeignTarget: a redirect leads to a host that is neither the site's nor known.
+	//
+	// Why: a misspelt host sends visitors to strangers.
+	// Severity: warning.
+	//
+	//	/a,https://other.example/,301
+	ForeignTarget Code = "foreign-target"
+
+	// ParameterOnWay: a list was made flat though parameters mean something on a redirect's way.
+	//
+	// Why: a request that brought them along may have ended elsewhere.
+	// Severity: warning.
+	//
+	//	/a,/list.php,301
+	//	/list.php?id=7,/b,301
+	ParameterOnWay Code = "parameter-on-way"
+
+	// CaughtByMistake: a pattern answers an address that it wasn't meant for.
+	//
+	// Why: its visitors are led where no page is.
+	// Severity: warning.
+	//
+	//	/news/{id}.htm reads /news/archive.htm
+	CaughtByMistake Code = "caught-by-mistake"
+
+	// LowCoverage: the plan answers fewer visits than were wanted.
+	//
+	// Why: visitors with old addresses find nothing.
+	// Severity: error.
+	//
+	//	redirects coverage --at-least 95
+	LowCoverage Code = "low-coverage"
+)
+
+// The plan.
+const (
+	// UnknownPage: a redirect leads to a page that has no address.
+	//
+	// Why: it leads nowhere.
+	// Severity: error.
+	//
+	//	/a,no-such-page@en,301
+	UnknownPage Code = "unknown-page"
+
+	// NoiseSource: an address is told by a noise parameter, which is left out.
+	//
+	// Why: the address may never be reached.
+	// Severity: warning.
+	//
+	//	/a?sid=1,/b,301
+	NoiseSource Code = "noise-source"
+
+	// OrphanAddress: the book holds an address of a page that is no longer in the inventory.
+	//
+	// Why: it answers 404.
+	// Severity: warning.
+	//
+	//	addresses.csv has /a for p@en, and pages.csv no p
+	OrphanAddress Code = "orphan-address"
+
+	// AwayWithoutRedirect: a page is away, and nothing says where its visitors go meanwhile.
+	//
+	// Why: the plan can't answer them.
+	// Severity: error.
+	//
+	//	pages.csv: p,en,page,P,away
+	AwayWithoutRedirect Code = "away-without-redirect"
+
+	// SelfRedirect: a redirect leads to another spelling of its source, which no server is asked to do.
+	//
+	// Why: the site's own rules do the same.
+	// Severity: warning.
+	//
+	//	/A,/a,301
+	SelfRedirect Code = "self-redirect"
+
+	// Untraceable: what was to be traced is no address of this site's form.
+	//
+	// Why: there is nothing to answer.
+	// Severity: error.
+	//
+	//	trace ftp://skerrywick.example/
+	Untraceable Code = "untraceable"
+)
+
+// Designing addresses.
+const (
+	// Collision: two pages would get one address.
+	//
+	// Why: one of them could never be reached.
+	// Severity: error.
+	//
+	//	two pages with the title Tickets
+	Collision Code = "collision"
+
+	// Taken: a page would get what has been an address of another.
+	//
+	// Why: who kept that address would find the wrong page.
+	// Severity: error.
+	//
+	//	a new page Timetable at /timetable
+	Taken Code = "taken"
+
+	// Reserved: a page would get an address that the plan answers otherwise.
+	//
+	// Why: it could never be reached.
+	// Severity: error.
+	//
+	//	a page with the slug robots.txt
+	Reserved Code = "reserved"
+
+	// BadFixed: an address fixed by hand is none on the site.
+	//
+	// Why: nothing can be served there.
+	// Severity: error.
+	//
+	//	fixed: https://other.example/a
+	BadFixed Code = "bad-fixed"
+
+	// BadAddress: a template makes no address of a page's fields.
+	//
+	// Why: the page has no address.
+	// Severity: error.
+	//
+	//	address: "/{a}{b}" of empty fields
+	BadAddress Code = "bad-address"
+
+	// BadCanonical: a page defers to itself, to nothing, or to one that defers in turn.
+	//
+	// Why: search engines believe none of them.
+	// Severity: error.
+	//
+	//	canonical: no-such-page@en
+	BadCanonical Code = "bad-canonical"
+
+	// UnknownKind: a page is of a kind for which the plan has no address.
+	//
+	// Why: it gets none.
+	// Severity: error.
+	//
+	//	kind: ferry
+	UnknownKind Code = "unknown-kind"
+
+	// UnknownLanguage: a page is in a language that the plan doesn't know.
+	//
+	// Why: it gets no address.
+	// Severity: error.
+	//
+	//	language: fr
+	UnknownLanguage Code = "unknown-language"
+
+	// UnknownField: a template names a field that no page of the kind has.
+	//
+	// Why: nothing can be put there.
+	// Severity: error.
+	//
+	//	address: "/{harbour}/{slug}"
+	UnknownField Code = "unknown-field"
+
+	// MissingField: a page lacks a field that its address needs.
+	//
+	// Why: it gets no address.
+	// Severity: error.
+	//
+	//	a port without a region
+	MissingField Code = "missing-field"
+
+	// MissingTranslation: some of the site's languages don't have a page.
+	//
+	// Why: visitors in these languages find nothing.
+	// Severity: note.
+	//
+	//	a page in en and de, but not in nb
+	MissingTranslation Code = "missing-translation"
+
+	// TwoReadings: addresses of a kind can be read in two ways.
+	//
+	// Why: what stands in them can't be told apart.
+	// Severity: warning.
+	//
+	//	address: "/{a}-{b}"
+	TwoReadings Code = "two-readings"
+
+	// SlugFromKey: a title holds no letter or digit, so that the key stands in the address.
+	//
+	// Why: the address says nothing.
+	// Severity: note.
+	//
+	//	title: "???"
+	SlugFromKey Code = "slug-from-key"
+
+	// LongAddress: an address is longer than the plan allows.
+	//
+	// Why: it is cut in mails, and nobody reads it.
+	// Severity: warning.
+	//
+	//	/a-title-that-never-ends-...
+	LongAddress Code = "long-address"
+
+	// DeepAddress: an address has more segments than the plan allows.
+	//
+	// Why: it looks far away, and is hard to read out.
+	// Severity: warning.
+	//
+	//	/a/b/c/d/e/f
+	DeepAddress Code = "deep-address"
+)
+
+// Judging addresses.
+const (
+	// SessionID: a session's name or number stands in an address.
+	//
+	// Why: each visitor gets addresses of their own; copied links carry a stranger's visit.
+	// Severity: error.
+	//
+	//	/page?PHPSESSID=9f3c
+	SessionID Code = "session-id"
+
+	// Placeholder: a field's name stands in an address where its value should.
+	//
+	// Why: it was meant to be replaced by a field of the page.
+	// Severity: error.
+	//
+	//	/ports/%7Btitle%7D
+	Placeholder Code = "placeholder"
+
+	// OpaqueID: a number, or a mixture that no word is, stands for a page.
+	//
+	// Why: a number tells nobody which page it is.
+	// Severity: warning.
+	//
+	//	/page/4711
+	OpaqueID Code = "opaque-id"
+
+	// QueryAddress: a parameter stands where words could.
+	//
+	// Why: nobody can guess or remember it, and its order and company vary.
+	// Severity: warning.
+	//
+	//	/page.php?id=7
+	QueryAddress Code = "query-address"
+
+	// EncodedLetters: bytes stand in an address that browsers show as percent signs.
+	//
+	// Why: it can't be read.
+	// Severity: warning.
+	//
+	//	/caf%E9
+	EncodedLetters Code = "encoded-letters"
+
+	// IndexFile: a folder's index file stands in an address.
+	//
+	// Why: the folder alone means the same, so there are two addresses.
+	// Severity: warning.
+	//
+	//	/routes/index.html
+	IndexFile Code = "index-file"
+
+	// TechnicalExtension: an extension tells how a page is made.
+	//
+	// Why: it changes when the site is made otherwise.
+	// Severity: warning.
+	//
+	//	/routes.php
+	TechnicalExtension Code = "technical-extension"
+
+	// Space: a space or a plus sign stands in an address.
+	//
+	// Why: it is written %20, and cut there in mails.
+	// Severity: warning.
+	//
+	//	/our%20fleet
+	Space Code = "space"
+
+	// DefaultLanguagePrefix: the code of the language that has no prefix stands in front.
+	//
+	// Why: the same page is there without it, so there are two addresses.
+	// Severity: warning.
+	//
+	//	/en/routes
+	DefaultLanguagePrefix Code = "default-language-prefix"
+
+	// DoubleSeparator: slashes, hyphens or underscores are doubled.
+	//
+	// Why: easily lost in copying, and then another address.
+	// Severity: warning.
+	//
+	//	/routes//skerry
+	DoubleSeparator Code = "double-separator"
+
+	// Underscore: words are parted by underscores.
+	//
+	// Why: an underscore vanishes in an underlined link; a hyphen doesn't.
+	// Severity: note.
+	//
+	//	/our_fleet
+	Underscore Code = "underscore"
+
+	// Capitals: there are capital letters in an address.
+	//
+	// Why: people type small letters, and many servers tell them apart.
+	// Severity: note.
+	//
+	//	/Fleet
+	Capitals Code = "capitals"
+
+	// MissingSeparator: words are not parted.
+	//
+	// Why: nobody can read where one ends.
+	// Severity: note.
+	//
+	//	/wintertimetableforallroutes
+	MissingSeparator Code = "missing-separator"
+
+	// NeedlessDate: a date stands in an address of a kind that isn't dated.
+	//
+	// Why: it makes a page look old.
+	// Severity: note.
+	//
+	//	/2019/05/ports
+	NeedlessDate Code = "needless-date"
+
+	// RepeatedWord: a word stands there twice.
+	//
+	// Why: it makes the address longer and tells nothing new.
+	// Severity: note.
+	//
+	//	/routes/skerry-routes
+	RepeatedWord Code = "repeated-word"
+
+	// FillerWords: articles and the like stand in an address.
+	//
+	// Why: the address says the same without.
+	// Severity: note.
+	//
+	//	/the-ports-of-the-islands
+	FillerWords Code = "filler-words"
+
+	// MixedSlash: some addresses end in a slash, others don't.
+	//
+	// Why: nobody can know which is right.
+	// Severity: warning.
+	//
+	//	/a/ and /b
+	MixedSlash Code = "mixed-slash"
+
+	// MixedExtensions: some addresses have an extension, others don't.
+	//
+	// Why: nobody can know which is right.
+	// Severity: warning.
+	//
+	//	/a.html and /b
+	MixedExtensions Code = "mixed-extensions"
+
+	// SameLastSegment: one last segment stands under several sections.
+	//
+	// Why: pages are hard to tell apart by it.
+	// Severity: note.
+	//
+	//	/ports/winter and /routes/winter
+	SameLastSegment Code = "same-last-segment"
+)
+
+// Gathering.
+const (
+	// SourcesDiffer: two sources say different things of one page.
+	//
+	// Why: one of them is wrong.
+	// Severity: warning.
+	//
+	//	the table says Fares, the site says Tickets
+	SourcesDiffer Code = "sources-differ"
+)
+
+// Servers.
+const (
+	// NotExpressible: a server can't be told a part of the plan.
+	//
+	// Why: it would answer otherwise than the plan.
+	// Severity: error.
+	//
+	//	a pattern with nine variables, for nginx
+	NotExpressible Code = "not-expressible"
+
+	// ServerDiffers: a server answers some known addresses otherwise than the plan, as docs/servers.md says.
+	//
+	// Why: visitors make a second hop.
+	// Severity: warning.
+	//
+	//	/a%2Bb, for Caddy
+	ServerDiffers Code = "server-differs"
+
+	// ServerCheck: a server's own check refuses the file.
+	//
+	// Why: the server would not start with it.
+	// Severity: error.
+	//
+	//	unknown directive "redirec"
+	ServerCheck Code = "server-check"
+
+	// SlowFolderFile: a per-folder file is so long that httpd gets slow.
+	//
+	// Why: httpd reads it anew for each request.
+	// Severity: warning.
+	//
+	//	.htaccess of 399 rules
+	SlowFolderFile Code = "slow-folder-file"
+
+	// SlowTable: a table is so long that Caddy gets slow.
+	//
+	// Why: Caddy tries its rows one by one.
+	// Severity: warning.
+	//
+	//	1,000 addresses
+	SlowTable Code = "slow-table"
+
+	// RulesBelow: a per-folder file further down switches off the rules above it.
+	//
+	// Why: the plan doesn't count there.
+	// Severity: warning.
+	//
+	//	shop/.htaccess: RewriteEngine On
+	RulesBelow Code = "rules-below"
+)
+
+// The live site, hop by hop.
+const (
+	// NoAnswer: an address doesn't answer.
+	//
+	// Why: nobody knows what visitors get.
+	// Severity: error.
+	//
+	//	connection refused
+	NoAnswer Code = "no-answer"
+
+	// NotRedirected: an address answers by itself where the plan redirects it.
+	//
+	// Why: who has the old address stays there.
+	// Severity: error.
+	//
+	//	/old answers 200; the plan says 301
+	NotRedirected Code = "not-redirected"
+
+	// WrongTarget: a hop leads elsewhere than the plan says.
+	//
+	// Why: visitors arrive at another page.
+	// Severity: error.
+	//
+	//	/old leads to /; the plan says /routes
+	WrongTarget Code = "wrong-target"
+
+	// MoreHops: a way goes on where the plan ends it.
+	//
+	// Why: each further hop costs time.
+	// Severity: error.
+	//
+	//	/a leads to /b, and /b to /c
+	MoreHops Code = "more-hops"
+
+	// WrongAnswer: a way ends with another status than the plan says.
+	//
+	// Why: a page is missing, or one that is gone is served.
+	// Severity: error.
+	//
+	//	404; the plan says 200
+	WrongAnswer Code = "wrong-answer"
+
+	// FinalNotCanonical: the page at the end of a way names another canonical address than the plan.
+	//
+	// Why: search engines keep the wrong address.
+	// Severity: error.
+	//
+	//	it names http://; the plan says https://
+	FinalNotCanonical Code = "final-not-canonical"
+
+	// ManyAddresses: a page answers at several addresses.
+	//
+	// Why: search engines take them for several pages.
+	// Severity: error.
+	//
+	//	/routes and /routes/ both answer 200
+	ManyAddresses Code = "many-addresses"
+)
+
+// Canonical links.
+const (
+	// NoCanonical: a page names no canonical address.
+	//
+	// Why: every address that shows it may then be taken for it.
+	// Severity: warning.
+	//
+	//	no <link rel="canonical">
+	NoCanonical Code = "no-canonical"
+
+	// SeveralCanonicals: a page names several canonical addresses.
+	//
+	// Why: search engines then believe none of them.
+	// Severity: error.
+	//
+	//	two <link rel="canonical">
+	SeveralCanonicals Code = "several-canonicals"
+
+	// CanonicalOutsideHead: a canonical link is not in the head of the page.
+	//
+	// Why: only in the head it counts.
+	// Severity: error.
+	//
+	//	a <div> before it ended the head
+	CanonicalOutsideHead Code = "canonical-outside-head"
+
+	// CanonicalUnreadable: a canonical link names what is no address.
+	//
+	// Why: it counts for nothing.
+	// Severity: error.
+	//
+	//	href="http:///routes"
+	CanonicalUnreadable Code = "canonical-unreadable"
+
+	// CanonicalRelative: a canonical link is not written out with scheme and host.
+	//
+	// Why: it means something else on each host.
+	// Severity: warning.
+	//
+	//	href="/routes"
+	CanonicalRelative Code = "canonical-relative"
+
+	// CanonicalRedirects: a canonical link names an address that redirects.
+	//
+	// Why: the link names an address that shows nothing.
+	// Severity: error.
+	//
+	//	it names /old
+	CanonicalRedirects Code = "canonical-redirects"
+
+	// CanonicalNotFound: a canonical link names an address that no page answers.
+	//
+	// Why: the page may leave the index with it.
+	// Severity: error.
+	//
+	//	it names a 404
+	CanonicalNotFound Code = "canonical-not-found"
+
+	// CanonicalNoindex: a canonical link names a page that says noindex.
+	//
+	// Why: neither of both is shown then.
+	// Severity: error.
+	//
+	//	it names /search
+	CanonicalNoindex Code = "canonical-noindex"
+
+	// CanonicalBlocked: a canonical link names what robots.txt blocks.
+	//
+	// Why: a search engine never sees what stands there.
+	// Severity: error.
+	//
+	//	Disallow: /routes
+	CanonicalBlocked Code = "canonical-blocked"
+
+	// CanonicalInsecure: a canonical link on https names an address on http.
+	//
+	// Why: the link names an address that leads back.
+	// Severity: error.
+	//
+	//	href="http://..."
+	CanonicalInsecure Code = "canonical-insecure"
+
+	// CanonicalForeign: a canonical link names another host.
+	//
+	// Why: search engines then show that site instead.
+	// Severity: warning.
+	//
+	//	href="https://other.example/a"
+	CanonicalForeign Code = "canonical-foreign"
+
+	// CanonicalChain: a canonical link names a page that names another.
+	//
+	// Why: search engines don't follow chains of canonical links.
+	// Severity: error.
+	//
+	//	/a names /b, which names /c
+	CanonicalChain Code = "canonical-chain"
+
+	// CanonicalCircle: two pages name each other as canonical.
+	//
+	// Why: neither is then the canonical one.
+	// Severity: error.
+	//
+	//	/a names /b, which names /a
+	CanonicalCircle Code = "canonical-circle"
+
+	// CanonicalLanguage: a translation names the page of another language as canonical.
+	//
+	// Why: it vanishes from the index.
+	// Severity: error.
+	//
+	//	/de/x names /x
+	CanonicalLanguage Code = "canonical-language"
+
+	// CanonicalFirstPage: a later page of a list names the first one as canonical.
+	//
+	// Why: what stands on later pages alone is not found.
+	// Severity: error.
+	//
+	//	?page=2 names the first page
+	CanonicalFirstPage Code = "canonical-first-page"
+
+	// CanonicalAgainstPlan: a page names another canonical address than the plan says.
+	//
+	// Why: site and plan contradict each other.
+	// Severity: error.
+	//
+	//	it names /Routes; the plan says /routes
+	CanonicalAgainstPlan Code = "canonical-against-plan"
+
+	// DuplicateContent: several addresses show the same text, and nobody chose one.
+	//
+	// Why: search engines choose by themselves.
+	// Severity: error.
+	//
+	//	/a and /a?print=1
+	DuplicateContent Code = "duplicate-content"
+
+	// NearDuplicate: several addresses show nearly the same text.
+	//
+	// Why: search engines may take them for one.
+	// Severity: warning.
+	//
+	//	/ports/a and /ports/b
+	NearDuplicate Code = "near-duplicate"
+
+	// Copied: a page on another host shows the text of one of the site's.
+	//
+	// Why: search engines may take the copy for the original.
+	// Severity: warning.
+	//
+	//	copy.example
+	Copied Code = "copied"
+
+	// CopiedWithCredit: a page on another host shows the text of one of the site's, and names it as canonical.
+	//
+	// Why: all is well with it.
+	// Severity: note.
+	//
+	//	copy.example names it
+	CopiedWithCredit Code = "copied-with-credit"
+)
+
+// What links and redirects of the live site lead to.
+const (
+	// RedirectLoop: an address redirects round in a circle.
+	//
+	// Why: a visitor never arrives.
+	// Severity: error.
+	//
+	//	/a -> /b -> /a
+	RedirectLoop Code = "redirect-loop"
+
+	// RedirectUnreadable: an address redirects to what is no http or https address.
+	//
+	// Why: browsers show an error.
+	// Severity: error.
+	//
+	//	Location: javascript:
+	RedirectUnreadable Code = "redirect-unreadable"
+
+	// RedirectPrivate: an address redirects to where nobody outside can get.
+	//
+	// Why: visitors see an error.
+	// Severity: error.
+	//
+	//	Location: http://10.0.0.7/
+	RedirectPrivate Code = "redirect-private"
+
+	// RedirectForeign: an address redirects to a host that the plan doesn't know.
+	//
+	// Why: visitors leave the site.
+	// Severity: warning.
+	//
+	//	Location: https://other.example/
+	RedirectForeign Code = "redirect-foreign"
+
+	// EndlessLinks: links lead on and on.
+	//
+	// Why: crawlers of search engines lose their time here.
+	// Severity: warning.
+	//
+	//	/calendar?day=1, 2, 3, ...
+	EndlessLinks Code = "endless-links"
+
+	// ExternalBroken: a link leads to a page of another site that isn't there.
+	//
+	// Why: visitors get an error.
+	// Severity: warning.
+	//
+	//	https://other.example/gone answers 404
+	ExternalBroken Code = "external-broken"
+)
+
+// Parameters.
+const (
+	// ParameterDuplicates: a parameter makes pages of their own that show what is there without it.
+	//
+	// Why: a search engine finds each page many times.
+	// Severity: error.
+	//
+	//	/list?ref=a
+	ParameterDuplicates Code = "parameter-duplicates"
+
+	// ParameterOrder: another order of the same parameters is another address for the same page.
+	//
+	// Why: a search engine finds each page many times.
+	// Severity: warning.
+	//
+	//	?a=1&b=2 and ?b=2&a=1
+	ParameterOrder Code = "parameter-order"
+
+	// ParameterUnclassified: the plan gives a parameter no class.
+	//
+	// Why: nobody knows whether it makes duplicates.
+	// Severity: warning.
+	//
+	//	?ref=mail
+	ParameterUnclassified Code = "parameter-unclassified"
+
+	// ParameterClass: the site treats a parameter otherwise than its class says.
+	//
+	// Why: plan and site contradict each other.
+	// Severity: warning.
+	//
+	//	sort changes the page's text
+	ParameterClass Code = "parameter-class"
+
+	// ParameterUnused: the plan declares a parameter that was met nowhere.
+	//
+	// Why: it may be misspelt.
+	// Severity: note.
+	//
+	//	noise: [sessid]
+	ParameterUnused Code = "parameter-unused"
+)
+
+// Languages.
+const (
+	// WrongLanguageCode: a language code is none of BCP 47 and ISO.
+	//
+	// Why: search engines leave the link out.
+	// Severity: error.
+	//
+	//	hreflang="en-UK"
+	WrongLanguageCode Code = "wrong-language-code"
+
+	// DoubtfulLanguageCode: a language code means something else than is probably meant.
+	//
+	// Why: search engines show the page to others.
+	// Severity: warning.
+	//
+	//	hreflang="se"
+	DoubtfulLanguageCode Code = "doubtful-language-code"
+
+	// AlternateWithoutReturn: a translation doesn't name the page that names it.
+	//
+	// Why: search engines leave the link out.
+	// Severity: error.
+	//
+	//	/x names /de/x, which doesn't name /x
+	AlternateWithoutReturn Code = "alternate-without-return"
+
+	// AlternateWithoutSelf: a page names its translations, but not itself.
+	//
+	// Why: each page of a cluster names all, itself too.
+	// Severity: warning.
+	//
+	//	/x names /de/x alone
+	AlternateWithoutSelf Code = "alternate-without-self"
+
+	// AlternateAlone: a page names itself alone, though there are translations.
+	//
+	// Why: visitors are not led to their own language.
+	// Severity: warning.
+	//
+	//	/x names /x alone
+	AlternateAlone Code = "alternate-alone"
+
+	// LanguageTwice: a page names two addresses for one language.
+	//
+	// Why: search engines believe neither.
+	// Severity: error.
+	//
+	//	two links with hreflang="de"
+	LanguageTwice Code = "language-twice"
+
+	// NoXDefault: no page names one for visitors of all other languages.
+	//
+	// Why: they get any.
+	// Severity: note.
+	//
+	//	no hreflang="x-default"
+	NoXDefault Code = "no-x-default"
+
+	// DefaultLanguageTwice: the default language is at two addresses.
+	//
+	// Why: all its pages are there twice.
+	// Severity: error.
+	//
+	//	/ and /en
+	DefaultLanguageTwice Code = "default-language-twice"
+
+	// AlternateRedirects: a link to a translation names an address that redirects.
+	//
+	// Why: search engines leave the link out.
+	// Severity: error.
+	//
+	//	hreflang="de" of /old-de
+	AlternateRedirects Code = "alternate-redirects"
+
+	// AlternateNotFound: a link to a translation names an address that no page answers.
+	//
+	// Why: search engines leave the link out.
+	// Severity: error.
+	//
+	//	hreflang="de" of a 404
+	AlternateNotFound Code = "alternate-not-found"
+
+	// AlternateNoindex: a link to a translation names a page that says noindex.
+	//
+	// Why: it is never shown.
+	// Severity: error.
+	//
+	//	hreflang="de" of /de/search
+	AlternateNoindex Code = "alternate-noindex"
+
+	// AlternateNotCanonical: a link to a translation names an address that isn't canonical.
+	//
+	// Why: search engines leave the link out.
+	// Severity: error.
+	//
+	//	hreflang="de" of /de/x?print=1
+	AlternateNotCanonical Code = "alternate-not-canonical"
+
+	// AlternateLanguage: a link to a translation names a page in another language than it says.
+	//
+	// Why: visitors can't read what they get.
+	// Severity: error.
+	//
+	//	hreflang="de" of an English page
+	AlternateLanguage Code = "alternate-language"
+
+	// AlternateUnreadable: a link to a translation names what is no address.
+	//
+	// Why: it counts for nothing.
+	// Severity: error.
+	//
+	//	href="http:///de"
+	AlternateUnreadable Code = "alternate-unreadable"
+
+	// AlternateRelative: a link to a translation is not written out with scheme and host.
+	//
+	// Why: it means something else on each host.
+	// Severity: warning.
+	//
+	//	href="/de/x"
+	AlternateRelative Code = "alternate-relative"
+
+	// AlternateOutsideHead: links to translations are not in the head of the page.
+	//
+	// Why: only in the head they count.
+	// Severity: error.
+	//
+	//	a <div> before them ended the head
+	AlternateOutsideHead Code = "alternate-outside-head"
+
+	// AlternateInText: links to translations stand in the text alone.
+	//
+	// Why: search engines read those of the head.
+	// Severity: note.
+	//
+	//	<a hreflang="de">
+	AlternateInText Code = "alternate-in-text"
+
+	// LanguageDisagrees: a page says in two places that it is in different languages.
+	//
+	// Why: readers' programs pronounce it wrongly.
+	// Severity: warning.
+	//
+	//	<html lang="en"> and Content-Language: de
+	LanguageDisagrees Code = "language-disagrees"
+
+	// LanguageAgainstPlan: a page says another language than the plan.
+	//
+	// Why: search engines show it to others.
+	// Severity: error.
+	//
+	//	<html lang="en"> at /de/x
+	LanguageAgainstPlan Code = "language-against-plan"
+)
+
+// https.
+const (
+	// CertificateInvalid: a certificate is not valid.
+	//
+	// Why: browsers warn everybody away.
+	// Severity: error.
+	//
+	//	it is for another host
+	CertificateInvalid Code = "certificate-invalid"
+
+	// CertificateEnds: a certificate ends soon.
+	//
+	// Why: browsers will warn everybody away.
+	// Severity: warning.
+	//
+	//	in nine days
+	CertificateEnds Code = "certificate-ends"
+
+	// NoHTTPS: a host doesn't answer on https.
+	//
+	// Why: browsers warn everybody away.
+	// Severity: error.
+	//
+	//	connection refused on port 443
+	NoHTTPS Code = "no-https"
+
+	// NoHTTPSRedirect: an address on http is not led to https.
+	//
+	// Why: what visitors write can be read on its way.
+	// Severity: error.
+	//
+	//	http://skerrywick.example/ answers 200
+	NoHTTPSRedirect Code = "no-https-redirect"
+
+	// HTTPSElsewhere: an address on http is led to another page on https.
+	//
+	// Why: who has the old address loses the page.
+	// Severity: error.
+	//
+	//	all leads to the home page
+	HTTPSElsewhere Code = "https-elsewhere"
+
+	// HTTPSInSeveralHops: an address on http is led to https in several hops.
+	//
+	// Why: each further hop costs time.
+	// Severity: warning.
+	//
+	//	http, http with www, https
+	HTTPSInSeveralHops Code = "https-in-several-hops"
+
+	// HTTPSTemporary: an address on http is led to https for now only.
+	//
+	// Why: search engines keep the old address.
+	// Severity: warning.
+	//
+	//	302
+	HTTPSTemporary Code = "https-temporary"
+
+	// NoHSTS: the header Strict-Transport-Security isn't there.
+	//
+	// Why: a visitor's first request may go out on http, for anybody to read.
+	// Severity: warning.
+	//
+	//	RFC 6797
+	NoHSTS Code = "no-hsts"
+
+	// ShortHSTS: Strict-Transport-Security is for a short time only.
+	//
+	// Why: it protects those alone who come often.
+	// Severity: note.
+	//
+	//	max-age=300
+	ShortHSTS Code = "short-hsts"
+
+	// MixedContent: a page on https loads something on http.
+	//
+	// Why: browsers block it.
+	// Severity: error.
+	//
+	//	<img src="http://...">
+	MixedContent Code = "mixed-content"
+
+	// InsecureForm: a page sends a form to http.
+	//
+	// Why: what visitors write can be read on its way.
+	// Severity: error.
+	//
+	//	<form action="http://...">
+	InsecureForm Code = "insecure-form"
+
+	// InsecureCookie: a page that asks for a password sets a cookie without Secure.
+	//
+	// Why: the cookie can be read on its way.
+	// Severity: error.
+	//
+	//	Set-Cookie: sid=1
+	InsecureCookie Code = "insecure-cookie"
+
+	// LinkInsecure: a page on https links to the site's own addresses on http.
+	//
+	// Why: each click is a hop, and can be read.
+	// Severity: warning.
+	//
+	//	<a href="http://...">
+	LinkInsecure Code = "link-insecure"
+
+	// FeedInsecure: a feed is named on http, or names entries on http.
+	//
+	// Why: each reader makes a hop.
+	// Severity: warning.
+	//
+	//	<link rel="alternate" href="http://...">
+	FeedInsecure Code = "feed-insecure"
+)
+
+// What is in an index.
+const (
+	// NoindexBlocked: a page says noindex, and robots.txt blocks it.
+	//
+	// Why: the noindex is never seen, so that the address stays in the index.
+	// Severity: error.
+	//
+	//	Disallow: /search
+	NoindexBlocked Code = "noindex-blocked"
+
+	// LiveNoindex: a live page says noindex.
+	//
+	// Why: nobody finds it by searching.
+	// Severity: error.
+	//
+	//	X-Robots-Tag: noindex
+	LiveNoindex Code = "live-noindex"
+
+	// RobotsUnavailable: robots.txt doesn't answer.
+	//
+	// Why: crawlers then take everything for forbidden (RFC 9309 section 2.3.1.4).
+	// Severity: error.
+	//
+	//	it answers 503
+	RobotsUnavailable Code = "robots-unavailable"
+
+	// RobotsTooLong: robots.txt is longer than 500 KiB.
+	//
+	// Why: what stands behind isn't read (RFC 9309 section 2.5).
+	// Severity: warning.
+	//
+	//	600 KiB
+	RobotsTooLong Code = "robots-too-long"
+
+	// StagingOpen: a staging host answers everybody.
+	//
+	// Why: search engines find it, and show the site twice.
+	// Severity: error.
+	//
+	//	staging.skerrywick.example answers 200
+	StagingOpen Code = "staging-open"
+
+	// SitemapUnreadable: a sitemap can't be read.
+	//
+	// Why: search engines leave it out.
+	// Severity: error.
+	//
+	//	no XML
+	SitemapUnreadable Code = "sitemap-unreadable"
+
+	// SitemapEntry: an entry of a sitemap can't be read.
+	//
+	// Why: search engines leave it out.
+	// Severity: warning.
+	//
+	//	<loc>/routes</loc>
+	SitemapEntry Code = "sitemap-entry"
+
+	// SitemapTooLarge: a sitemap has more than 50,000 entries or 50 MiB.
+	//
+	// Why: search engines leave it out.
+	// Severity: error.
+	//
+	//	60,000 entries
+	SitemapTooLarge Code = "sitemap-too-large"
+
+	// SitemapNotNamed: robots.txt doesn't name a sitemap.
+	//
+	// Why: search engines may not know of it.
+	// Severity: warning.
+	//
+	//	no line Sitemap:
+	SitemapNotNamed Code = "sitemap-not-named"
+
+	// SitemapForeign: a sitemap lists an address on another host.
+	//
+	// Why: search engines leave it out.
+	// Severity: error.
+	//
+	//	https://other.example/
+	SitemapForeign Code = "sitemap-foreign"
+
+	// SitemapInsecure: a sitemap lists an address on http.
+	//
+	// Why: search engines keep the old address.
+	// Severity: error.
+	//
+	//	http://skerrywick.example/
+	SitemapInsecure Code = "sitemap-insecure"
+
+	// SitemapRedirects: a sitemap lists an address that redirects.
+	//
+	// Why: search engines learn what shows nothing.
+	// Severity: error.
+	//
+	//	/old
+	SitemapRedirects Code = "sitemap-redirects"
+
+	// SitemapMissing: a sitemap lists an address that no page answers.
+	//
+	// Why: search engines ask in vain.
+	// Severity: error.
+	//
+	//	a 404
+	SitemapMissing Code = "sitemap-missing"
+
+	// SitemapNoindex: a sitemap lists a page that says noindex.
+	//
+	// Why: it says two things at once.
+	// Severity: error.
+	//
+	//	/search
+	SitemapNoindex Code = "sitemap-noindex"
+
+	// SitemapBlocked: a sitemap lists what robots.txt blocks.
+	//
+	// Why: it says two things at once.
+	// Severity: error.
+	//
+	//	/private
+	SitemapBlocked Code = "sitemap-blocked"
+
+	// SitemapNotCanonical: a sitemap lists an address that isn't canonical.
+	//
+	// Why: search engines learn the wrong one.
+	// Severity: error.
+	//
+	//	/routes?print=1
+	SitemapNotCanonical Code = "sitemap-not-canonical"
+
+	// NotInSitemap: a live page is in no sitemap.
+	//
+	// Why: search engines find it late.
+	// Severity: warning.
+	//
+	//	/routes
+	NotInSitemap Code = "not-in-sitemap"
+)
