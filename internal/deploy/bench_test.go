@@ -9,6 +9,7 @@ import (
 
 	"young-compass/internal/compile"
 	"young-compass/internal/deploy"
+	"young-compass/internal/judge"
 	"young-compass/internal/project"
 	"young-compass/internal/server"
 )
@@ -35,6 +36,7 @@ func BenchmarkEmit(b *testing.B) {
 				if err != nil {
 					b.Fatal(err)
 				}
+				judge.Plan(p)
 				g, _, err := compile.Plan(p)
 				if err != nil {
 					b.Fatal(err)

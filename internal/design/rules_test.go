@@ -405,3 +405,9 @@ func TestPlainAddressesAreServed(t *testing.T) {
 		assert.Equal(t, e.Page, a.Page)
 	}
 }
+
+func TestAnAddressThatIsTooLongForAnything(t *testing.T) {
+	w := newWorld(t, "kinds: {page: {address: '/{section}/{slug}'}}\n", "a,en,page,Title,"+strings.Repeat("long", 5000)+",,,\n", "")
+	_, codes := w.propose(design.Options{})
+	assert.Contains(t, codes, "bad-address")
+}

@@ -95,6 +95,13 @@ func TestDatesBelongToSomeKinds(t *testing.T) {
 	assert.Empty(t, codes(Judge{}.Findings([]Subject{s})))
 }
 
+// What addresses show only together.
+func TestMixedAndRepeated(t *testing.T) {
+	got := codes(Judge{}.Findings([]Subject{subject(t, "/ports/kvitsund.html"), subject(t, "/routes/kvitsund"), subject(t, "/fleet/kvitsund"), subject(t, "/a")}))
+	assert.Contains(t, got, string(finding.MixedExtensions))
+	assert.Contains(t, got, string(finding.SameLastSegment))
+}
+
 func TestABetterAddress(t *testing.T) {
 	for text, want := range map[string]string{
 		"/Guides/Harbour_Walk.html": "/guides/harbour-walk",

@@ -186,5 +186,5 @@ func (v *Survey) judgeEntries(s *Section) {
 			missing = append(missing, a)
 		}
 	}
-	s.many(finding.NotInSitemap, finding.Note, missing, fmt.Sprintf("%d live pages are in no sitemap", len(missing)), "", "young-compass emit sitemap writes them all")
+	s.many(finding.NotInSitemap, finding.Note, missing, fmt.Sprintf("%d live pages are in no sitemap", len(missing)), "", "list them in a sitemap, and name it in robots.txt")
 }

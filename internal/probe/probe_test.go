@@ -3,6 +3,7 @@ package probe_test
 import (
 	"context"
 	"errors"
+	"net/http"
 	"slices"
 	"sync/atomic"
 	"testing"
@@ -67,11 +68,13 @@ func TestEachDifferenceNamesItsHop(t *testing.T) {
 		code   string
 		what   string
 	}{
-		"answers itself":  {map[string]fetch.Reply{old: {Status: 200}}, nil, "not-redirected", "hop 1 answers 200 itself; the plan says 301 to " + current},
-		"other target":    {map[string]fetch.Reply{old: {Status: 301, Location: "/"}}, nil, "wrong-target", "hop 1 leads to /; the plan says " + current},
-		"other status":    {map[string]fetch.Reply{old: {Status: 302, Location: current}}, nil, "wrong-status", "hop 1 has the status 302; the plan says 301"},
-		"one hop more":    {map[string]fetch.Reply{current: {Status: 301, Location: current + "/"}, current + "/": {Status: 200}}, nil, "more-hops", "hop 2 leads on to " + current + "/ (301)"},
-		"missing page":    {map[string]fetch.Reply{current: {Status: 404}}, nil, "wrong-answer", "it ends with 404; the plan says 200"},
+		"answers itself": {map[string]fetch.Reply{old: {Status: 200}}, nil, "not-redirected", "hop 1 answers 200 itself; the plan says 301 to " + current},
+		"other target":   {map[string]fetch.Reply{old: {Status: 301, Location: "/"}}, nil, "wrong-target", "hop 1 leads to /; the plan says " + current},
+		"other status":   {map[string]fetch.Reply{old: {Status: 302, Location: current}}, nil, "wrong-status", "hop 1 has the status 302; the plan says 301"},
+		"one hop more":   {map[string]fetch.Reply{current: {Status: 301, Location: current + "/"}, current + "/": {Status: 200}}, nil, "more-hops", "hop 2 leads on to " + current + "/ (301)"},
+		"missing page":   {map[string]fetch.Reply{current: {Status: 404}}, nil, "wrong-answer", "it ends with 404; the plan says 200"},
+		"another canonical": {map[string]fetch.Reply{current: {Status: 200, Header: http.Header{"Content-Type": {"text/html"}}, Body: []byte(`<link rel=canonical href="https://skerrywick.example/">`)}}, nil,
+			"final-not-canonical", "names https://skerrywick.example/ as its canonical address; the plan says " + current},
 		"no answer":       {nil, map[string]error{old: errors.New("connection refused")}, "no-answer", "connection refused"},
 		"a circle":        {map[string]fetch.Reply{old: {Status: 301, Location: old}}, nil, "no-answer", "still being redirected after 10 hops"},
 		"a bad target":    {map[string]fetch.Reply{old: {Status: 301, Location: "javascript:alert(1)"}}, nil, "no-answer", "javascript:alert(1) is no http or https address"},

@@ -41,13 +41,20 @@ func TestFlatten(t *testing.T) {
 		assert.False(t, finding.Worst(found, finding.Error), lines)
 		assert.Equal(t, "from,to,status\n"+want+"\n", string(flat.Encode()), lines)
 	}
+	list := read(t, "/a,/i,301", "/i,/b,301", "/i?k=1,/c,301")
+	flat, found := Flatten(list, small(list), Straight)
+	assert.Equal(t, map[string]int{string(finding.ParameterOnWay): 1}, finding.Count(found))
+	assert.Equal(t, "from,to,status\n/a,/b,301\n/i,/b,301\n/i?k=1,/c,301\n", string(flat.Encode()))
+	exact, found := Flatten(list, small(list), Exact)
+	assert.Empty(t, found)
+	assert.Equal(t, "from,to,status\n/a,/i,301\n/i,/b,301\n/i?k=1,/c,301\n", string(exact.Encode()), "a request for /a?k=1 goes to /c")
 	for _, lines := range []string{"/a,/b,301\n/b,/a,301", "/a,/a,301", "/a,/b,301\n/a,/c,301", "/p/{x},/q/{x},301\n/q/1,page@en,301\n/q/{x},/p/{x},301"} {
 		list := read(t, strings.Split(lines, "\n")...)
 		flat, found := Flatten(list, small(list), Straight)
 		assert.Nil(t, flat, lines)
 		assert.NotEmpty(t, found, lines)
 	}
-	list := read(t, "/x,/a,301", "/a,/b,301", "/b,/a,301", "/y,/z,301", "/c,/d,301", "/c,/e,301", "/d,/f,301", "/s,/s,301")
+	list = read(t, "/x,/a,301", "/a,/b,301", "/b,/a,301", "/y,/z,301", "/c,/d,301", "/c,/e,301", "/d,/f,301", "/s,/s,301")
 	fine, refused := Part(list, small(list))
 	assert.Equal(t, "from,to,status\n/y,/z,301\n/d,/f,301\n", string(fine.Encode()), "what a row of a conflict leads to is no part of it")
 	assert.Equal(t, 6, refused.Len())

@@ -239,6 +239,7 @@ func TestInstallRefuses(t *testing.T) {
 	write(t, site, "server {\n\tserver_name skerrywick.example;\n\tno_such_directive on;\n}\n")
 	output, status = emit("nginx", "--install", site, "--yes")
 	assert.Equal(t, 1, status, output)
+	assert.Contains(t, output, "error server-check: ")
 	assert.Contains(t, output, `unknown directive "no_such_directive"`)
 	assert.NotContains(t, readText(t, site), "young-compass")
 	write(t, site, "server {\n\tserver_name other.example;\n}\n")

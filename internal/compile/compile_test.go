@@ -1,0 +1,52 @@
+package compile_test
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/compile"
+	"young-compass/internal/finding"
+	"young-compass/internal/project"
+)
+
+// program compiles a project of these redirects, with what is found.
+func program(t *testing.T, redirects string) (*compile.Program, []finding.Finding) {
+	t.Helper()
+	dir := t.TempDir()
+	for name, text := range map[string]string{
+		project.PlanFile:      "site: {origin: https://skerrywick.example}\nrules: [{from: '/p/{x}', to: '/q/{x}'}, {from: '/q/{x}', to: '/r/{x}', status: 302}]\n",
+		project.RedirectsFile: "from,to,status\n" + redirects,
+	} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
+	}
+	p, _, err := project.Load(dir)
+	require.NoError(t, err)
+	g, found, err := compile.Plan(p)
+	require.NoError(t, err)
+	return g, found
+}
+
+func TestProgram(t *testing.T) {
+	g, found := program(t, "/Old,/new,301\n/new,/newest,302\n/list?k=1,/one,\n/list?m=2,,410\n")
+	assert.Empty(t, found)
+	kinds := map[string]compile.EntryKind{}
+	for _, e := range g.Entries {
+		kinds[e.Key+e.Signature] = e.Kind
+	}
+	assert.Equal(t, map[string]compile.EntryKind{"/old": compile.EntryMove, "/new": compile.EntryMove, "/list&k=1": compile.EntryMove, "/list&m=2": compile.EntryGone}, kinds)
+	assert.Equal(t, compile.Statuses{Get: 302, Other: 302}, g.At("/old")[0].Status, "the visitor makes one hop, with the status of the whole way")
+	assert.Equal(t, compile.Statuses{Get: 301, Other: 308}, g.At("/list")[0].Status, "a status that nobody wrote lets forms survive")
+	assert.Equal(t, []compile.Group{{Names: []string{"k", "m"}, Paths: []string{"/list"}}}, g.Groups)
+	require.Len(t, g.Patterns, 2)
+	assert.Equal(t, "/r/{x}", g.Patterns[0].Target.String(), "patterns that lead on are composed")
+	assert.Equal(t, compile.Statuses{Get: 302, Other: 302}, g.Patterns[0].Status)
+}
+
+func TestARedirectToAnotherSpellingOfItself(t *testing.T) {
+	g, found := program(t, "/a,/a?x=1,301\n")
+	assert.Equal(t, map[string]int{string(finding.SelfRedirect): 1}, finding.Count(found), "%v", g.Entries)
+}
