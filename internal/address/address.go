@@ -73,22 +73,6 @@ func parse(s string) (Address, error) {
 	return a.withReference(rest[end:])
 }
 
-// Normal returns the normal form of an absolute http(s) URL as text: s itself,
-// without a copy, when it is normal already. Errors are those of Parse.
-func Normal(s string) (string, error) {
-	if _, ok := parseNormal(s); ok {
-		return s, nil
-	}
-	if _, text, ok := normalise(s); ok {
-		return text, nil
-	}
-	a, err := parse(s)
-	if err != nil {
-		return "", err
-	}
-	return a.String(), nil
-}
-
 // Resolve reads s as an absolute URL, or, when it begins with a single slash,
 // as a path (with query and fragment) on base.
 func Resolve(base Address, s string) (Address, error) {

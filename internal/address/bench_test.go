@@ -29,7 +29,7 @@ func BenchmarkNormal(b *testing.B) {
 			b.ReportAllocs()
 			for b.Loop() {
 				for _, s := range list {
-					if _, err := Normal(s); err != nil {
+					if _, err := Parse(s); err != nil {
 						b.Fatal(err)
 					}
 				}

@@ -144,16 +144,17 @@ func (a *app) checkFlags(command string) (err error) {
 	if a.limit, err = finding.ParseSeverity(a.failOn); err != nil {
 		return fmt.Errorf("--fail-on: %w", err)
 	}
-	switch {
-	case a.format == "table", a.format == "json", a.format == "csv", a.format == "ndjson" && command == "trace":
-	case (a.format == "junit" || a.format == "sarif") && command != "trace":
-	default:
-		return fmt.Errorf("--format: %s is none; say table, json, csv, junit or sarif", address.Printable(a.format))
+	formats := []string{"table", "json", "csv", "junit", "sarif"}
+	if command == "trace" {
+		formats = []string{"table", "json", "csv", "ndjson"}
+	}
+	if !slices.Contains(formats, a.format) {
+		return fmt.Errorf("--format: %s is not known to %s; say %s", address.Printable(a.format), command, strings.Join(formats, ", "))
 	}
 	switch a.color {
 	case "auto", "always", "never":
 	default:
-		return fmt.Errorf("--color: %s is none; say auto, always or never", address.Printable(a.color))
+		return fmt.Errorf("--color: %s is not known; say auto, always or never", address.Printable(a.color))
 	}
 	return nil
 }

@@ -275,7 +275,7 @@ func (a *app) show(lines []string) {
 
 // confirm asks on a terminal, and refuses elsewhere.
 func (a *app) confirm(question string) error {
-	if in, ok := a.stdin.(*os.File); !ok || !term.IsTerminal(in) {
+	if !term.IsTerminal(a.stdin) {
 		return errors.New("say --yes to install without being asked, or --dry-run to see what would change")
 	}
 	_, _ = fmt.Fprintf(a.stderr, "%s [y/N] ", question)

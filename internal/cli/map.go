@@ -5,7 +5,6 @@ import (
 	"encoding/csv"
 	"errors"
 	"fmt"
-	"os"
 	"path/filepath"
 	"strings"
 
@@ -76,9 +75,9 @@ pair wrote, --sure 0.9 takes the rows that are as sure, or that a person decided
 					if row.Unsure(sure) {
 						continue
 					}
-					for column, text := range map[string]string{"source": filepath.Base(args[0]), "since": a.today()} {
-						if row.Note(column) == "" {
-							row.SetNote(column, text)
+					for _, note := range [][2]string{{"source", filepath.Base(args[0])}, {"since", a.today()}} {
+						if row.Note(note[0]) == "" {
+							row.SetNote(note[0], note[1])
 						}
 					}
 					rows.Append(row)
@@ -141,11 +140,10 @@ func (a *app) take(from string, read func(*redirect.List) ([]finding.Finding, er
 // choose asks a person which of two rows is right; nil where there is none to
 // ask.
 func (a *app) choose() redirect.Choose {
-	in, ok := a.stdin.(*os.File)
-	if !ok || !term.IsTerminal(in) || !term.IsTerminal(a.stderr) {
+	if !term.IsTerminal(a.stdin) || !term.IsTerminal(a.stderr) {
 		return nil
 	}
-	answers := bufio.NewReader(in)
+	answers := bufio.NewReader(a.stdin)
 	return func(have, take redirect.Row) (bool, error) {
 		for {
 			_, _ = fmt.Fprintf(a.stderr, "%s\n  1  %s\n  2  %s\nWhich is right? 1 or 2, q ends without writing: ", address.Printable(have.From), address.Printable(described(have)), address.Printable(described(take)))

@@ -478,12 +478,14 @@ that differs.`,
 // explained is what is printed of an explanation.
 func explained(e *probe.Explanation) report {
 	r := report{name: "explanation", items: e, findings: e.Findings, columns: []string{"what", "name", "says"}}
-	for what, list := range map[string][]probe.Signal{"signal": e.Signals, "step": e.Steps, "change": e.Change} {
-		for _, s := range list {
-			r.rows = append(r.rows, []string{what, s.Name, s.Says})
+	for _, part := range []struct {
+		what string
+		list []probe.Signal
+	}{{"step", e.Steps}, {"signal", e.Signals}, {"change", e.Change}} {
+		for _, s := range part.list {
+			r.rows = append(r.rows, []string{part.what, s.Name, s.Says})
 		}
 	}
-	slices.SortStableFunc(r.rows, func(a, b []string) int { return strings.Compare(b[0], a[0]) })
 	r.text = func(w io.Writer, paint term.Paint) error {
 		var b strings.Builder
 		fmt.Fprintf(&b, "%s\n", paint.Bold(address.Printable(e.Asked)))

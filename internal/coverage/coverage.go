@@ -4,6 +4,7 @@ package coverage
 
 import (
 	"cmp"
+	"math"
 	"slices"
 	"strings"
 
@@ -76,7 +77,7 @@ func (c Coverage) Percent() (visits, addresses float64) {
 // requests of robots alone don't count.
 func Of(p *plan.Plan, known []Known) Coverage {
 	var c Coverage
-	w := words{}
+	w := newWords(p)
 	groups := map[[2]string]*Group{}
 	group := func(by, name string) *Group {
 		key := [2]string{by, cmp.Or(name, "(unknown)")}
@@ -179,40 +180,67 @@ func answered(p *plan.Plan, a address.Address) (*inventory.Page, bool) {
 	return p.Pages.Find(t.Answer.Page), true
 }
 
-// words are those of each live page: of its title, and of the end of its
-// address.
-type words map[inventory.Ref][]string
+// words are the live pages by the words of their titles and of the ends of their addresses.
+type words struct {
+	pages  []described
+	having map[string][]int32 // the positions of the pages that have a word
+}
+
+// described is a page with its words, sorted.
+type described struct {
+	page  *inventory.Page
+	words []string
+}
 
 // leastAlike is how much of their words an address and a page must share, at
 // least, for the page to be proposed.
 const leastAlike = 0.34
 
-// nearest returns the live page that shares most words with an address and its title; none
-// when two share as many, or none enough.
-func (w words) nearest(p *plan.Plan, k Known) *inventory.Page {
-	own := wordsOf(address.Decode(p.Shape(k.Address.Path)) + " " + k.Title)
-	best, most := (*inventory.Page)(nil), leastAlike
+// newWords notes the words of a plan's live pages.
+func newWords(p *plan.Plan) *words {
+	w := &words{having: map[string][]int32{}}
 	for i := range p.Pages.Pages {
 		page := &p.Pages.Pages[i]
 		if page.State != inventory.Live {
 			continue
 		}
-		theirs, ok := w[page.Ref]
-		if !ok {
-			theirs = wordsOf(page.Title)
-			if current, have := p.CurrentAddress(page.Ref); have {
-				path := strings.TrimRight(current.Path, "/")
-				theirs = append(theirs, wordsOf(path[strings.LastIndexByte(path, '/')+1:])...)
-			}
-			slices.Sort(theirs)
-			theirs = slices.Compact(theirs)
-			w[page.Ref] = theirs
+		list := wordsOf(page.Title)
+		if current, ok := p.CurrentAddress(page.Ref); ok {
+			path := strings.TrimRight(current.Path, "/")
+			list = append(list, wordsOf(path[strings.LastIndexByte(path, '/')+1:])...)
 		}
-		switch alike := alike(own, theirs); {
-		case alike > most:
-			best, most = page, alike
-		case alike == most:
-			best = nil
+		slices.Sort(list)
+		list = slices.Compact(list)
+		for _, word := range list {
+			w.having[word] = append(w.having[word], int32(len(w.pages)))
+		}
+		w.pages = append(w.pages, described{page, list})
+	}
+	return w
+}
+
+// nearest returns the live page that shares most words with an address and its title; none when two share as many, or
+// none enough. A page that shares enough of them has at least one of the rarer ones, so that only pages with these are
+// compared.
+func (w *words) nearest(p *plan.Plan, k Known) *inventory.Page {
+	own := wordsOf(address.Decode(p.Shape(k.Address.Path)) + " " + k.Title)
+	rarest := slices.Clone(own)
+	slices.SortStableFunc(rarest, func(a, b string) int { return len(w.having[a]) - len(w.having[b]) })
+	needed := int(math.Ceil(leastAlike * float64(len(own))))
+	best, most := (*inventory.Page)(nil), leastAlike
+	seen := map[int32]bool{}
+	for _, word := range rarest[:max(0, len(rarest)-needed+1)] {
+		for _, n := range w.having[word] {
+			if seen[n] {
+				continue
+			}
+			seen[n] = true
+			switch alike := alike(own, w.pages[n].words); {
+			case alike > most:
+				best, most = w.pages[n].page, alike
+			case alike == most:
+				best = nil
+			}
 		}
 	}
 	return best

@@ -257,9 +257,9 @@ func (l *Live) write(w http.ResponseWriter, d *document, scheme string) {
 	for _, a := range d.alternates {
 		tag(`<link rel="alternate" hreflang="%s" href="%s">`, a.language, a.link)
 	}
-	for rel, link := range map[string]string{"prev": d.prev, "next": d.next} {
-		if link != "" {
-			tag(`<link rel="%s" href="%s">`, rel, link)
+	for _, turn := range [][2]string{{"prev", d.prev}, {"next", d.next}} {
+		if turn[1] != "" {
+			tag(`<link rel="%s" href="%s">`, turn[0], turn[1])
 		}
 	}
 	if d.robots != "" {

@@ -1,7 +1,6 @@
 package demo
 
 import (
-	"fmt"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -13,7 +12,7 @@ import (
 
 // Trouble is something that goes wrong on the pages of a site.
 type Trouble struct {
-	Name  string // in words
+	Name  string       // in words
 	Code  finding.Code // of the finding that it gives
 	plant func(*planting) []string
 }
@@ -244,9 +243,4 @@ func (t *planting) unlist(address string) {
 func (t *planting) relist(address, as string) {
 	t.unlist(address)
 	t.sitemap = append(t.sitemap, as)
-}
-
-// String says where the trouble is.
-func (p Planted) String() string {
-	return fmt.Sprintf("%s: %s at %s", p.Code, p.Name, strings.Join(p.At, ", "))
 }

@@ -35,8 +35,8 @@ type Installation struct {
 	answers []byte
 }
 
-// Missing says that a program is missing that the server's files must be converted with.
-var Missing = errors.New("httxt2dbm is not installed here, and httpd needs what it makes (package apache2-utils)")
+// ErrMissing says that a program is missing that the server's files must be converted with.
+var ErrMissing = errors.New("httxt2dbm is not installed here, and httpd needs what it makes (package apache2-utils)")
 
 // overview is a target for which files elsewhere count.
 type overview interface {
@@ -103,7 +103,7 @@ func (x *Installation) Make(write func(path string, data []byte) error) error {
 	if done, err := Convert(x.Target, x.Folder, x.Pieces); err != nil {
 		return err
 	} else if !done {
-		return Missing
+		return ErrMissing
 	}
 	if err := write(x.File, x.New); err != nil {
 		return err

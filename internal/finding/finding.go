@@ -72,7 +72,7 @@ func (p Place) String() string {
 
 // Finding is one thing that a person should know.
 type Finding struct {
-	Code     Code   `json:"code"`
+	Code     Code     `json:"code"`
 	Severity Severity `json:"severity"`
 	Where    Place    `json:"where"`
 	Related  []Place  `json:"related,omitempty"`

@@ -136,7 +136,7 @@ func (e *Explanation) advise(p *plan.Plan) {
 	case plan.Moved:
 		e.Planned = fmt.Sprintf("%d to %s", answer.Status, answer.To)
 		if e.Page.Status != answer.Status || e.Page.To.String() != answer.To {
-			change("redirect", fmt.Sprintf("%s,%s,%d   (redirects.csv; or put the rules of young-compass emit into the server)", e.Address, answer.To, answer.Status))
+			change("redirect", fmt.Sprintf("%s,%s,%d   (redirects.csv; or put what young-compass emit writes into the server)", e.Address, answer.To, answer.Status))
 		}
 	case plan.Served:
 		e.Planned = "served; canonical " + answer.Canonical

@@ -23,11 +23,12 @@ type tongues struct {
 	named map[address.Address][]canonical.Alternate // by page
 	once  map[string]bool                           // findings about one target of many pages
 	wrong map[[2]address.Address]string             // what is wrong with a translation of a page, in a word
+	byKey map[string][]*inventory.Page // the pages of the inventory, when they were needed
 }
 
 // judgeLanguages looks at all annotations of languages.
 func (v *Survey) judgeLanguages(s *Section) {
-	t := tongues{v, s, map[address.Address][]canonical.Alternate{}, map[string]bool{}, map[[2]address.Address]string{}}
+	t := tongues{v, s, map[address.Address][]canonical.Alternate{}, map[string]bool{}, map[[2]address.Address]string{}, nil}
 	pages := slices.DeleteFunc(v.Web.Sorted(), func(a address.Address) bool { return !v.Web[a].HTML })
 	for _, a := range pages {
 		t.named[a] = canonical.Alternates(v.Web[a])
@@ -206,8 +207,15 @@ func (t *tongues) alone(a address.Address) {
 	if !ok {
 		return
 	}
-	for _, page := range t.Plan.Pages.Pages {
-		if page.Key == answer.Key && page.Language != answer.Language && page.State == inventory.Live {
+	if t.byKey == nil {
+		t.byKey = map[string][]*inventory.Page{}
+		for i := range t.Plan.Pages.Pages {
+			page := &t.Plan.Pages.Pages[i]
+			t.byKey[page.Key] = append(t.byKey[page.Key], page)
+		}
+	}
+	for _, page := range t.byKey[answer.Key] {
+		if page.Language != answer.Language && page.State == inventory.Live {
 			t.add(finding.AlternateAlone, finding.Warning, a, fmt.Sprintf("it names itself alone, but there is %s too", page.Ref), "visitors are not led to their own language or country", "name all translations on each of them")
 			return
 		}

@@ -184,7 +184,7 @@ func (v *Survey) judgeMixed(s *Section) {
 	for to := range linking {
 		targets = append(targets, to)
 	}
-	s.many(finding.LinkInsecure, finding.Warning, targets, fmt.Sprintf("pages link to %d of the site's addresses on http", len(targets)), "each such link is a needless hop", "write https there; young-compass relink does")
+	s.many(finding.LinkInsecure, finding.Warning, targets, fmt.Sprintf("pages link to %d of the site's addresses on http", len(targets)), "each such link is a needless hop", "write https there")
 }
 
 // printable returns some of a list, to be shown.

@@ -57,3 +57,30 @@ func TestWriteRefusesAFolder(t *testing.T) {
 	_, _, err := Write(dir, []byte("x"), time.Now())
 	assert.Error(t, err)
 }
+
+func TestReplaceKeepsNothing(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "out", "installed.txt")
+	for _, text := range []string{"one", "two"} {
+		require.NoError(t, Replace(path, []byte(text)))
+		have, err := os.ReadFile(path)
+		require.NoError(t, err)
+		assert.Equal(t, text, string(have))
+	}
+	entries, err := os.ReadDir(filepath.Dir(path))
+	require.NoError(t, err)
+	assert.Len(t, entries, 1)
+	assert.Error(t, Replace(filepath.Dir(path), []byte("x")), "a folder stays a folder")
+}
+
+// Where a file can't be written, what is there stays, and nothing is left behind.
+func TestNothingIsLostWhereNothingCanBeWritten(t *testing.T) {
+	dir := t.TempDir()
+	blocked := filepath.Join(dir, "file")
+	require.NoError(t, os.WriteFile(blocked, []byte("old"), 0o600))
+	_, _, err := Write(filepath.Join(blocked, "a.csv"), []byte("new"), time.Now())
+	assert.Error(t, err)
+	assert.Error(t, Replace(filepath.Join(blocked, "a.csv"), []byte("new")))
+	have, err := os.ReadFile(blocked)
+	require.NoError(t, err)
+	assert.Equal(t, "old", string(have))
+}

@@ -11,19 +11,16 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
+	"golang.org/x/term"
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
 )
 
-// IsTerminal reports whether w is a terminal.
-func IsTerminal(w io.Writer) bool {
-	f, ok := w.(*os.File)
-	if !ok {
-		return false
-	}
-	info, err := f.Stat()
-	return err == nil && info.Mode()&os.ModeCharDevice != 0
+// IsTerminal reports whether a file, for reading or writing, is a terminal. Other devices, such as /dev/null, are none.
+func IsTerminal(file any) bool {
+	f, ok := file.(*os.File)
+	return ok && term.IsTerminal(int(f.Fd()))
 }
 
 // Paint colours text, or doesn't.

@@ -44,11 +44,15 @@ func Read(file string, r io.Reader) ([]Visit, []finding.Finding, error) {
 		f := row.Get
 		v := Visit{Last: f("last"), Referrers: f("referrers")}
 		v.Address, err = address.Parse(f("address"))
-		for name, into := range map[string]*int{"status": &v.Status, "visitors": &v.Visitors, "robots": &v.Robots} {
-			if n, bad := strconv.Atoi(cmp.Or(f(name), "0")); bad != nil || n < 0 {
-				err = cmp.Or(err, fmt.Errorf("%s: %s is no number", name, address.Printable(f(name))))
+		for _, figure := range []struct {
+			name string
+			into *int
+		}{{"status", &v.Status}, {"visitors", &v.Visitors}, {"robots", &v.Robots}} {
+			text := f(figure.name)
+			if n, bad := strconv.Atoi(cmp.Or(text, "0")); bad != nil || n < 0 {
+				err = cmp.Or(err, fmt.Errorf("%s: %s is not a number", figure.name, address.Printable(text)))
 			} else {
-				*into = n
+				*figure.into = n
 			}
 		}
 		if err != nil {
