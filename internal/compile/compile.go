@@ -387,10 +387,7 @@ func (c *compiler) plainPath(path string) bool {
 	if p.SiteForm(path) != path || p.IsFile(path) || !address.Reflectable(path) {
 		return false
 	}
-	return !slices.ContainsFunc(c.program.Patterns, func(q Pattern) bool {
-		_, ok := q.Reader.ReadPath(route.PatternPath(path), p.Paths.Lower)
-		return ok
-	})
+	return len(c.walker.Reading(path)) == 0
 }
 
 // groups collects the parameters that give paths a meaning.

@@ -98,15 +98,15 @@ func (c *compiler) leadsOn(from *template.Reader, target *template.Template) (*t
 	if err != nil || len(reader.Query()) > 0 {
 		return nil, nil
 	}
-	for i, rule := range c.rules.Patterns {
-		names, always := template.Align(reader, rule.Reader, c.plan.Paths.Lower)
-		switch {
-		case len(rule.Reader.Query()) > 0 || template.Disjoint(reader, rule.Reader, c.plan.Paths.Lower):
-		case always && rule.Except.Empty():
-			return rule.Target.Rename(names), &c.rules.Patterns[i]
-		default:
-			return nil, nil // some values meet this rule, others perhaps a later one
+	for i := range c.rules.Patterns {
+		rule := &c.rules.Patterns[i]
+		if len(rule.Reader.Query()) > 0 || template.Disjoint(reader, rule.Reader, c.plan.Paths.Lower) {
+			continue
 		}
+		if names, always := template.Align(reader, rule.Reader, c.plan.Paths.Lower); always && rule.Except.Empty() {
+			return rule.Target.Rename(names), rule
+		}
+		return nil, nil // some values meet this rule, others perhaps a later one
 	}
 	return nil, nil
 }
@@ -114,37 +114,67 @@ func (c *compiler) leadsOn(from *template.Reader, target *template.Template) (*t
 // preimages enters the addresses from which a pattern leads to an address that
 // the plan knows, where the plan's answer is another than the pattern's alone.
 func (c *compiler) preimages() error {
-	p := c.plan
+	targets, writers, err := c.writers()
+	if err != nil {
+		return err
+	}
 	for round, from := 0, 0; round < resolve.MaxRounds && from < len(c.known); round++ {
 		known := c.known[from:]
 		from = len(c.known)
-		for _, rule := range c.rules.Patterns {
-			if !strings.HasPrefix(rule.To, "/") {
-				continue
-			}
-			reader, err := template.NewReader(rule.Target, rule.Reader.Classes())
-			if err != nil {
-				continue
-			}
-			source, err := template.Parse(rule.From)
-			if err != nil {
-				return err
-			}
-			for _, a := range known {
-				values, ok := reader.ReadPath(route.PatternPath(a.Path), p.Paths.Lower)
-				if !ok || !reader.ReadQuery(address.SplitQuery(a.Query), values) {
-					continue
-				}
-				at, err := address.Resolve(p.Site.Origin, source.Expand(values))
-				if err != nil || p.Scope.Leaves(at.Path) || rule.Except.Has(at.Path) || c.asPattern(at, nil) {
-					continue
-				}
-				if err := c.add(route.Source{Path: at.Path, Query: at.Query}); err != nil {
-					c.found = append(c.found, finding.Finding{Code: finding.Loop, Severity: finding.Error, What: err.Error(), Advice: "narrow one of the patterns",
-						Where: finding.Place{File: rule.Cause.File, Line: rule.Cause.Line, URL: at.String()}})
+		for _, a := range known {
+			for _, n := range targets.Find(route.PatternPath(a.Path)) {
+				if err := c.preimage(writers[n], a); err != nil {
+					return err
 				}
 			}
 		}
+	}
+	return nil
+}
+
+// writer is a pattern whose target is a path that can be read back.
+type writer struct {
+	*resolve.Pattern
+	source *template.Template
+	target *template.Reader
+}
+
+// writers returns these patterns, and an automaton that reads what they write.
+func (c *compiler) writers() (*template.Automaton, []writer, error) {
+	var list []writer
+	var readers []*template.Reader
+	for i := range c.rules.Patterns {
+		rule := &c.rules.Patterns[i]
+		if !strings.HasPrefix(rule.To, "/") {
+			continue
+		}
+		reader, err := template.NewReader(rule.Target, rule.Reader.Classes())
+		if err != nil {
+			continue
+		}
+		source, err := template.Parse(rule.From)
+		if err != nil {
+			return nil, nil, err
+		}
+		list, readers = append(list, writer{rule, source, reader}), append(readers, reader)
+	}
+	return template.NewAutomaton(readers, c.plan.Paths.Lower), list, nil
+}
+
+// preimage enters the address from which a pattern leads to one that the plan knows.
+func (c *compiler) preimage(w writer, a address.Address) error {
+	p := c.plan
+	values, ok := w.target.ReadPath(route.PatternPath(a.Path), p.Paths.Lower)
+	if !ok || !w.target.ReadQuery(address.SplitQuery(a.Query), values) {
+		return nil
+	}
+	at, err := address.Resolve(p.Site.Origin, w.source.Expand(values))
+	if err != nil || p.Scope.Leaves(at.Path) || w.Except.Has(at.Path) || c.asPattern(at, nil) {
+		return nil
+	}
+	if err := c.add(route.Source{Path: at.Path, Query: at.Query}); err != nil {
+		c.found = append(c.found, finding.Finding{Code: finding.Loop, Severity: finding.Error, What: err.Error(), Advice: "narrow one of the patterns",
+			Where: finding.Place{File: w.Cause.File, Line: w.Cause.Line, URL: at.String()}})
 	}
 	return nil
 }
@@ -154,7 +184,8 @@ func (c *compiler) preimages() error {
 // The way from there is w, if it was walked already.
 func (c *compiler) asPattern(at address.Address, w *resolve.Walker) bool {
 	p := c.plan
-	for _, q := range c.program.Patterns {
+	for _, n := range c.walker.Reading(at.Path) {
+		q := c.program.Patterns[n]
 		values, ok := q.Reader.ReadPath(route.PatternPath(at.Path), p.Paths.Lower)
 		if !ok || q.Except.Has(at.Path) || !q.Reader.ReadQuery(address.SplitQuery(at.Query), values) {
 			continue

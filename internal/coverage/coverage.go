@@ -224,12 +224,18 @@ func newWords(p *plan.Plan) *words {
 // compared.
 func (w *words) nearest(p *plan.Plan, k Known) *inventory.Page {
 	own := wordsOf(address.Decode(p.Shape(k.Address.Path)) + " " + k.Title)
+	if len(own) == 0 {
+		return nil
+	}
 	rarest := slices.Clone(own)
 	slices.SortStableFunc(rarest, func(a, b string) int { return len(w.having[a]) - len(w.having[b]) })
 	needed := int(math.Ceil(leastAlike * float64(len(own))))
 	best, most := (*inventory.Page)(nil), leastAlike
 	seen := map[int32]bool{}
-	for _, word := range rarest[:max(0, len(rarest)-needed+1)] {
+	for i, word := range rarest[:len(rarest)-needed+1] {
+		if float64(len(rarest)-i) < most*float64(len(rarest)) {
+			break // a page that has none of the words before shares too few
+		}
 		for _, n := range w.having[word] {
 			if seen[n] {
 				continue
