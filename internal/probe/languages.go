@@ -23,7 +23,7 @@ type tongues struct {
 	named map[address.Address][]canonical.Alternate // by page
 	once  map[string]bool                           // findings about one target of many pages
 	wrong map[[2]address.Address]string             // what is wrong with a translation of a page, in a word
-	byKey map[string][]*inventory.Page // the pages of the inventory, when they were needed
+	byKey map[string][]*inventory.Page              // the pages of the inventory, when they were needed
 }
 
 // judgeLanguages looks at all annotations of languages.

@@ -1,7 +1,8 @@
 package project
 
 import (
-	"strings"
+	"bytes"
+	"hash/maphash"
 
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
@@ -26,7 +27,7 @@ func Take(p *plan.Plan, more *redirect.List, choose redirect.Choose) (Taken, []f
 		return Taken{}, found, nil
 	}
 	more = redirect.Straighten(more, p.Redirects.Len(), p.With(redirect.Together(p.Redirects, more)).World())
-	merged, found, err := redirect.Merge(p.Redirects, more, p.Paths.Lower, choose)
+	merged, found, err := redirect.Merge(p.Redirects, more, p.World(), choose)
 	if err != nil || len(found) > 0 {
 		return Taken{}, found, err
 	}
@@ -36,21 +37,37 @@ func Take(p *plan.Plan, more *redirect.List, choose redirect.Choose) (Taken, []f
 	}
 	taken := Taken{List: flat.Sorted(), Added: merged.Added, Replaced: merged.Replaced, Known: merged.Known}
 	taken.Data = taken.List.Encode()
-	taken.Changed = newLines(p.Redirects.Encode(), taken.Data)
+	taken.Changed = newLines(p.Redirects, taken.Data)
 	return taken, nil, nil
 }
 
-// newLines counts the lines that only the second text has.
-func newLines(before, after []byte) int {
-	have := map[string]bool{}
-	for line := range strings.Lines(string(before)) {
-		have[line] = true
-	}
+// newLines counts the lines of a text that a list, as it is written, doesn't have. It knows lines by their hashes.
+func newLines(before *redirect.List, after []byte) int {
+	have := lineSet{seed: maphash.MakeSeed(), hashes: make(map[uint64]struct{}, before.Len())}
+	_ = before.Write(&have) // which doesn't fail
 	n := 0
-	for line := range strings.Lines(string(after)) {
-		if !have[line] {
+	for line := range bytes.Lines(after) {
+		if _, ok := have.hashes[maphash.Bytes(have.seed, line)]; !ok {
 			n++
 		}
 	}
 	return n
+}
+
+// lineSet is the lines that were written to it.
+type lineSet struct {
+	seed   maphash.Seed
+	hashes map[uint64]struct{}
+	rest   []byte // of a line that isn't whole yet
+}
+
+// Write notes lines.
+func (s *lineSet) Write(text []byte) (int, error) {
+	for line := range bytes.Lines(text) {
+		if s.rest = append(s.rest, line...); line[len(line)-1] == '\n' {
+			s.hashes[maphash.Bytes(s.seed, s.rest)] = struct{}{}
+			s.rest = s.rest[:0]
+		}
+	}
+	return len(text), nil
 }

@@ -1,8 +1,10 @@
 package redirect
 
 import (
+	"bytes"
 	"cmp"
 	"fmt"
+	"io"
 	"iter"
 	"maps"
 	"slices"
@@ -82,6 +84,10 @@ func Flatten(list *List, world World, mode Mode) (flat *List, found []finding.Fi
 		case c.idle(i):
 			flat.Append(row) // nothing leads anywhere by it
 		case row.Pattern == nil && f.settled(row.Target):
+			if list.flatAlready(i) {
+				flat.appendFrom(list, i)
+				continue
+			}
 			row.To, row.Status = row.goalText(list.Site), f.status(row.Status)
 			flat.Append(row)
 		case row.Pattern == nil:
@@ -573,11 +579,28 @@ func (f *flattener) step(at address.Address) step {
 // Encode writes a list as a table. Targets are pages, paths on the site, or
 // addresses; columns that hold nothing are left out, but for the first three.
 func (l *List) Encode() []byte {
+	size := 0
+	for i := range l.Len() {
+		size += len(l.at(i).from) + len(l.at(i).to) + len(",,301\n")
+	}
+	var b bytes.Buffer
+	b.Grow(size + size/16)
+	_ = l.Write(&b) // a bytes.Buffer doesn't fail
+	return b.Bytes()
+}
+
+// Write writes what Encode returns.
+func (l *List) Write(w io.Writer) error {
 	columns := []string{"from", "to", "status"}
 	holds := map[string]bool{}
-	for _, row := range l.All() {
-		holds["query"] = holds["query"] || row.Drop
-		for _, n := range row.notes {
+	for i := range l.Len() {
+		if l.at(i).drop {
+			holds["query"] = true
+			break
+		}
+	}
+	for _, notes := range l.notes {
+		for _, n := range notes {
 			holds[n.column] = true
 		}
 	}
@@ -586,11 +609,18 @@ func (l *List) Encode() []byte {
 			columns = append(columns, name)
 		}
 	}
-	return table.EncodeRecords(columns, func(yield func([]string) bool) {
-		for _, row := range l.All() {
-			record := []string{row.From, row.goalText(l.Site), statusText(row.Status)}
-			for _, name := range columns[3:] {
-				record = append(record, row.Note(name))
+	return table.WriteRecords(w, columns, func(yield func([]string) bool) {
+		record := make([]string, len(columns))
+		for i := range l.Len() {
+			if r := l.at(i); l.flatAlready(i) && !r.drop && l.notes[i] == nil {
+				clear(record)
+				record[0], record[1], record[2] = r.from, r.to, statusText(int(r.status))
+			} else {
+				row := l.Row(i)
+				record[0], record[1], record[2] = row.From, row.goalText(l.Site), statusText(row.Status)
+				for k, name := range columns[3:] {
+					record[3+k] = row.Note(name)
+				}
 			}
 			if !yield(record) {
 				return

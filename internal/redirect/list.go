@@ -4,6 +4,7 @@ import (
 	"errors"
 	"io"
 	"iter"
+	"maps"
 	"runtime"
 	"slices"
 	"strings"
@@ -228,6 +229,53 @@ func (l *List) Append(rows ...Row) {
 			l.addColumn(n.column)
 		}
 	}
+}
+
+// Clone returns a copy of the list, to be changed on its own.
+func (l *List) Clone() *List {
+	c := *l
+	c.blocks = make([][]record, len(l.blocks))
+	for i, block := range l.blocks {
+		c.blocks[i] = slices.Clone(block)
+	}
+	c.Columns, c.files, c.patterns, c.notes = slices.Clone(l.Columns), slices.Clone(l.files), slices.Clone(l.patterns), maps.Clone(l.notes)
+	return &c
+}
+
+// appendFrom adds a row of another list of the site as it is.
+func (l *List) appendFrom(o *List, i int) {
+	r := *o.at(i)
+	r.file = l.file(o.files[r.file])
+	var pattern *route.Pattern
+	if r.pattern {
+		pattern = o.Row(i).Pattern
+	}
+	l.addExtra(l.Len(), pattern, o.notes[i])
+	last := l.room()
+	*last = append(*last, r)
+}
+
+// replace puts another row in the place of one; both are patterns, or neither is.
+func (l *List) replace(i int, row Row) {
+	r := l.record(&row)
+	r.file = l.file(row.File)
+	*l.at(i) = r
+	delete(l.notes, i)
+	if len(row.notes) > 0 {
+		l.addExtra(i, nil, row.notes)
+	}
+	for k := range l.patterns {
+		if l.patterns[k].row == i {
+			l.patterns[k].Pattern = row.Pattern
+		}
+	}
+}
+
+// flatAlready reports whether a row is written as a flat list has it, if nothing leads on from its target: from a path to
+// a path.
+func (l *List) flatAlready(i int) bool {
+	r := l.at(i)
+	return r.plain && r.status != 0 && r.path == 0 && strings.HasPrefix(r.to, "/") && address.Plain(r.to)
 }
 
 func (l *List) addExtra(row int, pattern *route.Pattern, notes []note) {

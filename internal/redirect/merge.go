@@ -27,37 +27,36 @@ type Merged struct {
 // that it has and in reason, source and since. Where a row has the source of
 // another one and leads elsewhere, choose decides; without it both are told as a
 // conflict, and there is no list. Other contradictions are Check's to find.
-func Merge(have, more *List, fold bool, choose Choose) (Merged, []finding.Finding, error) {
-	m := merger{fold: fold, rows: slices.Collect(rowsOf(have)), sources: map[string]int{}}
-	for i, row := range m.rows {
-		key := m.key(row)
-		if _, known := m.sources[key]; !known {
-			m.sources[key] = i
-		}
+func Merge(have, more *List, world World, choose Choose) (Merged, []finding.Finding, error) {
+	result := Merged{List: have.Clone()}
+	for _, name := range []string{"reason", "source", "since", "class"} {
+		result.List.addColumn(name)
 	}
-	result := Merged{}
+	m := merger{World: world, have: have, added: map[string]int{}}
 	var found []finding.Finding
 	for row := range rowsOf(more) {
-		key := m.key(row)
-		i, known := m.sources[key]
-		switch {
-		case !known:
-			m.sources[key] = len(m.rows)
-			m.rows = append(m.rows, row)
+		row.notes = slices.DeleteFunc(slices.Clone(row.notes), func(n note) bool { return !slices.Contains(result.List.Columns, n.column) })
+		i := m.find(row)
+		if i < 0 {
+			m.added[m.key(row)] = result.List.Len()
+			result.List.Append(row)
 			result.Added++
-		case m.rows[i].goal() == row.goal():
+			continue
+		}
+		switch old := result.List.Row(i); {
+		case old.goal() == row.goal():
 			result.Known++
 		case choose == nil:
-			old := m.rows[i]
 			found = append(found, finding.Finding{Code: finding.Conflict, Severity: finding.Error, Where: row.Place(), Related: []finding.Place{old.Place()},
-				What: fmt.Sprintf("%s leads to %s here, and to %s in %s", row.From, row.goal(), old.goal(), old.Place()), Advice: "take one of the two out, or answer on a terminal which is right"})
+				What:   fmt.Sprintf("%s leads to %s here, and to %s in %s", row.From, row.goal(), old.goal(), old.Place()),
+				Advice: "take one of the two out, or answer on a terminal which is right"})
 		default:
-			take, err := choose(m.rows[i], row)
+			take, err := choose(old, row)
 			if err != nil {
 				return Merged{}, nil, err
 			}
 			if take {
-				m.rows[i] = row
+				result.List.replace(i, row)
 				result.Replaced++
 			}
 		}
@@ -65,23 +64,15 @@ func Merge(have, more *List, fold bool, choose Choose) (Merged, []finding.Findin
 	if len(found) > 0 {
 		return Merged{}, found, nil
 	}
-	result.List = NewList(have.Site)
-	result.List.Columns = slices.Clone(have.Columns)
-	for _, name := range []string{"reason", "source", "since", "class"} {
-		result.List.addColumn(name)
-	}
-	for _, row := range m.rows {
-		row.notes = slices.DeleteFunc(slices.Clone(row.notes), func(n note) bool { return !slices.Contains(result.List.Columns, n.column) })
-		result.List.Append(row)
-	}
 	return result, nil, nil
 }
 
 // Together returns the rows of two lists as one.
 func Together(have, more *List) *List {
-	both := NewList(more.Site)
-	both.Append(slices.Collect(rowsOf(have))...)
-	both.Append(slices.Collect(rowsOf(more))...)
+	both := have.Clone()
+	for i := range more.Len() {
+		both.appendFrom(more, i)
+	}
 	return both
 }
 
@@ -104,38 +95,77 @@ func (r Row) Unsure(confidence float64) bool {
 
 // merger is a merge under way.
 type merger struct {
-	fold    bool // letters of paths don't count
-	rows    []Row
-	sources map[string]int // the first row by its source
+	World
+	have     *List
+	added    map[string]int // rows that were added, by their sources
+	patterns map[string]int // the first row of each pattern that was there, by what it reads
+}
+
+// find returns the number of the row that has a row's source, or -1.
+func (m *merger) find(row Row) int {
+	if i, ok := m.added[m.key(row)]; ok {
+		return i
+	}
+	if row.Pattern == nil {
+		if n := m.Rules.Index.Find(row.Source); n >= 0 && n < m.have.Len() {
+			return n
+		}
+		return -1
+	}
+	if m.patterns == nil {
+		m.patterns = map[string]int{}
+		for _, p := range slices.Backward(m.have.patterns) {
+			m.patterns[readingOf(p.Pattern, m.Rules.Paths.Lower)] = p.row
+		}
+	}
+	if i, ok := m.patterns[readingOf(row.Pattern, m.Rules.Paths.Lower)]; ok {
+		return i
+	}
+	return -1
 }
 
 // key returns a text that is equal for rows with one source.
 func (m *merger) key(r Row) string {
 	if r.Pattern != nil {
-		return "pattern " + readingOf(r.Pattern, m.fold)
+		return "pattern " + readingOf(r.Pattern, m.Rules.Paths.Lower)
 	}
-	return r.Host + " " + address.Key(r.Path, m.fold) + " " + r.Signature()
+	return r.Host + " " + m.Rules.Key(r.Path) + " " + r.Signature()
 }
 
 // Sorted returns the list with its rows by their sources; patterns stand behind
 // them, in the order in which they are met.
 func (l *List) Sorted() *List {
-	rows := slices.Collect(rowsOf(l))
-	slices.SortStableFunc(rows, func(a, b Row) int {
+	order := make([]int, l.Len())
+	for i := range order {
+		order[i] = i
+	}
+	compare := func(a, b int) int {
+		x, y := l.at(a), l.at(b)
 		switch {
-		case a.Pattern != nil && b.Pattern != nil:
-			return 0
-		case a.Pattern != nil:
-			return 1
-		case b.Pattern != nil:
-			return -1
+		case x.pattern || y.pattern:
+			return cmp.Or(btoi(x.pattern)-btoi(y.pattern), a-b)
+		case x.plain && y.plain:
+			return cmp.Or(strings.Compare(x.from, y.from), a-b)
 		}
-		return cmp.Or(strings.Compare(a.Host, b.Host), strings.Compare(a.From, b.From))
-	})
+		return cmp.Or(strings.Compare(l.Source(a).Host, l.Source(b).Host), strings.Compare(x.from, y.from), a-b)
+	}
+	if slices.IsSortedFunc(order, compare) {
+		return l
+	}
+	slices.SortFunc(order, compare)
 	sorted := NewList(l.Site)
 	sorted.Columns = l.Columns
-	sorted.Append(rows...)
+	for _, i := range order {
+		sorted.appendFrom(l, i)
+	}
 	return sorted
+}
+
+func btoi(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
 }
 
 // Weigh notes in findings how often visitors asked for the source of the row where each stands, and for all the rows

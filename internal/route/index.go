@@ -341,6 +341,12 @@ func (x *Index) FirstBare(host, key string) int {
 	return int(best)
 }
 
+// Find returns the number of the first source that has a source's host, path and parameters, or -1.
+func (x *Index) Find(s Source) int {
+	_, first := x.find(x.hashOf(s), s.Host, "", "", &s)
+	return int(first)
+}
+
 // Len returns how many sources there are.
 func (x *Index) Len() int { return len(x.next) }
 

@@ -419,11 +419,21 @@ func Encode(columns []string, rows []map[string]string) []byte {
 // EncodeRecords writes a table whose records hold a field for each column.
 func EncodeRecords(columns []string, records iter.Seq[[]string]) []byte {
 	var b bytes.Buffer
-	w := csv.NewWriter(&b)
-	_ = w.Write(columns) // a bytes.Buffer doesn't fail
+	_ = WriteRecords(&b, columns, records) // a bytes.Buffer doesn't fail
+	return b.Bytes()
+}
+
+// WriteRecords writes records as CSV, under their column names.
+func WriteRecords(to io.Writer, columns []string, records iter.Seq[[]string]) error {
+	w := csv.NewWriter(to)
+	if err := w.Write(columns); err != nil {
+		return err
+	}
 	for record := range records {
-		_ = w.Write(record)
+		if err := w.Write(record); err != nil {
+			return err
+		}
 	}
 	w.Flush()
-	return b.Bytes()
+	return w.Error()
 }
