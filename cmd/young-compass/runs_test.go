@@ -18,11 +18,9 @@ import (
 	"young-compass/internal/cli"
 	"young-compass/internal/demo"
 	"young-compass/internal/demo/demotest"
-	"young-compass/internal/gather"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 	"young-compass/internal/project"
-	"young-compass/internal/visits"
 )
 
 // call runs the program; it must end well.
@@ -37,7 +35,7 @@ func call(t *testing.T, args ...string) {
 func projectFiles(t *testing.T, dir string) string {
 	t.Helper()
 	var b strings.Builder
-	for _, name := range []string{project.PagesFile, project.AddressesFile, visits.FileName, gather.MemoryFile} {
+	for _, name := range []string{project.PagesFile, project.AddressesFile, project.VisitsFile, project.GatheredFile} {
 		data, err := os.ReadFile(filepath.Join(dir, name))
 		require.NoError(t, err)
 		fmt.Fprintf(&b, "== %s\n%s", name, data)

@@ -27,7 +27,7 @@ type lostAddress struct {
 // known reads the addresses of the logs that gather counted, and of further
 // lists.
 func (a *app) known(p *plan.Plan, files []string) (known []coverage.Known, found []finding.Finding, err error) {
-	if err := a.readIfThere(visits.FileName, func(path string, r io.Reader) ([]finding.Finding, error) {
+	if err := a.readIfThere(project.VisitsFile, func(path string, r io.Reader) ([]finding.Finding, error) {
 		list, bad, err := visits.Read(path, r)
 		known = coverage.OfVisits(list)
 		return bad, err

@@ -95,15 +95,11 @@ func (d *designing) run() error {
 // accept writes the book; and the inventory before it, where a person said an
 // address.
 func (d *designing) accept(p *plan.Plan, proposals []design.Proposal, after *book.Book) error {
-	for _, q := range proposals {
-		if q.Solved == planfile.CollideAsk {
-			if err := d.app.write(d.in(project.PagesFile), p.Pages.Encode()); err != nil {
-				return err
-			}
-			break
-		}
+	accepted := project.Accepted{Addresses: after.Encode()}
+	if slices.ContainsFunc(proposals, func(q design.Proposal) bool { return q.Solved == planfile.CollideAsk }) {
+		accepted.Pages = p.Pages.Encode()
 	}
-	return d.app.write(d.in(project.AddressesFile), after.Encode())
+	return accepted.Write(d.project, d.app.write)
 }
 
 // ask returns how a person is asked for an address.
@@ -122,7 +118,7 @@ func (d *designing) ask() func(design.Collision) (string, error) {
 
 // visits reads visits.csv, if there is one.
 func (d *designing) visits() (list []visits.Visit, err error) {
-	err = d.readIfThere(visits.FileName, func(path string, r io.Reader) (found []finding.Finding, err error) {
+	err = d.readIfThere(project.VisitsFile, func(path string, r io.Reader) (found []finding.Finding, err error) {
 		list, found, err = visits.Read(path, r)
 		return found, err
 	})

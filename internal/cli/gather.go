@@ -24,6 +24,7 @@ import (
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 	"young-compass/internal/project"
+	"young-compass/internal/source"
 	"young-compass/internal/term"
 	"young-compass/internal/visits"
 )
@@ -112,19 +113,12 @@ func (g *gathering) run(sources []string) error {
 		g.say("nothing written while there are errors")
 		return g.print(gatherReport(summaries, found, gatherer))
 	}
-	// The memory comes last: a run that breaks off before it is written finds
-	// what it wrote itself in pages.csv, and writes the same again.
-	files := []struct {
-		name string
-		data []byte
-	}{{project.PagesFile, gatherer.Pages.Encode()}, {project.AddressesFile, gatherer.Book.Encode()}, {visits.FileName, visits.Encode(gatherer.Visits)}, {gather.MemoryFile, gatherer.Memory.Encode()}}
-	for _, f := range files {
-		if f.name == visits.FileName && !gatherer.HasLog() {
-			continue
-		}
-		if err := g.write(g.in(f.name), f.data); err != nil {
-			return err
-		}
+	changes := project.Gathered{Pages: gatherer.Pages.Encode(), Addresses: gatherer.Book.Encode(), Memory: gatherer.Memory.Encode()}
+	if gatherer.HasLog() {
+		changes.Visits = visits.Encode(gatherer.Visits)
+	}
+	if err := changes.Write(g.project, g.write); err != nil {
+		return err
 	}
 	return g.print(gatherReport(summaries, found, gatherer))
 }
@@ -137,7 +131,7 @@ func (g *gathering) gatherer(p *plan.Plan) *gather.Gatherer {
 // memory reads gathered.csv, if there is one.
 func (g *gathering) memory() (*gather.Memory, error) {
 	m := &gather.Memory{}
-	err := g.readIfThere(gather.MemoryFile, func(path string, r io.Reader) (found []finding.Finding, err error) {
+	err := g.readIfThere(project.GatheredFile, func(path string, r io.Reader) (found []finding.Finding, err error) {
 		m, found, err = gather.ReadMemory(path, r)
 		return found, err
 	})
@@ -171,13 +165,13 @@ func (g *gathering) readAll(gatherer *gather.Gatherer, p *plan.Plan, sources []s
 }
 
 // read reads one source.
-func (g *gathering) read(gatherer *gather.Gatherer, p *plan.Plan, source string) (parts []string, err error) {
-	if strings.HasPrefix(source, "https://") || strings.HasPrefix(source, "http://") {
-		return nil, g.crawl(gatherer, p, source)
+func (g *gathering) read(gatherer *gather.Gatherer, p *plan.Plan, name string) (parts []string, err error) {
+	if strings.HasPrefix(name, "https://") || strings.HasPrefix(name, "http://") {
+		return nil, g.crawl(gatherer, p, name)
 	}
-	form, name := gather.Form(""), source
-	if before, after, ok := strings.Cut(source, ":"); ok && slices.Contains(gather.Forms(), gather.Form(before)) {
-		form, name = gather.Form(before), after
+	form := source.Form("")
+	if before, after, ok := strings.Cut(name, ":"); ok && slices.Contains(source.Forms(), source.Form(before)) {
+		form, name = source.Form(before), after
 	}
 	if info, err := os.Stat(name); err == nil && info.IsDir() && name != "-" {
 		root, err := os.OpenRoot(name) // what lies outside can't be reached through it

@@ -18,6 +18,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
 	"young-compass/internal/probe"
+	"young-compass/internal/project"
 	"young-compass/internal/store"
 	"young-compass/internal/term"
 	"young-compass/internal/visits"
@@ -113,7 +114,7 @@ func (p *probing) open() error {
 	if finding.Worst(found, finding.Error) {
 		return p.print(report{findings: found})
 	}
-	err = p.readIfThere(visits.FileName, func(path string, r io.Reader) (bad []finding.Finding, err error) {
+	err = p.readIfThere(project.VisitsFile, func(path string, r io.Reader) (bad []finding.Finding, err error) {
 		p.visits, bad, err = visits.Read(path, r)
 		return bad, err
 	})
@@ -190,8 +191,9 @@ func (p *probing) baseline(db *store.Store) (probe.Baseline, error) {
 
 // askSite asks for all of the site, or goes on doing so.
 func (p *probing) askSite(db *store.Store) error {
-	asked := fmt.Sprint("survey ", p.plan.Site.Origin, " at ", p.ask.at, " max ", p.most, " obey ", p.obey, " sample ", p.sample)
-	run, err := db.Begin(asked, func() time.Time { return p.now })
+	s := probe.Surveyor{Plan: p.plan, Client: p.client, Agent: product, Max: p.most, Together: p.ask.parallel, Obey: p.obey, Sample: p.sample,
+		External: p.external, Visits: p.visits, Now: p.now}
+	run, err := db.Begin(s.Identity(p.ask.at), func() time.Time { return p.now })
 	if err != nil {
 		return unfinished{err}
 	}
@@ -200,8 +202,7 @@ func (p *probing) askSite(db *store.Store) error {
 	}
 	bar := term.NewProgress(p.stderr, "asking", int64(p.most), term.Plain)
 	done := 0
-	s := probe.Surveyor{Plan: p.plan, Client: p.client, Keeper: run, Agent: product, Max: p.most, Together: p.ask.parallel, Obey: p.obey, Sample: p.sample, External: p.external, Visits: p.visits, Now: p.now,
-		Progress: func(n, _ int) { bar.Add(int64(n - done)); done = n }}
+	s.Keeper, s.Progress = run, func(n, _ int) { bar.Add(int64(n - done)); done = n }
 	for _, text := range p.copies {
 		a, err := address.Parse(text)
 		if err != nil {

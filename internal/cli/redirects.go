@@ -13,6 +13,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/judge"
 	"young-compass/internal/plan"
+	"young-compass/internal/project"
 	"young-compass/internal/redirect"
 	"young-compass/internal/visits"
 )
@@ -84,7 +85,7 @@ The worst come first, and of these the most visited. See docs/redirects.md. With
 	}
 	l.flags(c)
 	c.Flags().BoolVar(&all, "all", false, "print every finding, not five of each kind")
-	c.Flags().StringVar(&seen, "visits", "", "how often addresses were visited stands in `FILE`, not in the project's "+visits.FileName)
+	c.Flags().StringVar(&seen, "visits", "", "how often addresses were visited stands in `FILE`, not in the project's "+project.VisitsFile)
 	return c
 }
 
@@ -97,7 +98,7 @@ func (l *lists) visits(p *plan.Plan, file string) (known []visits.Visit, err err
 	}
 	if file == "" {
 		if p != nil {
-			err = l.readIfThere(visits.FileName, read)
+			err = l.readIfThere(project.VisitsFile, read)
 		}
 		return known, err
 	}

@@ -18,6 +18,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/gather"
 	"young-compass/internal/inventory"
+	"young-compass/internal/source"
 )
 
 // endless gives n bytes, the same again and again.
@@ -70,7 +71,7 @@ func TestBadInput(t *testing.T) {
 	gz, zst := packed(t, strings.Repeat("key,title\na,b\n", 1000))
 	const mega = 100 << 20
 	for name, c := range map[string]struct {
-		form gather.Form
+		form source.Form
 		r    io.Reader
 		want string
 	}{
@@ -79,10 +80,10 @@ func TestBadInput(t *testing.T) {
 		"truncated zstd":        {"", strings.NewReader(zst[:len(zst)-5]), "can't be unpacked"},
 		"gzip of nothing":       {"", strings.NewReader("\x1f\x8b\x08"), "can't be unpacked"},
 		"a packed bomb":         {"", strings.NewReader(gzipBomb(t, io.MultiReader(strings.NewReader("key,title\n"), &endless{"a," + strings.Repeat("b", 10000) + "\n", 40 << 20}))), "unpacks to more than 200 times its size"},
-		"a packed log bomb":     {gather.Log, strings.NewReader(gzipBomb(t, &endless{"x\n", 40 << 20})), "unpacks to more than 200 times its size"},
+		"a packed log bomb":     {source.Log, strings.NewReader(gzipBomb(t, &endless{"x\n", 40 << 20})), "unpacks to more than 200 times its size"},
 		"no UTF-16 at all":      {"", strings.NewReader("\xff\xfe\x00\xd8\x00\xd8\x00"), "no column names pages"},
 		"table: a long line":    {"", &endless{"x", mega}, "line of more than 1 MiB"},
-		"table: an open quote":  {gather.Table, io.MultiReader(strings.NewReader("key,title\na,\""), &endless{"x\n", mega}), "row of more than 8 MiB"},
+		"table: an open quote":  {source.Table, io.MultiReader(strings.NewReader("key,title\na,\""), &endless{"x\n", mega}), "row of more than 8 MiB"},
 		"table: binary":         {"", strings.NewReader("\x7fELF\x02\x01\x01\x00\x00junk"), "NUL bytes"},
 		"table: head only":      {"", strings.NewReader("key,title,address\n"), "nothing in it but its head"},
 		"table: many columns":   {"", strings.NewReader(manyColumns() + "\n"), "100000 columns; at most 10000"},
@@ -107,13 +108,13 @@ func TestBadInput(t *testing.T) {
 		"sitemap: bad encoding": {"", strings.NewReader("<?xml version=\"1.0\" encoding=\"UTF-8\"?><urlset><url><loc>\xff\xff</loc></url></urlset>"), "invalid UTF-8"},
 		"feed: breaks off":      {"", strings.NewReader("<rss><channel><item><title>x"), "breaks off"},
 		"feed: a long text":     {"", io.MultiReader(strings.NewReader("<rss><channel><item><title>"), &endless{"x", mega}), "more than 1 MiB"},
-		"feed: no feed":         {gather.Feed, strings.NewReader("<html></html>"), "neither rss nor feed"},
+		"feed: no feed":         {source.Feed, strings.NewReader("<html></html>"), "neither rss nor feed"},
 		"feed: empty":           {"", strings.NewReader("<feed></feed>"), "nothing in it but its head"},
-		"log: a long line":      {gather.Log, &endless{"x", mega}, "no line of it"},
-		"log: binary":           {gather.Log, strings.NewReader("\x00\x01\x02\xff\xfe"), "no line of it"},
-		"list: a long line":     {gather.List, &endless{"x", mega}, "line of more than 1 MiB"},
+		"log: a long line":      {source.Log, &endless{"x", mega}, "no line of it"},
+		"log: binary":           {source.Log, strings.NewReader("\x00\x01\x02\xff\xfe"), "no line of it"},
+		"list: a long line":     {source.List, &endless{"x", mega}, "line of more than 1 MiB"},
 		"empty":                 {"", strings.NewReader(""), "the file is empty"},
-		"blank":                 {gather.Sitemap, strings.NewReader(" \n"), "the file is empty"},
+		"blank":                 {source.Sitemap, strings.NewReader(" \n"), "the file is empty"},
 		"empty inside":          {"", strings.NewReader(gzipBomb(t, strings.NewReader(""))), "the file is empty"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -161,7 +162,7 @@ type failing struct{}
 func (failing) Read([]byte) (int, error) { return 0, errors.New("the disk is broken") }
 
 func TestDiskErrorsAreNotTheFilesFault(t *testing.T) {
-	for _, form := range []gather.Form{gather.Table, gather.List, gather.Feed, gather.Sitemap, gather.Log, gather.HTML} {
+	for _, form := range []source.Form{source.Table, source.List, source.Feed, source.Sitemap, source.Log, source.HTML} {
 		p := newProject(t)
 		g := gather.Gatherer{Settings: p.config, Pages: p.pages, Book: p.book}
 		_, err := g.Read("source", form, io.MultiReader(strings.NewReader("<urlset><rss>\nkey,title\n"), failing{}))
@@ -176,14 +177,14 @@ func FuzzRead(f *testing.F) {
 	for _, s := range []string{"key,title\na,b\n", `[{"key": "a"}]`, `{"url": "/x"}`, entityBomb, "<rss><channel><item><link>/x</link></item></channel></rss>",
 		"<feed><entry><title type='html'>&lt;b&gt;x</title></entry></feed>", "<!doctype html><title>x</title>", "https://skerrywick.example/\n", "PK\x03\x04", "\xff\xfea\x00", "\x1f\x8b\x08\x00",
 		`192.0.2.1 - - [23/Nov/2026:10:00:00 +0000] "GET / HTTP/1.1" 200 1`} {
-		for _, form := range append(gather.Forms(), "") {
+		for _, form := range append(source.Forms(), "") {
 			f.Add(s, string(form))
 		}
 	}
 	f.Fuzz(func(t *testing.T, text, form string) {
 		p := newProject(t)
 		g := gather.Gatherer{Settings: p.config, Today: "2026-11-23", Pages: &inventory.Inventory{}, Book: &book.Book{}}
-		if _, err := g.Read("source", gather.Form(form), strings.NewReader(text)); err != nil {
+		if _, err := g.Read("source", source.Form(form), strings.NewReader(text)); err != nil {
 			return
 		}
 		g.Merge()

@@ -32,7 +32,7 @@ func (m *merger) claim(r *record, ref inventory.Ref) {
 		c = &claims{first: r.source, fields: make(map[string]*claim, len(r.fields))}
 		m.claims[ref] = c
 	}
-	rank := m.summaries[r.source].Form.rank()
+	rank := m.summaries[r.source].Form.Rank()
 	for _, f := range r.fields {
 		if f.value == "" {
 			continue
@@ -41,7 +41,7 @@ func (m *merger) claim(r *record, ref inventory.Ref) {
 		switch {
 		case have == nil:
 			c.fields[f.name] = &claim{value: f.value, source: r.source, where: r.where}
-		case m.summaries[have.source].Form.rank() == rank && have.value != f.value && have.against == "":
+		case m.summaries[have.source].Form.Rank() == rank && have.value != f.value && have.against == "":
 			have.against, have.other = f.value, r.where
 		}
 	}
@@ -127,7 +127,7 @@ func (m *merger) set(p *inventory.Page, name string, c *claim) bool {
 	case c.against != "":
 		m.differ(p.Ref, name, c)
 		return false
-	case known && form.rank() < was.form.rank():
+	case known && form.Rank() < was.form.Rank():
 		return false
 	}
 	p.Set(name, c.value)

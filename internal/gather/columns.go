@@ -6,28 +6,9 @@ import (
 	"strings"
 
 	"young-compass/internal/inventory"
+	"young-compass/internal/source"
 	"young-compass/internal/table"
 )
-
-// Usual is a column that a table of pages needs or may have, with the names it
-// usually goes by elsewhere.
-type Usual struct {
-	Column string
-	Names  []string
-}
-
-// UsualNames are the columns that a source needs or may have.
-func UsualNames() []Usual {
-	return []Usual{
-		{"key", []string{"id", "page id", "page_id", "identifier"}},
-		{"title", []string{"name", "headline", "page title", "page_title", "title.text"}},
-		{"address", inventory.AddressNames()},
-		{"language", []string{"lang", "locale"}},
-		{"kind", []string{"type", "content type", "content_type"}},
-		{"state", []string{"status"}},
-		{"date", []string{"published", "publication date", "created"}},
-	}
-}
 
 // Mapping says which column of a source is taken for which.
 type Mapping struct {
@@ -65,7 +46,7 @@ func rename(sheet *table.Table, told []Mapping) ([]Mapping, error) {
 			take(m.Column, m.From)
 		}
 	}
-	for _, usual := range UsualNames() {
+	for _, usual := range source.UsualNames() {
 		if name := sheet.Take(usual.Column, usual.Names); name != "" {
 			used = append(used, Mapping{usual.Column, name})
 		}

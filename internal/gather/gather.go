@@ -16,13 +16,14 @@ import (
 	"young-compass/internal/inventory"
 	"young-compass/internal/parameter"
 	"young-compass/internal/planfile"
+	"young-compass/internal/source"
 	"young-compass/internal/visits"
 )
 
 // Summary counts what a source brought.
 type Summary struct {
 	Source    string         `json:"source"`
-	Form      Form           `json:"form"`
+	Form      source.Form    `json:"form"`
 	Records   int            `json:"records"`
 	New       int            `json:"new_pages"`
 	Merged    int            `json:"merged_pages"`  // that were known, or that another source brought too
@@ -123,7 +124,7 @@ func (g *Gatherer) base() address.Address {
 }
 
 // begin starts a source.
-func (g *Gatherer) begin(name string, form Form) *Summary {
+func (g *Gatherer) begin(name string, form source.Form) *Summary {
 	s := &Summary{Source: name, Form: form, Ignored: map[string]int{}, Columns: []Mapping{}, Pages: []Count{}}
 	g.summaries, g.fields = append(g.summaries, s), append(g.fields, nil)
 	return s

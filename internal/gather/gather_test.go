@@ -21,6 +21,7 @@ import (
 	"young-compass/internal/inventory"
 	"young-compass/internal/planfile"
 	"young-compass/internal/project"
+	"young-compass/internal/source"
 	"young-compass/internal/visits"
 )
 
@@ -32,7 +33,7 @@ parameters: {identity: [id], tracking: ["utm_*"], noise: [sid]}
 // source is a file to gather.
 type source struct {
 	name string
-	form gather.Form
+	form source.Form
 	text string
 }
 
@@ -66,7 +67,7 @@ func (p *gathered) gather(t *testing.T, sources ...source) ([]gather.Summary, []
 	require.NoError(t, err)
 	p.book, _, err = book.Read(project.AddressesFile, bytes.NewReader(g.Book.Encode()))
 	require.NoError(t, err)
-	p.memory, _, err = gather.ReadMemory(gather.MemoryFile, bytes.NewReader(g.Memory.Encode()))
+	p.memory, _, err = gather.ReadMemory(project.GatheredFile, bytes.NewReader(g.Memory.Encode()))
 	require.NoError(t, err)
 	p.visits = g.Visits
 	return summaries, found
@@ -107,7 +108,7 @@ a,en,page,A,live,red,,,
 d,en,page,D,draft,,,,
 e,en,page,E,live,,,,
 `, string(p.pages.Encode()))
-	assert.Equal(t, gather.Summary{Source: "old.csv", Form: gather.Table, Records: 6, New: 4, Addresses: 3, Columns: []gather.Mapping{}, Ignored: map[string]int{"on a host that is not the site's": 1},
+	assert.Equal(t, gather.Summary{Source: "old.csv", Form: source.Table, Records: 6, New: 4, Addresses: 3, Columns: []gather.Mapping{}, Ignored: map[string]int{"on a host that is not the site's": 1},
 		Pages: []gather.Count{{Kind: "page", Language: "de", State: "live", Pages: 1}, {Kind: "page", Language: "en", State: "draft", Pages: 1}, {Kind: "page", Language: "en", State: "live", Pages: 2}}}, s[0])
 }
 
@@ -144,7 +145,7 @@ func TestBrokenOffBetweenWrites(t *testing.T) {
 		p.gather(t, first)
 		p.page(t, "b@en").Title = "By hand"
 	}
-	memory, _, err := gather.ReadMemory(gather.MemoryFile, bytes.NewReader(broken.memory.Encode()))
+	memory, _, err := gather.ReadMemory(project.GatheredFile, bytes.NewReader(broken.memory.Encode()))
 	require.NoError(t, err)
 	entries := string(broken.book.Encode())
 	whole.gather(t, second)
@@ -301,7 +302,7 @@ func TestLogs(t *testing.T) {
 	assert.Equal(t, []int{13, 1, 10, 2, 3}, []int{s[0].Log.Lines, s[0].Log.Malformed, s[0].Log.Visitors, s[0].Log.Robots, s[0].Log.NotFound})
 	assert.Contains(t, string(visits.Encode(p.visits)), "http://www.skerrywick.example/a,200,1,1,2026-11-23,\n", "a path is said of the book's address")
 	assert.Contains(t, string(visits.Encode(p.visits)), "https://skerrywick.example/lost,404,3,0,2026-11-23,\"https://search.example/ 2, https://b.example/%2C 1\"\n")
-	list, bad, err := visits.Read(visits.FileName, bytes.NewReader(visits.Encode(p.visits)))
+	list, bad, err := visits.Read(project.VisitsFile, bytes.NewReader(visits.Encode(p.visits)))
 	require.NoError(t, err)
 	assert.Empty(t, bad)
 	assert.Len(t, list, len(p.visits))
@@ -363,7 +364,7 @@ func TestEveryKindInAnyOrder(t *testing.T) {
 	summaries, found := p.gather(t, sources...)
 	require.Empty(t, found)
 	want := p.files()
-	forms := []gather.Form{"table", "table", "table", "table", "table", "table", "sitemap", "sitemap", "feed", "feed", "log", "log", "log", "html", "list"}
+	forms := []source.Form{"table", "table", "table", "table", "table", "table", "sitemap", "sitemap", "feed", "feed", "log", "log", "log", "html", "list"}
 	for i, s := range summaries {
 		assert.Equal(t, forms[i], s.Form, s.Source)
 		assert.Positive(t, s.Records, s.Source)

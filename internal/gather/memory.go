@@ -8,14 +8,9 @@ import (
 
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
+	"young-compass/internal/source"
 	"young-compass/internal/table"
 )
-
-// MemoryFile holds what sources said of each page when they were gathered last.
-// With it gather tells what a person wrote into pages.csv, which stays, from
-// what a source said, which a newer word of it replaces. Without it, all that
-// pages.csv says counts as written by a person.
-const MemoryFile = "gathered.csv"
 
 // Memory is the content of gathered.csv.
 type Memory struct {
@@ -25,7 +20,7 @@ type Memory struct {
 // remembered is a value and the form of the source that said it.
 type remembered struct {
 	value string
-	form  Form
+	form  source.Form
 }
 
 func memoryColumns() []string { return []string{"page", "field", "value", "form"} }
@@ -43,12 +38,12 @@ func ReadMemory(file string, r io.Reader) (*Memory, []finding.Finding, error) {
 			found = append(found, table.BadRow(file, row.Line, "this names no field of a page", "delete the row, or the file: gather makes it"))
 			continue
 		}
-		m.note(ref, row.Get("field"), row.Get("value"), Form(row.Get("form")))
+		m.note(ref, row.Get("field"), row.Get("value"), source.Form(row.Get("form")))
 	}
 	return m, found, nil
 }
 
-func (m *Memory) note(r inventory.Ref, field, value string, form Form) {
+func (m *Memory) note(r inventory.Ref, field, value string, form source.Form) {
 	if m.pages == nil {
 		m.pages = map[inventory.Ref]map[string]remembered{}
 	}

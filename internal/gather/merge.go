@@ -10,15 +10,15 @@ import (
 	"young-compass/internal/book"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
-	"young-compass/internal/route"
 	"young-compass/internal/slug"
+	"young-compass/internal/source"
 	"young-compass/internal/table"
 )
 
 // Merge merges all records into the inventory and the book, and returns what
 // each source brought, in the order in which they were read.
 func (g *Gatherer) Merge() ([]Summary, []finding.Finding) {
-	m := merger{Gatherer: g, index: route.Index{Site: g.Settings.Site, Fold: true}, owner: map[string]inventory.Ref{}, bound: map[address.Address]inventory.Ref{},
+	m := merger{Gatherer: g, owner: map[string]inventory.Ref{}, bound: map[address.Address]inventory.Ref{},
 		byID: map[string]inventory.Ref{}, byTitle: map[titled]inventory.Ref{}, groups: map[string]string{}, groupKey: map[string]string{}, claims: map[inventory.Ref]*claims{},
 		spoken: make([]map[inventory.Ref]bool, len(g.summaries)), before: map[inventory.Ref]bool{}, current: map[inventory.Ref]bool{}, inBook: map[address.Address]bool{}, paths: map[string]bool{}}
 	if g.Memory == nil {
@@ -53,7 +53,6 @@ func (g *Gatherer) Merge() ([]Summary, []finding.Finding) {
 // merger is a merge under way.
 type merger struct {
 	*Gatherer
-	index    route.Index
 	bound    map[address.Address]inventory.Ref // addresses of the book, and of records placed
 	owner    map[string]inventory.Ref          // the same by what they mean
 	paths    map[string]bool                   // the paths of these
@@ -77,7 +76,7 @@ type titled struct{ language, title string }
 // content.
 func (m *merger) meaning(a address.Address) string {
 	a = m.Settings.Site.Rebase(a)
-	return a.Host + m.index.Key(a.Path) + "?" + m.contentQuery(a)
+	return a.Host + address.Key(a.Path, true) + "?" + m.contentQuery(a)
 }
 
 func (m *merger) prepare() {
@@ -104,7 +103,7 @@ func (m *merger) addColumns() {
 	}
 	slices.SortStableFunc(order, func(i, j int) int {
 		a, b := m.summaries[i], m.summaries[j]
-		return cmp.Or(cmp.Compare(b.Form.rank(), a.Form.rank()), strings.Compare(a.Source, b.Source))
+		return cmp.Or(cmp.Compare(b.Form.Rank(), a.Form.Rank()), strings.Compare(a.Source, b.Source))
 	})
 	for _, i := range order {
 		m.Pages.AddColumns(m.fields[i])
@@ -117,7 +116,7 @@ func (m *merger) bind(a address.Address, r inventory.Ref) {
 	if _, taken := m.owner[meaning]; !taken {
 		m.owner[meaning] = r
 	}
-	m.paths[m.index.Key(a.Path)] = true
+	m.paths[address.Key(a.Path, true)] = true
 }
 
 // ownerOf returns the page that an address is known to belong to.
@@ -146,11 +145,11 @@ func (m *merger) resolve() {
 			case !m.Settings.Site.Has(a.Host):
 				s.Ignored["on a host that is not the site's"]++
 				continue
-			case s.Form != Table && m.Settings.IsFile(a.Path):
+			case s.Form != source.Table && m.Settings.IsFile(a.Path):
 				s.Ignored["a file"]++
 				continue
 			}
-			if s.Form == HTML && r.canonical == "" {
+			if s.Form == source.HTML && r.canonical == "" {
 				a.Path = m.withoutIndex(a.Path)
 			}
 			r.at, r.has = a, true
@@ -190,7 +189,7 @@ func (r *record) get(name string) string {
 func (m *merger) compare(a, b record) int {
 	x, y := m.summaries[a.source], m.summaries[b.source]
 	return cmp.Or(
-		cmp.Compare(y.Form.rank(), x.Form.rank()),
+		cmp.Compare(y.Form.Rank(), x.Form.Rank()),
 		compareBool(a.elsewhere, b.elsewhere), // the page itself before those that only lead to it
 		strings.Compare(x.Source, y.Source),
 		cmp.Compare(a.where.Line, b.where.Line),
@@ -294,9 +293,9 @@ func (m *merger) root(meaning string) string {
 func (m *merger) place(r *record) {
 	s := m.summaries[r.source]
 	_, met := m.ownerOf(r.at)
-	if s.Form == Log && !met {
+	if s.Form == source.Log && !met {
 		r.at = m.selecting(r.at)
-		if _, met = m.ownerOf(r.at); !met && m.paths[m.index.Key(r.at.Path)] {
+		if _, met = m.ownerOf(r.at); !met && m.paths[address.Key(r.at.Path, true)] {
 			s.Ignored["further parameters of a known path"]++
 			return
 		}

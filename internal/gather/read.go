@@ -18,19 +18,20 @@ import (
 	"young-compass/internal/inventory"
 	"young-compass/internal/page"
 	"young-compass/internal/sitefile"
+	"young-compass/internal/source"
 	"young-compass/internal/table"
 )
 
 // Read reads a source. Its form is told from its content when form is empty.
 // It returns the sitemaps that an index names. Errors are a *finding.Input, or
 // those of r.
-func (g *Gatherer) Read(name string, form Form, r io.Reader) (parts []string, err error) {
-	text, done, err := Unpack(name, r)
+func (g *Gatherer) Read(name string, form source.Form, r io.Reader) (parts []string, err error) {
+	text, done, err := source.Unpack(name, r)
 	if err != nil {
 		return nil, err
 	}
 	defer done()
-	sample, err := text.Peek(sampleSize)
+	sample, err := text.Peek(source.SampleSize)
 	if err != nil && !errors.Is(err, io.EOF) {
 		return nil, located(name, err)
 	}
@@ -38,22 +39,22 @@ func (g *Gatherer) Read(name string, form Form, r io.Reader) (parts []string, er
 		return nil, finding.Unreadable(finding.Place{File: name}, "the file is empty", "name a table, a feed, a sitemap, a log or a page")
 	}
 	if form == "" {
-		form = Detect(sample)
+		form = source.Detect(sample)
 	}
 	s := g.begin(name, form)
 	bad := len(g.found)
 	switch form {
-	case Table:
+	case source.Table:
 		err = g.readTable(s, text)
-	case List:
+	case source.List:
 		err = g.readList(s, text)
-	case Feed:
+	case source.Feed:
 		err = g.readFeed(s, text)
-	case Sitemap:
+	case source.Sitemap:
 		parts, err = g.readSitemap(s, text)
-	case Log:
+	case source.Log:
 		err = g.readLog(s, text)
-	case HTML:
+	case source.HTML:
 		err = g.readPage(name, (&url.URL{Path: "/" + path.Base(name)}).EscapedPath(), text)
 	default:
 		err = fmt.Errorf("%q is no form of a source", form)
@@ -121,25 +122,9 @@ func (g *Gatherer) readTable(s *Summary, r io.Reader) error {
 
 // readList reads addresses, one a line.
 func (g *Gatherer) readList(s *Summary, r io.Reader) error {
-	return Lines(s.Source, r, func(line int, text string) {
+	return source.Lines(s.Source, r, func(line int, text string) {
 		g.add(record{where: finding.Place{File: s.Source, Line: line}, address: text})
 	})
-}
-
-// Lines calls each with every line of a list that isn't empty. Errors are a
-// *finding.Input, or those of r.
-func Lines(file string, r io.Reader, each func(line int, text string)) error {
-	lines := bufio.NewScanner(r)
-	lines.Buffer(make([]byte, 64<<10), 1<<20)
-	for line := 1; lines.Scan(); line++ {
-		if text := strings.TrimSpace(strings.TrimPrefix(lines.Text(), "\ufeff")); text != "" {
-			each(line, text)
-		}
-	}
-	if errors.Is(lines.Err(), bufio.ErrTooLong) {
-		return finding.Unreadable(finding.Place{File: file}, "a line of more than 1 MiB", "write one address a line")
-	}
-	return lines.Err()
 }
 
 func (g *Gatherer) readFeed(s *Summary, r io.Reader) error {
@@ -210,7 +195,7 @@ func (g *Gatherer) AddPage(file, at string, signals page.Signals) {
 }
 
 // BeginSite starts a source whose pages AddPage brings.
-func (g *Gatherer) BeginSite(name string) { g.begin(name, Site) }
+func (g *Gatherer) BeginSite(name string) { g.begin(name, source.Site) }
 
 // AddMoved adds an address that was seen to redirect to another.
 func (g *Gatherer) AddMoved(at, to string) {
@@ -231,7 +216,7 @@ const maxFiles = 1_000_000
 // paths on the site. Other files are counted as ignored, and so are links,
 // since they may lead outside.
 func (g *Gatherer) ReadFolder(name string, folder fs.FS) error {
-	g.begin(name, HTML)
+	g.begin(name, source.HTML)
 	seen := 0
 	err := fs.WalkDir(folder, ".", func(file string, entry fs.DirEntry, err error) error {
 		if err != nil {
@@ -260,7 +245,7 @@ func (g *Gatherer) ReadFolder(name string, folder fs.FS) error {
 		if err != nil && !errors.Is(err, io.EOF) {
 			return err
 		}
-		if len(sample) == 0 || Detect(sample) != HTML || !looksLikePage(sample) {
+		if len(sample) == 0 || source.Detect(sample) != source.HTML || !looksLikePage(sample) {
 			g.Ignore("no HTML page")
 			return nil
 		}

@@ -9,10 +9,10 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/feed"
 	"young-compass/internal/finding"
-	"young-compass/internal/gather"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 	"young-compass/internal/sitefile"
+	"young-compass/internal/source"
 	"young-compass/internal/table"
 )
 
@@ -20,10 +20,10 @@ import (
 const maxText = 20 << 10
 
 // usualNames are those that the columns of a table of pages go by elsewhere.
-func usualNames() []gather.Usual {
-	return append(gather.UsualNames(),
-		gather.Usual{Column: "heading", Names: []string{"h1", "main heading"}},
-		gather.Usual{Column: "text", Names: []string{"body", "content", "description", "summary", "excerpt"}})
+func usualNames() []source.Usual {
+	return append(source.UsualNames(),
+		source.Usual{Column: "heading", Names: []string{"h1", "main heading"}},
+		source.Usual{Column: "text", Names: []string{"body", "content", "description", "summary", "excerpt"}})
 }
 
 // reader collects the pages of a file. Paths stand on the base.
@@ -38,7 +38,7 @@ type reader struct {
 // or a feed, packed or not; paths stand on the site at base. What can't be read
 // as an address becomes a finding. Errors are a *finding.Input, or those of r.
 func Read(file string, r io.Reader, base address.Address) ([]Page, []finding.Finding, error) {
-	text, done, err := gather.Unpack(file, r)
+	text, done, err := source.Unpack(file, r)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -48,21 +48,21 @@ func Read(file string, r io.Reader, base address.Address) ([]Page, []finding.Fin
 		return nil, nil, fmt.Errorf("reading %s: %w", file, err)
 	}
 	p := &reader{file: file, base: base}
-	form := gather.Detect(sample)
-	if first, _, _ := strings.Cut(string(sample), "\n"); form == gather.Table && strings.HasPrefix(first, "/") && !strings.ContainsAny(first, ",;\t") {
-		form = gather.List // of paths
+	form := source.Detect(sample)
+	if first, _, _ := strings.Cut(string(sample), "\n"); form == source.Table && strings.HasPrefix(first, "/") && !strings.ContainsAny(first, ",;\t") {
+		form = source.List // of paths
 	}
 	switch form {
-	case gather.Table:
+	case source.Table:
 		err = p.table(text)
-	case gather.List:
-		err = gather.Lines(file, text, func(line int, at string) { p.add(line, at, Page{}) })
-	case gather.Feed:
+	case source.List:
+		err = source.Lines(file, text, func(line int, at string) { p.add(line, at, Page{}) })
+	case source.Feed:
 		err = feed.Read(file, text, func(e feed.Entry) error {
 			p.add(0, e.Link, Page{Title: e.Title, Language: e.Language, Date: e.Date, Kind: strings.Join(e.Categories, "/")})
 			return nil
 		})
-	case gather.Sitemap:
+	case source.Sitemap:
 		var s sitefile.Sitemap
 		s, err = sitefile.ReadSitemap(file, text, func(u sitefile.URL) error {
 			p.add(u.Line, u.Location, Page{})

@@ -130,6 +130,12 @@ func newSurvey(s *Surveyor) *Survey {
 	}
 }
 
+// Identity tells runs apart: one that was broken off is gone on with by a run that asks the same questions at the same
+// place. at is what stands instead of the addresses that the site's names lead to.
+func (s *Surveyor) Identity(at []string) string {
+	return fmt.Sprint("survey ", s.Plan.Site.Origin, " at ", at, " max ", s.Max, " obey ", s.Obey, " sample ", s.Sample)
+}
+
 // Run asks the site.
 func (s *Surveyor) Run(ctx context.Context) (*Survey, error) {
 	v := newSurvey(s)

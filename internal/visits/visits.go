@@ -15,9 +15,6 @@ import (
 	"young-compass/internal/table"
 )
 
-// FileName is where a project keeps visits.
-const FileName = "visits.csv"
-
 // Visit is one row of visits.csv: an address, and how often it was answered
 // with a status.
 type Visit struct {

@@ -1,4 +1,6 @@
-package gather
+// Package source reads what an inventory can be made from, whatever form it has: it tells the form, unpacks, and knows
+// by which names columns go elsewhere.
+package source
 
 import (
 	"bufio"
@@ -14,6 +16,7 @@ import (
 	"young-compass/internal/accesslog"
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
 )
 
 // Form is the kind of a source.
@@ -33,8 +36,8 @@ const (
 // Forms returns the forms that a source can be told to have.
 func Forms() []Form { return []Form{Table, List, Feed, HTML, Sitemap, Log} }
 
-// rank orders the forms by how much their word counts; equals share a number.
-func (f Form) rank() int {
+// Rank orders the forms by how much their word counts; equals share a number.
+func (f Form) Rank() int {
 	switch f {
 	case Table:
 		return 5
@@ -50,7 +53,8 @@ func (f Form) rank() int {
 	return 0
 }
 
-const sampleSize = 64 << 10
+// SampleSize is how much of a source Detect wants to see, in bytes.
+const SampleSize = 64 << 10
 
 // Detect tells the form of a source from the beginning of its content.
 func Detect(sample []byte) Form {
@@ -127,7 +131,7 @@ const (
 // and a function to call when it has been read.
 func Unpack(file string, r io.Reader) (*bufio.Reader, func(), error) {
 	packed := &meter{r: r}
-	raw := bufio.NewReaderSize(packed, sampleSize)
+	raw := bufio.NewReaderSize(packed, SampleSize)
 	start, err := raw.Peek(4)
 	if err != nil && !errors.Is(err, io.EOF) {
 		return nil, nil, fmt.Errorf("reading %s: %w", file, err)
@@ -141,13 +145,13 @@ func Unpack(file string, r io.Reader) (*bufio.Reader, func(), error) {
 		if err != nil {
 			return nil, nil, broken(err)
 		}
-		return bufio.NewReaderSize(&unpacked{file: file, packed: packed, r: z}, sampleSize), func() { _ = z.Close() }, nil
+		return bufio.NewReaderSize(&unpacked{file: file, packed: packed, r: z}, SampleSize), func() { _ = z.Close() }, nil
 	case bytes.HasPrefix(start, []byte("\x28\xb5\x2f\xfd")):
 		z, err := zstd.NewReader(raw, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(256<<20))
 		if err != nil {
 			return nil, nil, broken(err)
 		}
-		return bufio.NewReaderSize(&unpacked{file: file, packed: packed, r: z}, sampleSize), z.Close, nil
+		return bufio.NewReaderSize(&unpacked{file: file, packed: packed, r: z}, SampleSize), z.Close, nil
 	}
 	return raw, func() {}, nil
 }
@@ -184,4 +188,40 @@ func (u *unpacked) Read(p []byte) (int, error) {
 		return n, finding.Unreadable(finding.Place{File: u.file}, "it can't be unpacked: "+err.Error(), "fetch it again")
 	}
 	return n, err
+}
+
+// Usual is a column that a table of pages needs or may have, with the names it
+// usually goes by elsewhere.
+type Usual struct {
+	Column string
+	Names  []string
+}
+
+// UsualNames are the columns that a source needs or may have.
+func UsualNames() []Usual {
+	return []Usual{
+		{"key", []string{"id", "page id", "page_id", "identifier"}},
+		{"title", []string{"name", "headline", "page title", "page_title", "title.text"}},
+		{"address", inventory.AddressNames()},
+		{"language", []string{"lang", "locale"}},
+		{"kind", []string{"type", "content type", "content_type"}},
+		{"state", []string{"status"}},
+		{"date", []string{"published", "publication date", "created"}},
+	}
+}
+
+// Lines calls each with every line of a list that isn't empty. Errors are a
+// *finding.Input, or those of r.
+func Lines(file string, r io.Reader, each func(line int, text string)) error {
+	lines := bufio.NewScanner(r)
+	lines.Buffer(make([]byte, 64<<10), 1<<20)
+	for line := 1; lines.Scan(); line++ {
+		if text := strings.TrimSpace(strings.TrimPrefix(lines.Text(), "\ufeff")); text != "" {
+			each(line, text)
+		}
+	}
+	if errors.Is(lines.Err(), bufio.ErrTooLong) {
+		return finding.Unreadable(finding.Place{File: file}, "a line of more than 1 MiB", "write one address a line")
+	}
+	return lines.Err()
 }
