@@ -31,7 +31,7 @@ parameters: {identity: [id], tracking: ["utm_*"], noise: [sid]}
 `
 
 // source is a file to gather.
-type source struct {
+type given struct {
 	name string
 	form source.Form
 	text string
@@ -54,7 +54,7 @@ func newProject(t *testing.T) *gathered {
 }
 
 // gather merges sources, and reads back what it wrote, as a next run would.
-func (p *gathered) gather(t *testing.T, sources ...source) ([]gather.Summary, []finding.Finding) {
+func (p *gathered) gather(t *testing.T, sources ...given) ([]gather.Summary, []finding.Finding) {
 	t.Helper()
 	g := gather.Gatherer{Settings: p.config, Today: "2026-11-23", Pages: p.pages, Book: p.book, Memory: p.memory}
 	for _, s := range sources {
@@ -95,7 +95,7 @@ func codes(found []finding.Finding) (lines []string) {
 
 func TestFirstAddressIsCurrentFurtherOnesVariants(t *testing.T) {
 	p := newProject(t)
-	s, found := p.gather(t, source{"old.csv", "", "key,language,title,state,colour,address\na,en,A,live,red,/a.html\na,en,A,live,,/b.html\na,de,A,live,,http://www.skerrywick.example/a\nd,,D,draft,,/d\ne,,E,,,\nf,,F,,,https://other.example/f\n"})
+	s, found := p.gather(t, given{"old.csv", "", "key,language,title,state,colour,address\na,en,A,live,red,/a.html\na,en,A,live,,/b.html\na,de,A,live,,http://www.skerrywick.example/a\nd,,D,draft,,/d\ne,,E,,,\nf,,F,,,https://other.example/f\n"})
 	require.Empty(t, found)
 	assert.Equal(t, `address,page,state,since
 http://www.skerrywick.example/a,a@de,current,2026-11-23
@@ -115,31 +115,31 @@ e,en,page,E,live,,,,
 // What a person wrote stays; what a source said, a newer word of it replaces.
 func TestHandEditedPagesStay(t *testing.T) {
 	p := newProject(t)
-	p.gather(t, source{"old.csv", "", "key,title,region,address\na,First,north,/a\nb,B,,/b\n"})
+	p.gather(t, given{"old.csv", "", "key,title,region,address\na,First,north,/a\nb,B,,/b\n"})
 	p.page(t, "a@en").Title = "By hand"
-	s, _ := p.gather(t, source{"old.csv", "", "key,title,region,address\na,Second,south,/a\nb,Renamed,,/b\n"})
+	s, _ := p.gather(t, given{"old.csv", "", "key,title,region,address\na,Second,south,/a\nb,Renamed,,/b\n"})
 	assert.Equal(t, "By hand", p.page(t, "a@en").Title)
 	assert.Equal(t, "south", p.page(t, "a@en").Field("region"))
 	assert.Equal(t, "Renamed", p.page(t, "b@en").Title)
 	assert.Equal(t, []int{1, 2, 2, 0}, []int{s[0].Kept, s[0].Changed, s[0].Merged, s[0].New})
 
 	p.page(t, "a@en").Set("region", "") // emptied by hand
-	p.gather(t, source{"feed.xml", "", `<rss><channel><item><title>From the feed</title><link>/b</link></item></channel></rss>`})
+	p.gather(t, given{"feed.xml", "", `<rss><channel><item><title>From the feed</title><link>/b</link></item></channel></rss>`})
 	assert.Equal(t, "Renamed", p.page(t, "b@en").Title, "a feed's word counts less than what a table said")
-	p.gather(t, source{"old.csv", "", "key,title,region\na,Third,west\n"})
+	p.gather(t, given{"old.csv", "", "key,title,region\na,Third,west\n"})
 	assert.Empty(t, p.page(t, "a@en").Field("region"))
 
 	p.pages.Pages = p.pages.Pages[:1] // b deleted by hand
 	p.pages, _, _ = inventory.Read(project.PagesFile, bytes.NewReader(p.pages.Encode()), "en")
-	s, _ = p.gather(t, source{"old.csv", "", "key,title\nb,B\n"})
+	s, _ = p.gather(t, given{"old.csv", "", "key,title\nb,B\n"})
 	assert.Equal(t, map[string]int{"deleted from pages.csv by hand": 1}, s[0].Ignored)
 	assert.Nil(t, p.pages.Find(inventory.Ref{Key: "b", Language: "en"}))
 }
 
 // A run that breaks off between its writes is followed by the same files.
 func TestBrokenOffBetweenWrites(t *testing.T) {
-	first := source{"old.csv", "", "key,title,region,address\na,First,north,/a\nb,B,,/b\n"}
-	second := source{"old.csv", "", "key,title,region,state,address\na,Second,north,,/a\nc,C,west,draft,/c\nd,D,,,/d\n"}
+	first := given{"old.csv", "", "key,title,region,address\na,First,north,/a\nb,B,,/b\n"}
+	second := given{"old.csv", "", "key,title,region,state,address\na,Second,north,,/a\nc,C,west,draft,/c\nd,D,,,/d\n"}
 	whole, broken := newProject(t), newProject(t)
 	for _, p := range []*gathered{whole, broken} {
 		p.gather(t, first)
@@ -163,10 +163,10 @@ func TestBrokenOffBetweenWrites(t *testing.T) {
 func TestPrecedence(t *testing.T) {
 	p := newProject(t)
 	_, found := p.gather(t,
-		source{"sitemap.xml", "", `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>https://skerrywick.example/a</loc><lastmod>2026-01-02T03:04:05Z</lastmod></url></urlset>`},
-		source{"a", "", `<!doctype html><html lang="en"><title>From the page</title><link rel=canonical href="https://skerrywick.example/a"><meta name=robots content=noindex><h1>Heading</h1>`},
-		source{"feed.atom", "", `<feed xmlns="http://www.w3.org/2005/Atom"><entry><title>From the feed</title><link href="/a"/><updated>2026-05-06T00:00:00Z</updated></entry></feed>`},
-		source{"t.csv", "", "key,title,address\nkey-of-a,From the table,http://www.skerrywick.example/A\n"},
+		given{"sitemap.xml", "", `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>https://skerrywick.example/a</loc><lastmod>2026-01-02T03:04:05Z</lastmod></url></urlset>`},
+		given{"a", "", `<!doctype html><html lang="en"><title>From the page</title><link rel=canonical href="https://skerrywick.example/a"><meta name=robots content=noindex><h1>Heading</h1>`},
+		given{"feed.atom", "", `<feed xmlns="http://www.w3.org/2005/Atom"><entry><title>From the feed</title><link href="/a"/><updated>2026-05-06T00:00:00Z</updated></entry></feed>`},
+		given{"t.csv", "", "key,title,address\nkey-of-a,From the table,http://www.skerrywick.example/A\n"},
 	)
 	assert.Empty(t, found)
 	a := p.page(t, "key-of-a@en")
@@ -178,7 +178,7 @@ func TestPrecedence(t *testing.T) {
 	assert.Len(t, p.pages.Pages, 1)
 
 	p = newProject(t)
-	_, found = p.gather(t, source{"one.csv", "", "key,title,state\na,One,live\n"}, source{"two.csv", "", "key,title,state\na,Two,draft\n"})
+	_, found = p.gather(t, given{"one.csv", "", "key,title,state\na,One,live\n"}, given{"two.csv", "", "key,title,state\na,Two,draft\n"})
 	assert.Equal(t, []string{
 		`one.csv:2: warning sources-differ: the state of a@en is "live" here and "draft" in two.csv:2; neither is taken; write the right one into pages.csv`,
 		`one.csv:2: warning sources-differ: the title of a@en is "One" here and "Two" in two.csv:2; neither is taken; write the right one into pages.csv`,
@@ -189,8 +189,8 @@ func TestPrecedence(t *testing.T) {
 
 func TestAnAddressIsNotGivenAway(t *testing.T) {
 	p := newProject(t)
-	p.gather(t, source{"a.csv", "", "key,title,address\na,A,/a\n"})
-	_, found := p.gather(t, source{"more.csv", "", "key,title,address\nb,B,/%61\nc d,C,/c\ne,E,ftp://x\nf,F,\n"})
+	p.gather(t, given{"a.csv", "", "key,title,address\na,A,/a\n"})
+	_, found := p.gather(t, given{"more.csv", "", "key,title,address\nb,B,/%61\nc d,C,/c\ne,E,ftp://x\nf,F,\n"})
 	assert.Equal(t, []string{
 		"more.csv:2: error bad-row: https://skerrywick.example/a belongs to a@en already, so it can't be given to b@en; correct the key, or change the page in addresses.csv",
 		`more.csv:3: error bad-row: key "c d" names no page; write it without @ / : ? # or spaces`,
@@ -200,7 +200,7 @@ func TestAnAddressIsNotGivenAway(t *testing.T) {
 
 func TestColumnsByTheirUsualNames(t *testing.T) {
 	p := newProject(t)
-	s, _ := p.gather(t, source{"t.csv", "", "ID;Page Title;URL;Status;Lang\n7;Storm;/page.php?id=7;Published;de\n8;Calm;/page.php?id=8;Pending;\n9;Lost;/x;Not found;\n"})
+	s, _ := p.gather(t, given{"t.csv", "", "ID;Page Title;URL;Status;Lang\n7;Storm;/page.php?id=7;Published;de\n8;Calm;/page.php?id=8;Pending;\n9;Lost;/x;Not found;\n"})
 	assert.Equal(t, []gather.Mapping{{Column: "key", From: "id"}, {Column: "title", From: "page title"}, {Column: "address", From: "url"}, {Column: "language", From: "lang"}, {Column: "state", From: "status"}}, s[0].Columns)
 	assert.Equal(t, map[string]int{"not found": 1}, s[0].Ignored)
 	assert.Equal(t, "key,language,kind,title,state,fixed,canonical,robots\n7,de,page,Storm,live,,,\n8,en,page,Calm,draft,,,\n", string(p.pages.Encode()))
@@ -227,7 +227,7 @@ func TestColumnsByTheirUsualNames(t *testing.T) {
 // A source without keys gets them from its addresses; translations share one.
 func TestKeysOfSourcesWithoutAny(t *testing.T) {
 	p := newProject(t)
-	_, found := p.gather(t, source{"sitemap.xml", "", `<urlset xmlns:xhtml="http://www.w3.org/1999/xhtml">
+	_, found := p.gather(t, given{"sitemap.xml", "", `<urlset xmlns:xhtml="http://www.w3.org/1999/xhtml">
 <url><loc>https://skerrywick.example/</loc></url>
 <url><loc>https://skerrywick.example/ports/Hildafjord.html</loc>
   <xhtml:link rel="alternate" hreflang="de" href="https://skerrywick.example/de/haefen/hildafjord"/>
@@ -239,14 +239,14 @@ func TestKeysOfSourcesWithoutAny(t *testing.T) {
 </urlset>`})
 	assert.Empty(t, found)
 	assert.Equal(t, "home@en page-id-7-sid-x@en ports-hildafjord@de ports-hildafjord@en", refs(p))
-	p.gather(t, source{"list.txt", "", "https://skerrywick.example/page.php?id=7\nhttps://skerrywick.example/new\n"})
+	p.gather(t, given{"list.txt", "", "https://skerrywick.example/page.php?id=7\nhttps://skerrywick.example/new\n"})
 	assert.Equal(t, "home@en new@en page-id-7-sid-x@en ports-hildafjord@de ports-hildafjord@en", refs(p))
 
 	p = newProject(t)
-	p.gather(t, source{"f.atom", "", `<feed xmlns="http://www.w3.org/2005/Atom" xmlns:app="http://www.w3.org/2007/app"><entry><id>tag:skerrywick.example,2026:1</id><title>Spring &amp; storm</title><app:control><app:draft>yes</app:draft></app:control></entry></feed>`})
+	p.gather(t, given{"f.atom", "", `<feed xmlns="http://www.w3.org/2005/Atom" xmlns:app="http://www.w3.org/2007/app"><entry><id>tag:skerrywick.example,2026:1</id><title>Spring &amp; storm</title><app:control><app:draft>yes</app:draft></app:control></entry></feed>`})
 	assert.Equal(t, "spring-and-storm@en", refs(p))
 	assert.Empty(t, p.book.Entries)
-	p.gather(t, source{"f.atom", "", `<feed xmlns="http://www.w3.org/2005/Atom"><entry><id>tag:skerrywick.example,2026:1</id><title>Spring storm</title><link href="https://skerrywick.example/news/spring"/></entry></feed>`})
+	p.gather(t, given{"f.atom", "", `<feed xmlns="http://www.w3.org/2005/Atom"><entry><id>tag:skerrywick.example,2026:1</id><title>Spring storm</title><link href="https://skerrywick.example/news/spring"/></entry></feed>`})
 	assert.Equal(t, "spring-and-storm@en", refs(p), "the entry is known by its id")
 	assert.Equal(t, inventory.Live, p.page(t, "spring-and-storm@en").State)
 	require.Len(t, p.book.Entries, 1)
@@ -290,11 +290,11 @@ func TestLogs(t *testing.T) {
 		return `192.0.2.1 - - [23/Nov/2026:10:00:00 +0000] "GET ` + target + ` HTTP/1.1" ` + status + ` 1 "` + referrer + `" "` + agent + "\"\n"
 	}
 	const person, robot = "Mozilla/5.0 (X11)", "ExampleBot/1.0"
-	s, found := p.gather(t, source{"access.log", "", line("/a?utm_source=x", "200", "-", person) + line("/a", "200", "-", person) + line("/a", "200", "-", robot) +
+	s, found := p.gather(t, given{"access.log", "", line("/a?utm_source=x", "200", "-", person) + line("/a", "200", "-", person) + line("/a", "200", "-", robot) +
 		line("/lost", "404", "https://search.example/", person) + line("/lost", "404", "https://search.example/", person) + line("/lost", "404", "https://b.example/,", person) +
 		line("/assets/x.png", "200", "-", person) + line("/new?id=3&x=1", "200", "-", person) + line("/new?id=3&x=2", "200", "-", person) + line("/robots-only", "200", "-", robot) +
 		line("/old", "301", "-", person) + "garbage\n" + line("http://www.skerrywick.example/W", "200", "-", person)},
-		source{"t.csv", "", "key,title,address\na,A,http://www.skerrywick.example/a\n"})
+		given{"t.csv", "", "key,title,address\na,A,http://www.skerrywick.example/a\n"})
 	assert.Empty(t, found)
 	assert.Equal(t, "a@en new-id-3@en w@en", refs(p))
 	assert.Equal(t, map[string]int{"a file": 1, "answered 404": 1, "asked for by robots alone": 1, "redirects": 1}, s[0].Ignored)
@@ -334,7 +334,7 @@ func workbook(t *testing.T, rows ...[]any) string {
 }
 
 // everyKind returns sources of every form that speak of the same site.
-func everyKind(t *testing.T) []source {
+func everyKind(t *testing.T) []given {
 	t.Helper()
 	const log = `192.0.2.1 - - [23/Nov/2026:10:00:00 +0000] "GET /routes/skerry HTTP/1.1" 200 1 "-" "Mozilla/5.0"
 192.0.2.1 - - [23/Nov/2026:10:00:00 +0000] "GET /only-in-the-log HTTP/1.1" 200 1
@@ -342,7 +342,7 @@ func everyKind(t *testing.T) []source {
 	gz, zst := packed(t, log)
 	sitemap := `<urlset><url><loc>https://skerrywick.example/routes/skerry</loc><lastmod>2026-01-01</lastmod></url><url><loc>https://skerrywick.example/fares</loc></url></urlset>`
 	mapGz, _ := packed(t, sitemap)
-	return []source{
+	return []given{
 		{"a.csv", "", "key,title,address,region\nroute-1,Skerry route,/routes/skerry,north\n"},
 		{"b.tsv", "", "id\ttitle\turl\nroute-2\tOuter route\t/routes/outer\n"},
 		{"c.csv", "", "\xff\xfe" + strings.Join(strings.Split("key;title;url\r\nroute-3;Inner;/routes/inner\r\n", ""), "\x00") + "\x00"},
@@ -364,7 +364,7 @@ func TestEveryKindInAnyOrder(t *testing.T) {
 	summaries, found := p.gather(t, sources...)
 	require.Empty(t, found)
 	want := p.files()
-	forms := []source.Form{"table", "table", "table", "table", "table", "table", "sitemap", "sitemap", "feed", "feed", "log", "log", "log", "html", "list"}
+	forms := []given.Form{"table", "table", "table", "table", "table", "table", "sitemap", "sitemap", "feed", "feed", "log", "log", "log", "html", "list"}
 	for i, s := range summaries {
 		assert.Equal(t, forms[i], s.Form, s.Source)
 		assert.Positive(t, s.Records, s.Source)
@@ -387,8 +387,8 @@ func TestEveryKindInAnyOrder(t *testing.T) {
 
 func TestCompare(t *testing.T) {
 	left, right := newProject(t), newProject(t)
-	left.gather(t, source{"l.csv", "", "key,title,state\na,A,live\nb,Same title,live\nc,Only here,draft\n"})
-	right.gather(t, source{"r.csv", "", "key,title,state\na,A,live\n17, Same  Title ,live\n18,New,live\n"})
+	left.gather(t, given{"l.csv", "", "key,title,state\na,A,live\nb,Same title,live\nc,Only here,draft\n"})
+	right.gather(t, given{"r.csv", "", "key,title,state\na,A,live\n17, Same  Title ,live\n18,New,live\n"})
 	c := gather.Compare(left.pages, right.pages)
 	assert.Equal(t, []gather.SideBySide{{Kind: "page", Language: "en", State: "draft", Left: 1}, {Kind: "page", Language: "en", State: "live", Left: 2, Right: 3}}, c.Counts)
 	assert.Equal(t, []int{2, 1}, []int{c.Both, c.Titles})

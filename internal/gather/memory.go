@@ -12,7 +12,9 @@ import (
 	"young-compass/internal/table"
 )
 
-// Memory is the content of gathered.csv.
+// Memory is the content of gathered.csv: what sources said of each page when they were gathered last. With it gather
+// tells what a person wrote into pages.csv, which stays, from what a source said, which a newer word of it replaces.
+// Without it, all that pages.csv says counts as written by a person.
 type Memory struct {
 	pages map[inventory.Ref]map[string]remembered
 }
