@@ -30,14 +30,14 @@ languages: {default: en, others: {de: {prefix: de}, nb: {prefix: nb}}}
 parameters: {identity: [id], tracking: ["utm_*"], noise: [sid]}
 `
 
-// source is a file to gather.
+// given is a file to gather.
 type given struct {
 	name string
 	form source.Form
 	text string
 }
 
-// project is what gathering works on, between runs.
+// gathered is what gathering works on, between runs.
 type gathered struct {
 	config *planfile.Settings
 	pages  *inventory.Inventory
@@ -364,7 +364,7 @@ func TestEveryKindInAnyOrder(t *testing.T) {
 	summaries, found := p.gather(t, sources...)
 	require.Empty(t, found)
 	want := p.files()
-	forms := []given.Form{"table", "table", "table", "table", "table", "table", "sitemap", "sitemap", "feed", "feed", "log", "log", "log", "html", "list"}
+	forms := []source.Form{"table", "table", "table", "table", "table", "table", "sitemap", "sitemap", "feed", "feed", "log", "log", "log", "html", "list"}
 	for i, s := range summaries {
 		assert.Equal(t, forms[i], s.Form, s.Source)
 		assert.Positive(t, s.Records, s.Source)
