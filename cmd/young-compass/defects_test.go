@@ -118,7 +118,8 @@ kinds:
 // clean puts in rows with which nothing is wrong: of every status, with hosts,
 // queries, fragments, known foreign targets, pages, patterns.
 func (d *troubled) clean(n int) {
-	d.put("/tales/{year}/{slug},/pages/p1,301,year=[0-9]{4} slug=slug", "/tales/{part}/{more},https://partner.example/tales/{part}/{more},302,")
+	d.put("/tales/{year}/{slug},/pages/p1,301,year=[0-9]{4} slug=slug",
+		"/tales/{part}/{more},https://partner.example/tales/{part}/{more},302,")
 	for i := range n {
 		page := i % livePages
 		switch i % 12 {
@@ -137,7 +138,8 @@ func (d *troubled) clean(n int) {
 		case 6:
 			d.put(fmt.Sprintf("/de/alt/%d,/de/pages/p%d?tab=2,303,", i, page))
 		case 7:
-			d.put(fmt.Sprintf("https://www.skerrywick.example/two/%d,/pages/p%d,301,", i, page), fmt.Sprintf("https://skerrywick.example/two/%d,/pages/p%d,301,", i, (page+1)%livePages))
+			d.put(fmt.Sprintf("https://www.skerrywick.example/two/%d,/pages/p%d,301,", i, page),
+				fmt.Sprintf("https://skerrywick.example/two/%d,/pages/p%d,301,", i, (page+1)%livePages))
 		default:
 			d.put(fmt.Sprintf("/Old/Place-%d.html,https://skerrywick.example/pages/p%d,301,", i, page))
 		}
@@ -148,7 +150,8 @@ func (d *troubled) clean(n int) {
 func (d *troubled) troubles(k int) {
 	for i := range k {
 		f := func(row string) string {
-			return strings.NewReplacer("#i", fmt.Sprint(i), "#p", fmt.Sprint(i%livePages), "#q", fmt.Sprint((i+1)%livePages)).Replace(row)
+			return strings.NewReplacer("#i", fmt.Sprint(i), "#p", fmt.Sprint(i%livePages), "#q",
+				fmt.Sprint((i+1)%livePages)).Replace(row)
 		}
 		put := func(codes string, rows ...string) {
 			for n := range rows {
@@ -156,7 +159,8 @@ func (d *troubled) troubles(k int) {
 			}
 			d.wrong(codes, rows...)
 		}
-		put("loop", "/loop/#i/a,/loop/#i/b,301,", "/loop/#i/b,https://www.skerrywick.example/LOOP/#i/c,301,", "/loop/#i/c,/loop/#i/a,301,")
+		put("loop", "/loop/#i/a,/loop/#i/b,301,", "/loop/#i/b,https://www.skerrywick.example/LOOP/#i/c,301,",
+			"/loop/#i/c,/loop/#i/a,301,")
 		put("into-loop 2", "/into/#i,/into/#i/more,301,", "/into/#i/more,/loop/#i/b,301,")
 		put("chain 2", "/chain/#i/0,/chain/#i/1,301,", "/chain/#i/1,/chain/#i/2,301,", "/chain/#i/2,p#p@en,301,")
 		put("duplicate", "/chain/#i/0,https://skerrywick.example/chain/#i/1,301,") // within the chain; it may come first
@@ -195,7 +199,8 @@ func checked(t *testing.T, dir string, list []byte) map[string]int {
 	file := filepath.Join(dir, "list.csv")
 	require.NoError(t, os.WriteFile(file, list, 0o644))
 	var out, messages bytes.Buffer
-	status := cli.Main(context.Background(), []string{"redirects", "check", "--project", dir, "--format", "json", "--fail-on", "never", file}, strings.NewReader(""), &out, &messages)
+	status := cli.Main(context.Background(), []string{"redirects", "check", "--project", dir, "--format", "json",
+		"--fail-on", "never", file}, strings.NewReader(""), &out, &messages)
 	require.Zero(t, status, messages.String())
 	var result struct {
 		Summary struct {

@@ -63,29 +63,37 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	for _, name := range []string{demo.OldSite, demo.OldRedirects} {
 		demotest.Write(t, filepath.Join(dir, name), demotest.File(t, name))
 	}
-	demotest.Write(t, filepath.Join(dir, "visits.csv"), []byte("address,status,visitors,robots,last,referrers\nhttps://skerrywick.example/old/seabirds.htm,404,3,0,2026-11-23,https://a.example/ 3\nhttps://skerrywick.example/summer,404,5,0,,\nhttps://skerrywick.example/lost/a,404,2,0,,\n"))
+	demotest.Write(t, filepath.Join(dir, "visits.csv"),
+		[]byte("address,status,visitors,robots,last,referrers\nhttps://skerrywick.example/old/seabirds.htm,404,3,0,2026-11-23,https://a.example/ 3\nhttps://skerrywick.example/summer,404,5,0,,\nhttps://skerrywick.example/lost/a,404,2,0,,\n"))
 	demotest.Write(t, filepath.Join(dir, "patterns.csv"), []byte("from,to,status\n/lost/{x},/nowhere/{x},301\n"))
 	demotest.Write(t, filepath.Join(dir, "more.csv"), []byte("from,to,status\n/more.htm,contact@en,301\n"))
 	demotest.Write(t, filepath.Join(dir, demo.IslandGuide), demotest.File(t, demo.IslandGuide))
 	gathered := t.TempDir()
 	demotest.Gathered(t, gathered)
-	demotest.Write(t, filepath.Join(gathered, "collide.csv"), []byte("id,title,url\nx1,Same,/x1\nx2,Same,/x2\nnew,New,\n"))
+	demotest.Write(t, filepath.Join(gathered, "collide.csv"),
+		[]byte("id,title,url\nx1,Same,/x1\nx2,Same,/x2\nnew,New,\n"))
 	require.NoError(t, demo.CopySources(gathered))
 	pages, err := os.ReadFile(filepath.Join(gathered, "pages.csv"))
 	require.NoError(t, err)
-	demotest.Write(t, filepath.Join(gathered, "pages.csv"), bytes.Replace(pages, []byte("Out Stack,live,Outer"), []byte("Out Stack,live,North; Outer"), 1))
-	demotest.Write(t, filepath.Join(gathered, "visits.csv"), []byte("address,status,visitors\nhttp://www.skerrywick.example/,200,3\n"))
+	demotest.Write(t, filepath.Join(gathered, "pages.csv"), bytes.Replace(pages, []byte("Out Stack,live,Outer"),
+		[]byte("Out Stack,live,North; Outer"), 1))
+	demotest.Write(t, filepath.Join(gathered, "visits.csv"),
+		[]byte("address,status,visitors\nhttp://www.skerrywick.example/,200,3\n"))
 	live := neglected(t, dir)
 	seen := map[string]map[string]bool{"All commands": {}}
 	for _, c := range []struct{ section, args string }{
-		{"gather", "gather --project " + gathered + " " + gathered + "/collide.csv " + gathered + "/sources/access.log"}, {"gather", "gather --project " + gathered + " --compare " + gathered + "/collide.csv"}, {"lint", "lint --project " + gathered},
-		{"design", "design --project " + gathered}, {"design", "design --collide number --project " + gathered}, {"design", "design --only page --project " + dir},
+		{"gather", "gather --project " + gathered + " " + gathered + "/collide.csv " + gathered +
+			"/sources/access.log"}, {"gather", "gather --project " + gathered + " --compare " + gathered +
+			"/collide.csv"}, {"lint", "lint --project " + gathered},
+		{"design", "design --project " + gathered}, {"design", "design --collide number --project " + gathered},
+		{"design", "design --only page --project " + dir},
 		{"redirects check", "redirects check --project " + dir + " " + dir + "/" + demo.OldRedirects},
 		{"redirects coverage", "redirects coverage --project " + dir},
 		{"redirects preview", "redirects preview --project " + dir + " --list " + dir + "/patterns.csv"},
 		{"redirects add and merge", "redirects merge --project " + dir + " " + dir + "/more.csv"},
 		{"pair", "pair " + dir + "/" + demo.IslandGuide + " " + dir},
-		{"trace", "trace --explain --project " + dir + " /routes?sid=1 /contact nonsense http://other.example/ /index.php?item=999"},
+		{"trace", "trace --explain --project " + dir +
+			" /routes?sid=1 /contact nonsense http://other.example/ /index.php?item=999"},
 		{"emit", "emit nginx --project " + dir + " --directory " + dir + "/out"},
 		{"probe", "probe --project " + dir + live + " --save monday --copy https://" + demo.CopyHost + "/"},
 		{"probe", "probe redirects --project " + dir + " --at 127.0.0.1:1,1"},
@@ -95,7 +103,8 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		{"probe explain", "probe explain /notices?page=2 --project " + dir + live},
 	} {
 		var out bytes.Buffer
-		cli.Main(context.Background(), append(strings.Fields(c.args), "--format", "json"), strings.NewReader(""), &out, &bytes.Buffer{})
+		cli.Main(context.Background(), append(strings.Fields(c.args), "--format", "json"), strings.NewReader(""), &out,
+			&bytes.Buffer{})
 		var v map[string]any
 		require.NoError(t, json.Unmarshal(out.Bytes(), &v), "%s: %s", c.args, out.String())
 		found := map[string]bool{}
@@ -117,7 +126,8 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	}
 	for section, list := range documented {
 		for path := range list {
-			assert.True(t, seen[section][path] || mayBeMissing[path], "docs/json.md says %s of %s, which it never prints", path, section)
+			assert.True(t, seen[section][path] || mayBeMissing[path],
+				"docs/json.md says %s of %s, which it never prints", path, section)
 		}
 	}
 }

@@ -28,7 +28,8 @@ func TestScripts(t *testing.T) {
 		Setup: func(env *testscript.Env) error {
 			env.Setenv("SOURCE_DATE_EPOCH", "1795428000") // 2026-11-23
 			for name, as := range map[string]string{
-				demo.Config: "plan.yaml", demo.OldSite: "old-site.csv", demo.OldRedirects: "old-redirects.csv", demo.Redirects: "mended.csv", demo.IslandGuide: "island-guide.csv",
+				demo.Config: "plan.yaml", demo.OldSite: "old-site.csv", demo.OldRedirects: "old-redirects.csv",
+				demo.Redirects: "mended.csv", demo.IslandGuide: "island-guide.csv",
 			} {
 				data, err := demo.File(name)
 				if err != nil {

@@ -46,7 +46,8 @@ func TestKilledProbeGoesOn(t *testing.T) {
 		time.Sleep(time.Duration(pause.Load()))
 		site.ServeHTTP(w, r)
 	}))
-	args := []string{"probe", "canonicals", "parameters", "languages", "https", "index", "--project", dir, "--at", at, "--ca", ca, "--format", "json"}
+	args := []string{"probe", "canonicals", "parameters", "languages", "https", "index", "--project", dir, "--at", at,
+		"--ca", ca, "--format", "json"}
 	whole, err := exec.Command(program, args...).Output()
 	var exit *exec.ExitError
 	require.ErrorAs(t, err, &exit)
@@ -162,13 +163,16 @@ func TestBaseline(t *testing.T) {
 func TestProbeInDetail(t *testing.T) {
 	dir := t.TempDir()
 	demotest.Accepted(t, dir)
-	demotest.Write(t, filepath.Join(dir, "visits.csv"), []byte("address,status,visitors,robots,last\nhttps://skerrywick.example/contact?sid=77,301,9,2,2026-11-22\nhttps://skerrywick.example/about-us,200,900,2,2026-11-22\n"))
+	demotest.Write(t, filepath.Join(dir, "visits.csv"),
+		[]byte("address,status,visitors,robots,last\nhttps://skerrywick.example/contact?sid=77,301,9,2,2026-11-22\nhttps://skerrywick.example/about-us,200,900,2,2026-11-22\n"))
 	live := neglected(t, dir) + " --project " + dir
 	status, out := probeOf(t, "probe explain /fleet/mv-sea-otter"+live)
 	assert.Equal(t, 1, status)
 	for _, line := range []string{
-		"canonical by link element    http://skerrywick.example/fleet/mv-sea-otter", "redirect ", "it ends at                     https://skerrywick.example/fleet/mv-sea-otter",
-		`head                         <link rel="canonical" href="https://skerrywick.example/fleet/mv-sea-otter">`, `Link: <https://skerrywick.example/fleet/mv-sea-otter>; rel="canonical"`, "error canonical-insecure",
+		"canonical by link element    http://skerrywick.example/fleet/mv-sea-otter", "redirect ",
+		"it ends at                     https://skerrywick.example/fleet/mv-sea-otter",
+		`head                         <link rel="canonical" href="https://skerrywick.example/fleet/mv-sea-otter">`,
+		`Link: <https://skerrywick.example/fleet/mv-sea-otter>; rel="canonical"`, "error canonical-insecure",
 	} {
 		assert.Contains(t, out, line)
 	}
@@ -187,7 +191,8 @@ func TestProbeInDetail(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(out), &report))
 	assert.EqualValues(t, 3, report.Summary["redirects_asked"])
 	assert.EqualValues(t, 3, report.Summary["hosts_pages"])
-	for args, status := range map[string]int{"probe nonsense": 2, "probe --since soon": 2, "probe --copy nonsense": 2, "probe --auth nobody": 2, "probe --header x": 2, "probe --at a=b": 2, "probe --ca /nowhere": 2} {
+	for args, status := range map[string]int{"probe nonsense": 2, "probe --since soon": 2, "probe --copy nonsense": 2,
+		"probe --auth nobody": 2, "probe --header x": 2, "probe --at a=b": 2, "probe --ca /nowhere": 2} {
 		got, _ := probeOf(t, args+" --project "+dir)
 		assert.Equal(t, status, got, args)
 	}
@@ -199,7 +204,8 @@ func TestSecretsStaySecret(t *testing.T) {
 	p := demotest.Accepted(t, dir)
 	site := demo.NewSite(p)
 	at, ca := standIn(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if user, password, ok := r.BasicAuth(); !ok || user != "anna" || password != "hush-hush" || r.Header.Get("X-Stage") != "two" {
+		if user, password, ok := r.BasicAuth(); !ok || user != "anna" || password != "hush-hush" ||
+			r.Header.Get("X-Stage") != "two" {
 			http.Error(w, "401", http.StatusUnauthorized)
 			return
 		}
@@ -208,7 +214,8 @@ func TestSecretsStaySecret(t *testing.T) {
 	t.Setenv("STAGE_LOGIN", "anna:hush-hush")
 	args := []string{"probe", "--project", dir, "--at", at, "--ca", ca, "--format", "json", "--header", "X-Stage: two"}
 	var out, messages bytes.Buffer
-	status := cli.Main(context.Background(), append(args, "--auth", "$STAGE_LOGIN"), strings.NewReader(""), &out, &messages)
+	status := cli.Main(context.Background(), append(args, "--auth", "$STAGE_LOGIN"), strings.NewReader(""), &out,
+		&messages)
 	assert.Equal(t, 0, status, "%s", out.String())
 	status, _ = probeOf(t, strings.Join(args[:len(args)-2], " "))
 	assert.Equal(t, 1, status)

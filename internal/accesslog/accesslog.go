@@ -100,7 +100,8 @@ func Read(file string, r io.Reader) (*Log, error) {
 		if log.Lines == 0 {
 			what = "the file is empty"
 		}
-		return nil, finding.Unreadable(finding.Place{File: file, Line: min(1, log.Lines)}, what, `a line begins like: 192.0.2.1 - - [23/Nov/2026:10:00:00 +0000] "GET /routes HTTP/1.1" 200 512`)
+		return nil, finding.Unreadable(finding.Place{File: file, Line: min(1, log.Lines)}, what,
+			`a line begins like: 192.0.2.1 - - [23/Nov/2026:10:00:00 +0000] "GET /routes HTTP/1.1" 200 512`)
 	}
 	return log, nil
 }
@@ -226,7 +227,8 @@ func (c *counter) line(s []byte) bool {
 		return false
 	}
 	bracket := bytes.IndexByte(s, '[')
-	if bracket < 5 || s[bracket-1] != ' ' || bytes.Count(s[:bracket], []byte(" ")) < 3 || len(s) < bracket+30 || s[bracket+27] != ']' {
+	if bracket < 5 || s[bracket-1] != ' ' || bytes.Count(s[:bracket], []byte(" ")) < 3 || len(s) < bracket+30 ||
+		s[bracket+27] != ']' {
 		return false
 	}
 	unix, ok := c.time(s[bracket+1 : bracket+27])
@@ -366,7 +368,8 @@ func targetOf(request []byte) ([]byte, bool) {
 	if end := bytes.LastIndexByte(target, ' '); end >= 0 && bytes.HasPrefix(target[end+1:], []byte("HTTP/")) {
 		target = target[:end]
 	}
-	if len(target) == 0 || len(target) > address.MaxLength || target[0] != '/' && !bytes.HasPrefix(target, []byte("http")) {
+	if len(target) == 0 || len(target) > address.MaxLength || target[0] != '/' &&
+		!bytes.HasPrefix(target, []byte("http")) {
 		return nil, false
 	}
 	if bytes.IndexByte(target, '\\') >= 0 {
@@ -400,7 +403,8 @@ func unescape(s []byte) []byte {
 // time returns the seconds since 1970 of a time such as
 // "23/Nov/2026:10:00:00 +0000".
 func (c *counter) time(s []byte) (int64, bool) {
-	if [17]byte(s) == c.minute && [6]byte(s[20:]) == c.zone && s[17] == ':' && '0' <= s[18] && s[18] <= '5' && '0' <= s[19] && s[19] <= '9' {
+	if [17]byte(s) == c.minute && [6]byte(s[20:]) == c.zone && s[17] == ':' && '0' <= s[18] && s[18] <= '5' &&
+		'0' <= s[19] && s[19] <= '9' {
 		return c.minuteSet + int64(10*(s[18]-'0')+s[19]-'0'), true
 	}
 	if s[2] != '/' || s[6] != '/' || s[11] != ':' || s[14] != ':' || s[17] != ':' || s[20] != ' ' {
@@ -417,8 +421,10 @@ func (c *counter) time(s []byte) (int64, bool) {
 		return n
 	}
 	month := strings.Index("JanFebMarAprMayJunJulAugSepOctNovDec", string(s[3:6]))
-	day, year, hour, minute, second, zoneHour, zoneMinute := number(0, 2), number(7, 11), number(12, 14), number(15, 17), number(18, 20), number(22, 24), number(24, 26)
-	if min(month, day, year, hour, minute, second, zoneHour, zoneMinute) < 0 || month%3 != 0 || day < 1 || day > 31 || hour > 23 || minute > 59 || second > 60 {
+	day, year, hour, minute, second, zoneHour, zoneMinute := number(0, 2), number(7, 11), number(12, 14),
+		number(15, 17), number(18, 20), number(22, 24), number(24, 26)
+	if min(month, day, year, hour, minute, second, zoneHour, zoneMinute) < 0 || month%3 != 0 || day < 1 || day > 31 ||
+		hour > 23 || minute > 59 || second > 60 {
 		return 0, false
 	}
 	zone := int64(60 * (60*zoneHour + zoneMinute))
@@ -463,8 +469,10 @@ func IsRobot(agent string) bool {
 	if agent == "-" {
 		return true
 	}
-	for _, word := range []string{"bot", "crawl", "spider", "slurp", "http://", "https://", "archiv", "monitor", "preview", "scan", "fetch", "feed",
-		"curl/", "wget/", "python", "java/", "go-http", "libwww", "perl", "ruby", "okhttp", "headless", "check", "validator"} {
+	for _, word := range []string{"bot", "crawl", "spider", "slurp", "http://", "https://", "archiv", "monitor",
+		"preview", "scan", "fetch", "feed",
+		"curl/", "wget/", "python", "java/", "go-http", "libwww", "perl", "ruby", "okhttp", "headless", "check",
+		"validator"} {
 		if strings.Contains(agent, word) {
 			return true
 		}

@@ -29,9 +29,11 @@ this is no line of a log
 	assert.Equal(t, 10, log.Lines)
 	assert.Equal(t, 2, log.Malformed)
 	assert.Equal(t, 2, log.Empty)
-	assert.Equal(t, []BadLine{{8, "this is no line of a log"}, {9, `192.0.2.3 - - [99/Nov/2026:10:00:00 +0000] "GET / HTTP/1.1" `}}, log.Samples)
+	assert.Equal(t, []BadLine{{8, "this is no line of a log"},
+		{9, `192.0.2.3 - - [99/Nov/2026:10:00:00 +0000] "GET / HTTP/1.1" `}}, log.Samples)
 	assert.Len(t, log.Entries, 4)
-	assert.Equal(t, []Hits{{200, 2, 1, time.Date(2026, 11, 23, 10, 30, 1, 0, time.UTC).Unix()}}, log.Entries["/routes?page=2"].ByStatus)
+	assert.Equal(t, []Hits{{200, 2, 1, time.Date(2026, 11, 23, 10, 30, 1, 0, time.UTC).Unix()}},
+		log.Entries["/routes?page=2"].ByStatus)
 	assert.Equal(t, map[string]int{"http://a.example/x": 1}, log.Entries["/lost"].Referrers)
 	assert.Nil(t, log.Entries["/café\"x"].Referrers)
 	assert.Equal(t, 1, log.Entries["http://www.skerrywick.example/"].ByStatus[0].Robots)
@@ -56,7 +58,8 @@ func TestLargeLogs(t *testing.T) {
 	for n := range 40000 {
 		path := fmt.Sprintf("/p%d", random.IntN(500))
 		want[path]++
-		fmt.Fprintf(&b, "192.0.2.%d - - [01/Nov/2026:00:00:%02d +0000] \"GET %s HTTP/1.1\" 404 1 \"http://r.example/%d\" \"Mozilla\"\n", n%250, n%60, path, n%7)
+		fmt.Fprintf(&b, "192.0.2.%d - - [01/Nov/2026:00:00:%02d +0000] \"GET %s HTTP/1.1\" 404 1 "+
+			"\"http://r.example/%d\" \"Mozilla\"\n", n%250, n%60, path, n%7)
 		if n == 20000 {
 			b.WriteString(strings.Repeat("x", 3*blockSize) + "\n")
 		}
@@ -73,7 +76,9 @@ func TestLargeLogs(t *testing.T) {
 }
 
 func TestNoLog(t *testing.T) {
-	for text, what := range map[string]string{"": "the file is empty", "a,b\nc,d\n": "access.log:1: error unreadable: no line", "\x00\x01": "no line", strings.Repeat("x", 3*blockSize): "no line"} {
+	for text, what := range map[string]string{"": "the file is empty",
+		"a,b\nc,d\n": "access.log:1: error unreadable: no line", "\x00\x01": "no line",
+		strings.Repeat("x", 3*blockSize): "no line"} {
 		_, err := Read("access.log", strings.NewReader(text))
 		var input *finding.Input
 		require.ErrorAs(t, err, &input)
@@ -82,7 +87,9 @@ func TestNoLog(t *testing.T) {
 }
 
 func TestIsRobot(t *testing.T) {
-	for agent, robot := range map[string]bool{"": false, "-": true, "Mozilla/5.0 (X11; Linux x86_64) Gecko/20100101 Firefox/128.0": false, "ExampleBot/2": true, "curl/8.0": true, "Mozilla/5.0 (compatible; +https://x.example)": true} {
+	for agent, robot := range map[string]bool{"": false, "-": true,
+		"Mozilla/5.0 (X11; Linux x86_64) Gecko/20100101 Firefox/128.0": false, "ExampleBot/2": true, "curl/8.0": true,
+		"Mozilla/5.0 (compatible; +https://x.example)": true} {
 		assert.Equal(t, robot, IsRobot(agent), agent)
 	}
 }

@@ -551,5 +551,6 @@ func lower(s string) string {
 // Compare orders addresses as their texts are ordered by scheme, host, path and
 // query.
 func Compare(a, b Address) int {
-	return cmp.Or(strings.Compare(a.Scheme, b.Scheme), strings.Compare(a.Host, b.Host), strings.Compare(a.Path, b.Path), strings.Compare(a.Query, b.Query), strings.Compare(a.Fragment, b.Fragment))
+	return cmp.Or(strings.Compare(a.Scheme, b.Scheme), strings.Compare(a.Host, b.Host), strings.Compare(a.Path, b.Path),
+		strings.Compare(a.Query, b.Query), strings.Compare(a.Fragment, b.Fragment))
 }

@@ -104,7 +104,8 @@ func TestResolve(t *testing.T) {
 }
 
 func TestPathTwiceChangesNothing(t *testing.T) {
-	piece := rapid.SampledFrom([]string{"/", "//", "a", "Z", ".", "..", "%2e", "%2F", "%41", "%c3%a9", "ø", " ", "'", "(", "%28", "\"", "~", "%7e", "/./", "/../"})
+	piece := rapid.SampledFrom([]string{"/", "//", "a", "Z", ".", "..", "%2e", "%2F", "%41", "%c3%a9", "ø", " ", "'",
+		"(", "%28", "\"", "~", "%7e", "/./", "/../"})
 	rapid.Check(t, func(t *rapid.T) {
 		raw := "/" + strings.Join(rapid.SliceOfN(piece, 0, 12).Draw(t, "pieces"), "")
 		once, err := Path(raw)
@@ -128,8 +129,11 @@ func TestPathAlreadyNormalIsNotCopied(t *testing.T) {
 
 func TestNormal(t *testing.T) {
 	for in, want := range map[string]string{
-		"https://skerrywick.example/a?b#c": "https://skerrywick.example/a?b#c", "https://skerrywick.example": "https://skerrywick.example/", "http://a.example/x?#": "http://a.example/x",
-		"https://a.example:8443/": "https://a.example:8443/", "https://xn--fhre-loa.example/": "https://xn--fhre-loa.example/", "http://a.example/.x": "http://a.example/.x",
+		"https://skerrywick.example/a?b#c": "https://skerrywick.example/a?b#c",
+		"https://skerrywick.example":       "https://skerrywick.example/", "http://a.example/x?#": "http://a.example/x",
+		"https://a.example:8443/":       "https://a.example:8443/",
+		"https://xn--fhre-loa.example/": "https://xn--fhre-loa.example/",
+		"http://a.example/.x":           "http://a.example/.x",
 	} {
 		a, err := Parse(in)
 		got := a.String()
@@ -142,7 +146,9 @@ func TestNormal(t *testing.T) {
 
 // The quick way and the long way read the same.
 func TestBothWaysAgree(t *testing.T) {
-	piece := rapid.SampledFrom([]string{"http://", "https://", "a.example", "A.example", "xn--fhre-loa.example", "-a.example", ".example", ":80", "/", "/x", "/.", "/..", "/%7e", "/%C3", "/%zz", "?", "?a=%7e", "&b", "#", "#f", " ", "ø", "\\", "[", "|"})
+	piece := rapid.SampledFrom([]string{"http://", "https://", "a.example", "A.example", "xn--fhre-loa.example",
+		"-a.example", ".example", ":80", "/", "/x", "/.", "/..", "/%7e", "/%C3", "/%zz", "?", "?a=%7e", "&b", "#", "#f",
+		" ", "ø", "\\", "[", "|"})
 	rapid.Check(t, func(t *rapid.T) {
 		s := strings.Join(rapid.SliceOfN(piece, 1, 8).Draw(t, "pieces"), "")
 		quick, ok := parseNormal(s)
@@ -159,7 +165,8 @@ func TestBothWaysAgree(t *testing.T) {
 
 func TestUnsafe(t *testing.T) {
 	for path, want := range map[string]bool{
-		"/a": false, "/a%20b": false, "/a%2Fb": true, "/a%5Cb": true, "/%00": true, "/%0D%0A": true, "/%1F": true, "/%7F": true,
+		"/a": false, "/a%20b": false, "/a%2Fb": true, "/a%5Cb": true, "/%00": true, "/%0D%0A": true, "/%1F": true,
+		"/%7F":   true,
 		"/%252F": false, "/%C3%A9%2F": true, "/%": false, "/x%2": false,
 	} {
 		assert.Equal(t, want, Unsafe(path), path)
@@ -217,7 +224,8 @@ func TestSite(t *testing.T) {
 }
 
 func FuzzParse(f *testing.F) {
-	for _, s := range []string{"http://skerrywick.example/%7e?a#b", "https://[::1]:8/..//%2F", "http://ä.example/\u202e", "HTTP://A.example:80"} {
+	for _, s := range []string{"http://skerrywick.example/%7e?a#b", "https://[::1]:8/..//%2F",
+		"http://ä.example/\u202e", "HTTP://A.example:80"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
@@ -255,7 +263,8 @@ func TestFastWaysAgree(t *testing.T) {
 }
 
 func TestSiteOf(t *testing.T) {
-	for home, hosts := range map[string][]string{"https://skerrywick.example/x?y": {"www.skerrywick.example", "b.example"}, "http://www.skerrywick.example": {"skerrywick.example", "b.example"}} {
+	for home, hosts := range map[string][]string{"https://skerrywick.example/x?y": {"www.skerrywick.example",
+		"b.example"}, "http://www.skerrywick.example": {"skerrywick.example", "b.example"}} {
 		site, err := SiteOf(home, []string{"B.example", "www.skerrywick.example"})
 		require.NoError(t, err)
 		assert.Equal(t, hosts, site.Hosts)

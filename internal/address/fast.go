@@ -63,7 +63,8 @@ func (a Address) behindHost(s string, path int) (Address, bool) {
 // Plain reports whether a text is a path in normal form without encoded bytes,
 // and no more.
 func Plain(path string) bool {
-	if path == "" || path[0] != '/' || len(path) > MaxLength || strings.IndexByte(path, '%') >= 0 || strings.HasPrefix(path, "//") {
+	if path == "" || path[0] != '/' || len(path) > MaxLength || strings.IndexByte(path, '%') >= 0 ||
+		strings.HasPrefix(path, "//") {
 		return false
 	}
 	end, ok := pathEnd(path, 0)
@@ -102,7 +103,8 @@ func pathEnd(s string, start int) (int, bool) {
 		case c == '?' || c == '#':
 			return i, true
 		case c == '%':
-			if i+2 >= len(s) || !isUpperHex(s[i+1]) || !isUpperHex(s[i+2]) || Unreserved(unhex(s[i+1])<<4|unhex(s[i+2])) {
+			if i+2 >= len(s) || !isUpperHex(s[i+1]) || !isUpperHex(s[i+2]) ||
+				Unreserved(unhex(s[i+1])<<4|unhex(s[i+2])) {
 				return i, false
 			}
 			i += 2
@@ -200,7 +202,8 @@ func normalise(s string) (a Address, text string, ok bool) {
 // "://"; 0 when s begins with neither.
 func schemeEnd(s string) int {
 	n := strings.IndexByte(s, ':')
-	if n != 4 && n != 5 || len(s) < n+3 || s[n+1] != '/' || s[n+2] != '/' || s[0]|0x20 != 'h' || s[1]|0x20 != 't' || s[2]|0x20 != 't' || s[3]|0x20 != 'p' || n == 5 && s[4]|0x20 != 's' {
+	if n != 4 && n != 5 || len(s) < n+3 || s[n+1] != '/' || s[n+2] != '/' || s[0]|0x20 != 'h' || s[1]|0x20 != 't' ||
+		s[2]|0x20 != 't' || s[3]|0x20 != 'p' || n == 5 && s[4]|0x20 != 's' {
 		return 0
 	}
 	return n

@@ -128,7 +128,8 @@ func (b *Book) Encode() []byte {
 	})
 	rows := make([]map[string]string, len(entries))
 	for i, e := range entries {
-		rows[i] = map[string]string{"address": e.Address.String(), "page": e.Page.String(), "state": string(e.State), "since": e.Since}
+		rows[i] = map[string]string{"address": e.Address.String(), "page": e.Page.String(), "state": string(e.State),
+			"since": e.Since}
 		for _, name := range b.more {
 			rows[i][name] = e.more[name]
 		}

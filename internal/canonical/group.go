@@ -90,12 +90,14 @@ func (c Checker) Group(g Group, explained func(address.Address) bool) *finding.F
 	}
 	ends = slices.DeleteFunc(ends, func(a address.Address) bool {
 		p := c.Web[a]
-		return p == nil || p.NoIndex() || slices.ContainsFunc(ends, func(b address.Address) bool { return a != b && c.translates(a, b) })
+		return p == nil || p.NoIndex() || slices.ContainsFunc(ends,
+			func(b address.Address) bool { return a != b && c.translates(a, b) })
 	})
 	if len(ends) < 2 {
 		return nil
 	}
-	f := &finding.Finding{Where: finding.Place{URL: ends[0].String()}, Advice: "let the others redirect to one of them, or name it as their canonical address"}
+	f := &finding.Finding{Where: finding.Place{URL: ends[0].String()},
+		Advice: "let the others redirect to one of them, or name it as their canonical address"}
 	for _, a := range ends[1:] {
 		f.Related = append(f.Related, finding.Place{URL: a.String()})
 	}
@@ -154,19 +156,22 @@ func (c Checker) Copied() []finding.Finding {
 		text := p.Signals.Text.Main(repeated)
 		best, likeness := -1, 0.0
 		for i := range texts {
-			if l := fingerprint.Likeness(texts[i], text); l > likeness && !texts[i].Little() && c.Web.Resolve(list[i]).End == list[i] {
+			if l := fingerprint.Likeness(texts[i], text); l > likeness && !texts[i].Little() &&
+				c.Web.Resolve(list[i]).End == list[i] {
 				best, likeness = i, l
 			}
 		}
 		if best < 0 || likeness < fingerprint.Near || text.Little() {
 			continue
 		}
-		f := finding.Finding{Code: finding.Copied, Severity: finding.Warning, Where: finding.Place{URL: a.String()}, Related: []finding.Place{{URL: list[best].String()}},
-			What:   fmt.Sprintf("%s shows the text of %s (%.0f %%)", a, list[best], 100*likeness),
-			Why:    "a search engine may show the copy instead",
-			Advice: fmt.Sprintf(`ask for <link rel="canonical" href="%s"> there, or for its removal`, list[best])}
+		f := finding.Finding{Code: finding.Copied, Severity: finding.Warning, Where: finding.Place{URL: a.String()},
+			Related: []finding.Place{{URL: list[best].String()}},
+			What:    fmt.Sprintf("%s shows the text of %s (%.0f %%)", a, list[best], 100*likeness),
+			Why:     "a search engine may show the copy instead",
+			Advice:  fmt.Sprintf(`ask for <link rel="canonical" href="%s"> there, or for its removal`, list[best])}
 		if choice, ok := Choice(p); ok && c.Plan.Site.Has(choice.To.Host) {
-			f.Code, f.Severity, f.Why, f.Advice = finding.CopiedWithCredit, finding.Note, "it names the site's address as the canonical one", ""
+			f.Code, f.Severity, f.Why, f.Advice = finding.CopiedWithCredit, finding.Note,
+				"it names the site's address as the canonical one", ""
 		}
 		found = append(found, f)
 	}

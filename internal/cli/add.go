@@ -130,7 +130,8 @@ func (a *app) take(from string, read func(*redirect.List) ([]finding.Finding, er
 	}
 	a.output = ""
 	return a.print(report{counts: []count{
-		{"added", "added from " + from, taken.Added}, {"replaced", "replaced", taken.Replaced}, {"known", "known already", taken.Known},
+		{"added", "added from " + from, taken.Added}, {"replaced", "replaced", taken.Replaced},
+		{"known", "known already", taken.Known},
 		{"changed", "rows changed or new", taken.Changed}, {"rows", "redirects", taken.List.Len()},
 	}})
 }
@@ -144,7 +145,8 @@ func (a *app) choose() redirect.Choose {
 	answers := bufio.NewReader(a.stdin)
 	return func(have, take redirect.Row) (bool, error) {
 		for {
-			_, _ = fmt.Fprintf(a.stderr, "%s\n  1  %s\n  2  %s\nWhich is right? 1 or 2, q ends without writing: ", address.Printable(have.From), address.Printable(described(have)), address.Printable(described(take)))
+			_, _ = fmt.Fprintf(a.stderr, "%s\n  1  %s\n  2  %s\nWhich is right? 1 or 2, q ends without writing: ",
+				address.Printable(have.From), address.Printable(described(have)), address.Printable(described(take)))
 			line, err := answers.ReadString('\n')
 			switch strings.TrimSpace(line) {
 			case "1":

@@ -22,7 +22,8 @@ import (
 // behind it, or an option that isn't there.
 func TestAdviceNamesOnlyWhatIsThere(t *testing.T) {
 	root := (&app{stdout: os.Stdout, stderr: os.Stderr}).root()
-	commands, options := map[string]*cobra.Command{}, map[string]bool{"help": true, "version": true, "connect-to": true} // the last is curl's
+	commands, options := map[string]*cobra.Command{}, map[string]bool{"help": true, "version": true,
+		"connect-to": true} // the last is curl's
 	var visit func(c *cobra.Command)
 	visit = func(c *cobra.Command) {
 		commands[c.CommandPath()] = c
@@ -40,14 +41,16 @@ func TestAdviceNamesOnlyWhatIsThere(t *testing.T) {
 		for _, m := range named.FindAllStringSubmatch(text, -1) {
 			c, ok := commands["young-compass "+m[1]]
 			if !ok {
-				assert.Contains(t, []string{"begins", "ends", "from", "needs", "is", "to", "and", "for", "beside"}, m[1], "%s: %s", where, text)
+				assert.Contains(t, []string{"begins", "ends", "from", "needs", "is", "to", "and", "for", "beside"},
+					m[1], "%s: %s", where, text)
 				continue
 			}
 			if _, sub := commands["young-compass "+m[1]+" "+m[2]]; c.HasSubCommands() && m[2] != "" && !c.Runnable() {
 				assert.True(t, sub, "%s: there is no %s: %s", where, m[0], text)
 			}
 			if m[1] == "emit" && m[2] != "" {
-				assert.True(t, slices.Contains(c.ValidArgs, m[2]) || m[2] == "writes", "%s: there is no %s: %s", where, m[0], text)
+				assert.True(t, slices.Contains(c.ValidArgs, m[2]) || m[2] == "writes", "%s: there is no %s: %s", where,
+					m[0], text)
 			}
 		}
 		for _, m := range option.FindAllStringSubmatch(text, -1) {
@@ -66,7 +69,8 @@ func TestAdviceNamesOnlyWhatIsThere(t *testing.T) {
 				if literal, ok := n.(*ast.BasicLit); ok && literal.Kind == token.STRING {
 					text, err := strconv.Unquote(literal.Value)
 					require.NoError(t, err)
-					if !strings.Contains(path, "server/") && !strings.Contains(path, "deploy/") { // which speak of servers' programs too
+					if !strings.Contains(path, "server/") && !strings.Contains(path,
+						"deploy/") { // which speak of servers' programs too
 						known(files.Position(n.Pos()).String(), text)
 					}
 				}
@@ -81,7 +85,8 @@ func TestAdviceNamesOnlyWhatIsThere(t *testing.T) {
 		require.NoError(t, err)
 		for i, line := range strings.Split(string(data), "\n") {
 			for _, m := range named.FindAllStringSubmatch(line, -1) {
-				if strings.Contains(line, "`"+m[0]) || strings.HasPrefix(strings.TrimSpace(line), m[0]) || strings.Contains(line, "$ "+m[0]) {
+				if strings.Contains(line, "`"+m[0]) || strings.HasPrefix(strings.TrimSpace(line), m[0]) ||
+					strings.Contains(line, "$ "+m[0]) {
 					known(page+":"+strconv.Itoa(i+1), m[0])
 				}
 			}

@@ -29,10 +29,12 @@ type asking struct {
 
 func (k *asking) flags(c *cobra.Command) {
 	f := c.Flags()
-	f.StringArrayVar(&k.at, "at", k.at, "ask the server at `ADDRESS:HTTPPORT,HTTPSPORT` instead of the site's hosts; NAME=ADDRESS:... instead of one name")
+	f.StringArrayVar(&k.at, "at", k.at, "ask the server at `ADDRESS:HTTPPORT,HTTPSPORT` instead of the site's "+
+		"hosts; NAME=ADDRESS:... instead of one name")
 	f.StringVar(&k.ca, "ca", "", "trust the certificate in `FILE` too (PEM)")
 	f.StringVar(&k.secrets, "secrets", "", "send the headers in `FILE` along, to the site's hosts alone")
-	f.StringVar(&k.auth, "auth", "", "send `USER:PASSWORD` along, to the site's hosts alone; $NAME stands for a variable of the environment")
+	f.StringVar(&k.auth, "auth", "", "send `USER:PASSWORD` along, to the site's hosts alone; $NAME stands for a "+
+		"variable of the environment")
 	f.StringArrayVar(&k.headers, "header", nil, "send the header `NAME: VALUE` along, to the site's hosts alone")
 	f.Float64Var(&k.rate, "rate", k.rate, "requests to a host in a second, at most; 0: as fast as it answers")
 	f.IntVar(&k.parallel, "parallel", k.parallel, "requests to a host at a time, at most")
@@ -47,7 +49,8 @@ const product = "young-compass"
 
 // client returns a client for the site's hosts, and also for these.
 func (k *asking) client(site address.Site, also ...string) (*fetch.Client, error) {
-	o := fetch.Options{Site: site, Also: also, UserAgent: userAgent(), PerSecond: k.rate, Parallel: k.parallel, Retries: k.retries}
+	o := fetch.Options{Site: site, Also: also, UserAgent: userAgent(), PerSecond: k.rate, Parallel: k.parallel,
+		Retries: k.retries}
 	for _, at := range k.at {
 		name, rest, named := strings.Cut(at, "=")
 		if !named {
@@ -74,11 +77,14 @@ func (k *asking) client(site address.Site, also ...string) (*fetch.Client, error
 	if k.secrets != "" {
 		data, err := os.ReadFile(k.secrets)
 		if err != nil {
-			return nil, finding.Unreadable(finding.Place{File: k.secrets}, "the headers can't be read", "check --secrets")
+			return nil, finding.Unreadable(finding.Place{File: k.secrets}, "the headers can't be read",
+				"check --secrets")
 		}
-		header, err := textproto.NewReader(bufio.NewReader(bytes.NewReader(append(bytes.TrimSpace(data), "\r\n\r\n"...)))).ReadMIMEHeader()
+		header, err := textproto.NewReader(bufio.NewReader(bytes.NewReader(append(bytes.TrimSpace(data),
+			"\r\n\r\n"...)))).ReadMIMEHeader()
 		if err != nil {
-			return nil, finding.Unreadable(finding.Place{File: k.secrets}, "this is no list of headers", "write lines such as Authorization: Basic ...")
+			return nil, finding.Unreadable(finding.Place{File: k.secrets}, "this is no list of headers",
+				"write lines such as Authorization: Basic ...")
 		}
 		o.Secrets = http.Header(header)
 	}
@@ -95,7 +101,8 @@ func (k *asking) more(secrets *http.Header) error {
 	}
 	for _, line := range k.headers {
 		name, value, ok := strings.Cut(line, ":")
-		if value = strings.TrimSpace(value); !ok || !httpguts.ValidHeaderFieldName(name) || !httpguts.ValidHeaderFieldValue(value) {
+		if value = strings.TrimSpace(value); !ok || !httpguts.ValidHeaderFieldName(name) ||
+			!httpguts.ValidHeaderFieldValue(value) {
 			return fmt.Errorf("--header: a header is written NAME: VALUE")
 		}
 		secrets.Add(name, value)

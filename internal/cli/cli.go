@@ -123,12 +123,14 @@ the address book and the redirects.`,
 	root.SetErr(a.stderr)
 	f := root.PersistentFlags()
 	f.StringVar(&a.project, "project", ".", "the project's `DIR`")
-	f.StringVar(&a.format, "format", "table", "table, json or csv; trace also ndjson; where there are findings also junit or sarif")
+	f.StringVar(&a.format, "format", "table",
+		"table, json or csv; trace also ndjson; where there are findings also junit or sarif")
 	f.StringVar(&a.output, "output", "", "write the result to `FILE` instead of standard output")
 	f.BoolVar(&a.quiet, "quiet", false, "print findings only")
 	f.StringVar(&a.color, "color", "auto", "auto, always or never")
 	f.StringVar(&a.failOn, "fail-on", "error", "exit with 1 from this severity on: error, warning, note or never")
-	root.AddCommand(a.initCommand(), a.gatherCommand(), a.lintCommand(), a.designCommand(), a.pairCommand(), a.redirectsCommand(), a.traceCommand(), a.emitCommand(), a.serveCommand(), a.probeCommand(), a.demoCommand())
+	root.AddCommand(a.initCommand(), a.gatherCommand(), a.lintCommand(), a.designCommand(), a.pairCommand(),
+		a.redirectsCommand(), a.traceCommand(), a.emitCommand(), a.serveCommand(), a.probeCommand(), a.demoCommand())
 	return root
 }
 
@@ -149,7 +151,8 @@ func (a *app) checkFlags(command string) (err error) {
 		formats = []string{"table", "json", "csv", "ndjson"}
 	}
 	if !slices.Contains(formats, a.format) {
-		return fmt.Errorf("--format: %s is not known to %s; say %s", address.Printable(a.format), command, strings.Join(formats, ", "))
+		return fmt.Errorf("--format: %s is not known to %s; say %s", address.Printable(a.format), command,
+			strings.Join(formats, ", "))
 	}
 	switch a.color {
 	case "auto", "always", "never":

@@ -46,7 +46,8 @@ func (a *app) known(p *plan.Plan, files []string) (known []coverage.Known, found
 		}
 		found = append(found, bad...)
 		for _, page := range pages {
-			known = append(known, coverage.Known{Address: page.Address, Kind: page.Kind, Language: page.Language, Title: page.Title})
+			known = append(known, coverage.Known{Address: page.Address, Kind: page.Kind, Language: page.Language,
+				Title: page.Title})
 		}
 	}
 	return known, found, nil
@@ -80,8 +81,10 @@ words with it, or 410.`,
 			r := coverageReport(p, of, sample)
 			r.findings = found
 			if byVisits, _ := of.Percent(); byVisits < least {
-				r.findings = append(r.findings, finding.Finding{Code: finding.LowCoverage, Severity: finding.Error, Where: finding.Place{File: project.RedirectsFile},
-					What: fmt.Sprintf("%.1f %% of the visits are answered; at least %.1f %% are wanted", byVisits, least), Advice: "add redirects for the addresses above"})
+				r.findings = append(r.findings, finding.Finding{Code: finding.LowCoverage, Severity: finding.Error,
+					Where: finding.Place{File: project.RedirectsFile},
+					What: fmt.Sprintf("%.1f %% of the visits are answered; at least %.1f %% are wanted", byVisits,
+						least), Advice: "add redirects for the addresses above"})
 			}
 			return a.print(r)
 		},
@@ -103,19 +106,24 @@ func coverageReport(p *plan.Plan, of coverage.Coverage, sample int) report {
 		}
 		items = append(items, item)
 		if sample == 0 || len(r.rows) < sample {
-			r.rows = append(r.rows, []string{fmt.Sprint(lost.Visits), shorten(lost.Address.Readable(), p.Site), proposed, lost.From})
+			r.rows = append(r.rows, []string{fmt.Sprint(lost.Visits), shorten(lost.Address.Readable(), p.Site),
+				proposed, lost.From})
 		}
 	}
 	r.items, r.more = items, map[string]any{"coverage": of, "groups": of.Groups}
 	var groups [][]string
 	for _, g := range of.Groups {
-		groups = append(groups, []string{g.By, g.Name, fmt.Sprint(g.Addresses), fmt.Sprint(g.Answered), fmt.Sprint(g.Visits), fmt.Sprint(g.AnsweredVisits), fmt.Sprint(g.Pages)})
+		groups = append(groups, []string{g.By, g.Name, fmt.Sprint(g.Addresses), fmt.Sprint(g.Answered),
+			fmt.Sprint(g.Visits), fmt.Sprint(g.AnsweredVisits), fmt.Sprint(g.Pages)})
 	}
 	r.counts = []count{{"lost", "lost addresses", len(of.Lost)}}
 	r.text = func(w io.Writer, paint term.Paint) error {
 		byVisits, byAddress := of.Percent()
-		_, _ = fmt.Fprintf(w, "The plan answers %s of %d visits, and %s of %d addresses.\n\n", paint.Bold(fmt.Sprintf("%.1f %%", byVisits)), of.Visits, paint.Bold(fmt.Sprintf("%.1f %%", byAddress)), of.Addresses)
-		if err := term.Table(w, paint, []string{"by", "", "known addresses", "answered", "visits", "answered", "pages now"}, groups); err != nil || len(r.rows) == 0 {
+		_, _ = fmt.Fprintf(w, "The plan answers %s of %d visits, and %s of %d addresses.\n\n",
+			paint.Bold(fmt.Sprintf("%.1f %%", byVisits)), of.Visits, paint.Bold(fmt.Sprintf("%.1f %%", byAddress)),
+			of.Addresses)
+		if err := term.Table(w, paint, []string{"by", "", "known addresses", "answered", "visits", "answered",
+			"pages now"}, groups); err != nil || len(r.rows) == 0 {
 			return err
 		}
 		_, _ = fmt.Fprintln(w)

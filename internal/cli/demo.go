@@ -65,7 +65,8 @@ func (a *app) demo(ctx context.Context, keep string, hold bool) (err error) {
 	defer func() { err = errors.Join(err, os.Chdir(back)) }()
 	t := &tour{app: a, ctx: ctx}
 	defer func() { err = errors.Join(err, t.close()) }()
-	for _, step := range []func() error{t.start, t.takeStock, t.mend, t.askOld, t.design, t.guide, t.emit, t.check, t.neglect} {
+	for _, step := range []func() error{t.start, t.takeStock, t.mend, t.askOld, t.design, t.guide, t.emit, t.check,
+		t.neglect} {
 		if err := step(); err != nil {
 			return err
 		}
@@ -74,7 +75,8 @@ func (a *app) demo(ctx context.Context, keep string, hold bool) (err error) {
 		t.tell("The project is in %s.", keep)
 	}
 	if hold {
-		t.tell("The old site answers at %s, the new one at %s, the neglected one at %s. Interrupt to end.", t.old.At(), t.new.At(), t.neglected.At())
+		t.tell("The old site answers at %s, the new one at %s, the neglected one at %s. Interrupt to end.", t.old.At(),
+			t.new.At(), t.neglected.At())
 		<-ctx.Done()
 	}
 	return nil
@@ -181,7 +183,8 @@ func (t *tour) serve(handler http.Handler, prefer [2]string, certificate string)
 }
 
 func (t *tour) start() error {
-	t.tell("Skerrywick Ferries has a site at http://www.skerrywick.example with addresses like\n# /index.php?sec=route&item=214&lang=de. It is to move to https://skerrywick.example.")
+	t.tell("Skerrywick Ferries has a site at http://www.skerrywick.example with addresses like\n# " +
+		"/index.php?sec=route&item=214&lang=de. It is to move to https://skerrywick.example.")
 	if err := t.give(demo.OldSite, demo.OldSite); err != nil {
 		return err
 	}
@@ -203,7 +206,8 @@ func (t *tour) takeStock() error {
 	if err := demo.CopySources("."); err != nil {
 		return unfinished{err}
 	}
-	return t.run("gather sources/notices.atom sources/ports.xlsx sources/sitemap-index.xml sources/access.log sources/access.log.1.gz sources/pages", "", exitFine)
+	return t.run("gather sources/notices.atom sources/ports.xlsx sources/sitemap-index.xml sources/access.log "+
+		"sources/access.log.1.gz sources/pages", "", exitFine)
 }
 
 func (t *tour) askOld() error {
@@ -215,7 +219,8 @@ func (t *tour) askOld() error {
 		return err
 	}
 	t.tell("Which pages does the old server show at several addresses?")
-	return t.run("probe redirects --at "+t.old.At()+" --ca old-site.pem --quiet", string(finding.ManyAddresses), exitFindings)
+	return t.run("probe redirects --at "+t.old.At()+" --ca old-site.pem --quiet", string(finding.ManyAddresses),
+		exitFindings)
 }
 
 func (t *tour) mend() error {
@@ -246,10 +251,12 @@ func (t *tour) difference() error {
 			return err
 		}
 		for _, row := range rows.All() {
-			lines[name] = append(lines[name], strings.TrimSpace(fmt.Sprintf("%s -> %s %d", row.From, row.To, row.Status)))
+			lines[name] = append(lines[name], strings.TrimSpace(fmt.Sprintf("%s -> %s %d", row.From, row.To,
+				row.Status)))
 		}
 	}
-	for _, side := range []struct{ sign, in, notIn string }{{"-", demo.OldRedirects, demo.Redirects}, {"+", demo.Redirects, demo.OldRedirects}} {
+	for _, side := range []struct{ sign, in, notIn string }{{"-", demo.OldRedirects, demo.Redirects},
+		{"+", demo.Redirects, demo.OldRedirects}} {
 		have := strings.Join(lines[side.notIn], "\n") + "\n"
 		for _, line := range lines[side.in] {
 			if !strings.Contains(have, line+"\n") {
@@ -266,7 +273,8 @@ func (t *tour) design() error {
 	if err := t.run("design --sample 14", "", exitFindings); err != nil {
 		return err
 	}
-	t.tell("Two pages have one title. The second gets an address by hand, in the column fixed of %s.", project.PagesFile)
+	t.tell("Two pages have one title. The second gets an address by hand, in the column fixed of %s.",
+		project.PagesFile)
 	f, err := os.Open(project.PagesFile)
 	if err != nil {
 		return unfinished{err}
@@ -288,7 +296,8 @@ func (t *tour) design() error {
 
 // guide takes in the pages of another site, of which no list says where they went.
 func (t *tour) guide() error {
-	t.tell("A guide to the islands, written by volunteers on a host of its own, is given up: its pages\n# are here too, under other titles. The doubtful pairs are for a person: pair --review.")
+	t.tell("A guide to the islands, written by volunteers on a host of its own, is given up: its pages\n# are " +
+		"here too, under other titles. The doubtful pairs are for a person: pair --review.")
 	if err := t.give(demo.IslandGuide, demo.IslandGuide); err != nil {
 		return err
 	}
@@ -330,7 +339,8 @@ func (t *tour) check() error {
 		return err
 	}
 	t.tell("Does every other address resolve to one canonical address too?")
-	return t.run("probe canonicals parameters languages https index --rows 6 --at "+t.new.At()+" --ca new-site.pem", "", exitFine)
+	return t.run("probe canonicals parameters languages https index --rows 6 --at "+t.new.At()+" --ca new-site.pem", "",
+		exitFine)
 }
 
 // neglect asks a site in which nobody looked after such things for a year.
@@ -355,11 +365,13 @@ func (t *tour) summary(p *plan.Plan) error {
 		return err
 	}
 	var comparison probe.Comparison
-	if err := probe.Run(t.ctx, p, client, p.KnownAddresses(), func() {}, func(o probe.Observation) { comparison.Add(p, o) }); err != nil {
+	if err := probe.Run(t.ctx, p, client, p.KnownAddresses(), func() {},
+		func(o probe.Observation) { comparison.Add(p, o) }); err != nil {
 		return unfinished{err}
 	}
 	s := comparison.Former
-	t.tell("Summary: %d old addresses. In one hop %d reach a page (200), %d their listed temporary page,\n# %d their listed temporary page on another host; %d say that the page is gone (410); %d end otherwise.",
+	t.tell("Summary: %d old addresses. In one hop %d reach a page (200), %d their listed temporary page,\n# %d "+
+		"their listed temporary page on another host; %d say that the page is gone (410); %d end otherwise.",
 		s.Asked, s.OneHop, s.Temporary, s.Elsewhere, s.Gone, s.Direct+s.Other)
 	if s.Direct+s.Other > 0 {
 		return errFindings

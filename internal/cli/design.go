@@ -106,7 +106,8 @@ func (d *designing) accept(p *plan.Plan, proposals []design.Proposal, after *boo
 func (d *designing) ask() func(design.Collision) (string, error) {
 	answers := bufio.NewScanner(d.stdin)
 	return func(c design.Collision) (string, error) {
-		_, _ = fmt.Fprintf(d.stderr, "%s belongs to %s (%s).\nLast words of the address of %s (%s), or a whole path; nothing leaves it open: ",
+		_, _ = fmt.Fprintf(d.stderr, "%s belongs to %s (%s).\nLast words of the address of %s (%s), or a whole "+
+			"path; nothing leaves it open: ",
 			c.Address.Readable(), c.Owner, address.Printable(c.Title), c.Page.Ref, address.Printable(c.Page.Title))
 		if !answers.Scan() {
 			_, _ = fmt.Fprintln(d.stderr)
@@ -138,7 +139,8 @@ type move struct {
 	Redirects []string `json:"redirects"`
 }
 
-func (d *designing) report(p *plan.Plan, proposals []design.Proposal, after *book.Book, byPage map[inventory.Ref]int, all int) report {
+func (d *designing) report(p *plan.Plan, proposals []design.Proposal, after *book.Book, byPage map[inventory.Ref]int,
+	all int) report {
 	held := len(proposals)
 	proposals = slices.DeleteFunc(slices.Clone(proposals), func(q design.Proposal) bool { return q.Held })
 	held -= len(proposals)
@@ -155,7 +157,8 @@ func (d *designing) report(p *plan.Plan, proposals []design.Proposal, after *boo
 	}
 	before, then := design.Tree(olds), design.Tree(news)
 	r := report{name: "pages", more: map[string]any{"tree": map[string]*design.Node{"before": before, "after": then}}}
-	r.counts = []count{{"pages", "live pages", len(proposals)}, {"move", "move", counts["moves"]}, {"stay", "stay", counts["stays"]}, {"new", "new", counts["new"]},
+	r.counts = []count{{"pages", "live pages", len(proposals)}, {"move", "move", counts["moves"]},
+		{"stay", "stay", counts["stays"]}, {"new", "new", counts["new"]},
 		{"redirects", "redirects follow", redirects}}
 	if held > 0 {
 		r.counts = append(r.counts, count{"held", "not designed this time", held})
@@ -165,7 +168,8 @@ func (d *designing) report(p *plan.Plan, proposals []design.Proposal, after *boo
 	}
 	total := len(proposals)
 	if d.format == "table" && d.sample > 0 {
-		if changing := slices.DeleteFunc(slices.Clone(proposals), func(q design.Proposal) bool { return whatOf(q) == "stays" }); len(changing) > 0 {
+		if changing := slices.DeleteFunc(slices.Clone(proposals),
+			func(q design.Proposal) bool { return whatOf(q) == "stays" }); len(changing) > 0 {
 			proposals = changing // what stays as it is can be left out
 		}
 		proposals = spread(proposals, d.sample)
@@ -189,7 +193,8 @@ func (d *designing) report(p *plan.Plan, proposals []design.Proposal, after *boo
 			_, _ = fmt.Fprintln(w, paint.Dim(fmt.Sprintf("%d of %d; --sample 0 shows all", len(proposals), total)))
 		}
 		if all > 0 {
-			_, _ = fmt.Fprintf(w, "\n%s of %d visits in the logs were to pages that move; they are redirected\n", paint.Bold(fmt.Sprint(touched)), all)
+			_, _ = fmt.Fprintf(w, "\n%s of %d visits in the logs were to pages that move; they are redirected\n",
+				paint.Bold(fmt.Sprint(touched)), all)
 		} else {
 			_, _ = fmt.Fprintln(w)
 		}
@@ -209,7 +214,8 @@ func whatOf(q design.Proposal) string {
 }
 
 func moveOf(p *plan.Plan, q design.Proposal, leading []*address.Address, byPage map[inventory.Ref]int) move {
-	m := move{Page: q.Page.Ref.String(), Title: q.Page.Title, New: p.Site.Rebase(q.New).String(), What: whatOf(q), Solved: string(q.Solved), Visits: byPage[q.Page.Ref], Redirects: []string{}}
+	m := move{Page: q.Page.Ref.String(), Title: q.Page.Title, New: p.Site.Rebase(q.New).String(), What: whatOf(q),
+		Solved: string(q.Solved), Visits: byPage[q.Page.Ref], Redirects: []string{}}
 	if !q.IsNew() {
 		m.Old = q.Old.String()
 	}
@@ -224,7 +230,8 @@ func moveOf(p *plan.Plan, q design.Proposal, leading []*address.Address, byPage 
 
 // rows returns what a person sees of the pages: where each goes, or with
 // --redirects what leads there.
-func (d *designing) rows(p *plan.Plan, proposals []design.Proposal, items []move, leading map[inventory.Ref][]*address.Address, visited bool) (columns []string, rows [][]string) {
+func (d *designing) rows(p *plan.Plan, proposals []design.Proposal, items []move,
+	leading map[inventory.Ref][]*address.Address, visited bool) (columns []string, rows [][]string) {
 	if d.redirects {
 		for _, q := range proposals {
 			for _, a := range leading[q.Page.Ref] {

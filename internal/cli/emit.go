@@ -48,7 +48,8 @@ takes out exactly what was installed.`,
 			}
 			target, ok := deploy.TargetOf(args[0])
 			if !ok {
-				return fmt.Errorf("emit: %s is no form; say htaccess, apache, nginx, caddy or haproxy", address.Printable(args[0]))
+				return fmt.Errorf("emit: %s is no form; say htaccess, apache, nginx, caddy or haproxy",
+					address.Printable(args[0]))
 			}
 			e.target = target
 			if e.install != "" && e.undo != "" {
@@ -62,11 +63,13 @@ takes out exactly what was installed.`,
 	}
 	f := c.Flags()
 	f.StringVar(&e.directory, "directory", "", "the folder to write to (out/FORM in the project)")
-	f.BoolVar(&e.options.Trial, "trial", false, "temporary statuses and short caching, until the plan has proved itself")
+	f.BoolVar(&e.options.Trial, "trial", false,
+		"temporary statuses and short caching, until the plan has proved itself")
 	f.BoolVar(&e.options.Anyway, "force", false, "write a per-folder file of more than 300 rules")
 	f.StringVar(&e.install, "install", "", "put the pieces into this `FILE` of the server")
 	f.StringVar(&e.undo, "undo", "", "take out of this `FILE` what was installed")
-	f.StringVar(&e.pieces, "pieces", "", "the `DIR` for the pieces that FILE includes (young-compass beside FILE's folder)")
+	f.StringVar(&e.pieces, "pieces", "",
+		"the `DIR` for the pieces that FILE includes (young-compass beside FILE's folder)")
 	f.BoolVar(&e.yes, "yes", false, "install without asking")
 	f.BoolVar(&e.dry, "dry-run", false, "with --install or --undo: show what would change, and write nothing")
 	f.BoolVar(&e.links, "follow-links", false, "install into the file that a symbolic link leads to")
@@ -170,7 +173,8 @@ func (a *app) prepare(e *emitting) error {
 		return unfinished{err}
 	}
 	if strings.Trim(e.pieces, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789/._-") != "" {
-		return fmt.Errorf("--pieces: %s has characters that mean something in a configuration; choose a folder named by letters, digits and . _ -", address.Printable(e.pieces))
+		return fmt.Errorf("--pieces: %s has characters that mean something in a configuration; choose a folder "+
+			"named by letters, digits and . _ -", address.Printable(e.pieces))
 	}
 	e.options.Folder = e.pieces
 	return nil
@@ -216,7 +220,8 @@ func (a *app) edited(place deploy.Place, err error) error {
 	for _, line := range place.Edits(edited) {
 		a.say("%s", address.Printable(line))
 	}
-	return fmt.Errorf("%s:%d: what was installed here has been edited by hand; put it back, or take the lines between the marks out yourself", place.File, edited.Line)
+	return fmt.Errorf("%s:%d: what was installed here has been edited by hand; put it back, or take the lines "+
+		"between the marks out yourself", place.File, edited.Line)
 }
 
 // install puts the pieces into the server's file.
@@ -237,8 +242,10 @@ func (a *app) install(e emitting, g *compile.Program, files []server.File, r rep
 	switch {
 	case errors.As(err, &invalid):
 		a.say("nothing written: the server's own check fails")
-		r.findings = append(r.findings, finding.Finding{Code: finding.ServerCheck, Severity: finding.Error, Where: finding.Place{File: e.install},
-			What: address.Printable(invalid.Output), Advice: "mend the file, or tell us when it is what was installed"})
+		r.findings = append(r.findings, finding.Finding{Code: finding.ServerCheck, Severity: finding.Error,
+			Where:  finding.Place{File: e.install},
+			What:   address.Printable(invalid.Output),
+			Advice: "mend the file, or tell us when it is what was installed"})
 		return a.print(r)
 	case err != nil:
 		return unfinished{err}

@@ -66,7 +66,8 @@ func printJUnit(w io.Writer, found []finding.Finding, limit finding.Severity) er
 	}
 	e := xml.NewEncoder(w)
 	e.Indent("", "  ")
-	if err := e.Encode(junitSuites{Tests: suite.Tests, Failures: suite.Failures, Suites: []junitSuite{suite}}); err != nil {
+	if err := e.Encode(junitSuites{Tests: suite.Tests, Failures: suite.Failures,
+		Suites: []junitSuite{suite}}); err != nil {
 		return err
 	}
 	_, err := fmt.Fprintln(w)
@@ -157,7 +158,8 @@ func printSARIF(w io.Writer, found []finding.Finding) error {
 		rule.Default.Level = string(d.Severity)
 		run.Tool.Driver.Rules = append(run.Tool.Driver.Rules, rule)
 	}
-	log := sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json", "2.1.0", []sarifRun{run}}
+	log := sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json", "2.1.0",
+		[]sarifRun{run}}
 	frame, err := json.MarshalIndent(log, "", "  ")
 	if err != nil {
 		return err
@@ -166,7 +168,8 @@ func printSARIF(w io.Writer, found []finding.Finding) error {
 	head, tail, _ := strings.Cut(string(frame), empty)
 	out := bufio.NewWriter(w)
 	_, _ = out.WriteString(head + strings.TrimSuffix(empty, "[]"))
-	if err := writeList(out, "      ", found, func(f finding.Finding) any { return sarifOf(f, rules[f.Code]) }); err != nil {
+	if err := writeList(out, "      ", found,
+		func(f finding.Finding) any { return sarifOf(f, rules[f.Code]) }); err != nil {
 		return err
 	}
 	_, _ = out.WriteString(tail + "\n")
@@ -179,7 +182,8 @@ func sarifOf(f finding.Finding, rule int) sarifResult {
 	if f.Advice != "" {
 		text += "; " + f.Advice
 	}
-	r := sarifResult{RuleID: string(f.Code), RuleIndex: rule, Level: string(f.Severity), Message: sarifMessage{address.Printable(text)},
+	r := sarifResult{RuleID: string(f.Code), RuleIndex: rule, Level: string(f.Severity),
+		Message:   sarifMessage{address.Printable(text)},
 		Locations: []sarifLocation{sarifPlace(f.Where)}}
 	for _, p := range f.Related {
 		r.Related = append(r.Related, sarifPlace(p))

@@ -95,7 +95,8 @@ func (g *gathering) run(sources []string) error {
 		return g.compareWith(p, sources)
 	}
 	if len(sources) == 0 {
-		return errors.New("gather: name a source: a table, a feed, a sitemap, a log, a folder of pages, or the site's https:// address")
+		return errors.New("gather: name a source: a table, a feed, a sitemap, a log, a folder of pages, or the " +
+			"site's https:// address")
 	}
 	gatherer := g.gatherer(p)
 	gatherer.Pages, gatherer.Book = p.Pages, p.Book
@@ -113,7 +114,8 @@ func (g *gathering) run(sources []string) error {
 		g.say("nothing written while there are errors")
 		return g.print(gatherReport(summaries, found, gatherer))
 	}
-	changes := project.Gathered{Pages: gatherer.Pages.Encode(), Addresses: gatherer.Book.Encode(), Memory: gatherer.Memory.Encode()}
+	changes := project.Gathered{Pages: gatherer.Pages.Encode(), Addresses: gatherer.Book.Encode(),
+		Memory: gatherer.Memory.Encode()}
 	if gatherer.HasLog() {
 		changes.Visits = visits.Encode(gatherer.Visits)
 	}
@@ -262,7 +264,8 @@ func (g *gathering) tell(s gather.Summary) {
 // gatherReport says what each source brought, and how many pages of each kind,
 // language and state it speaks of.
 func gatherReport(summaries []gather.Summary, found []finding.Finding, g *gather.Gatherer) report {
-	r := report{columns: []string{"source", "form", "records", "new", "merged", "changed", "kept", "ignored", "new addresses"}, name: "sources", items: summaries, findings: found}
+	r := report{columns: []string{"source", "form", "records", "new", "merged", "changed", "kept", "ignored",
+		"new addresses"}, name: "sources", items: summaries, findings: found}
 	for _, s := range summaries {
 		row := []string{s.Source, string(s.Form)}
 		ignored := 0
@@ -306,8 +309,10 @@ func printRest(w io.Writer, paint term.Paint, s gather.Summary) error {
 		lines = append(lines, "ignored: "+strings.Join(words, ", "))
 	}
 	if l := s.Log; l != nil {
-		lines = append(lines, fmt.Sprintf("%d lines, %d malformed, %d without a request; the last on %s", l.Lines, l.Malformed, l.Empty, l.Last),
-			fmt.Sprintf("%d requests by visitors, of which %d found nothing; %d by robots", l.Visitors, l.NotFound, l.Robots))
+		lines = append(lines, fmt.Sprintf("%d lines, %d malformed, %d without a request; the last on %s", l.Lines,
+			l.Malformed, l.Empty, l.Last),
+			fmt.Sprintf("%d requests by visitors, of which %d found nothing; %d by robots", l.Visitors, l.NotFound,
+				l.Robots))
 		var words []string
 		for _, p := range l.Parameters[:min(6, len(l.Parameters))] {
 			words = append(words, fmt.Sprintf("%s (%s) %d", p.Name, cmp.Or(p.Class, "no class"), p.Visitors))
@@ -378,7 +383,8 @@ func (g *gathering) compareWith(p *plan.Plan, sources []string) error {
 		return err
 	}
 	c := gather.Compare(left, right)
-	r := report{columns: []string{"only", "page", "kind", "state", "title"}, name: "only", findings: append(found, more...)}
+	r := report{columns: []string{"only", "page", "kind", "state", "title"}, name: "only",
+		findings: append(found, more...)}
 	type onlyPage struct {
 		Side  string `json:"side"`
 		Page  string `json:"page"`
@@ -397,13 +403,15 @@ func (g *gathering) compareWith(p *plan.Plan, sources []string) error {
 		}
 	}
 	r.items, r.more = items, map[string]any{"counts": c.Counts}
-	r.counts = []count{{"both", "on both sides", c.Both}, {"by_title", "of them told by their titles", c.Titles}, {"left", "only left", len(c.Left)}, {"right", "only right", len(c.Right)}}
+	r.counts = []count{{"both", "on both sides", c.Both}, {"by_title", "of them told by their titles", c.Titles},
+		{"left", "only left", len(c.Left)}, {"right", "only right", len(c.Right)}}
 	r.text = func(w io.Writer, paint term.Paint) error {
 		name := "project"
 		if len(sources) > 0 {
 			name = strings.Join(sources, " ")
 		}
-		if _, err := fmt.Fprintf(w, "left: %s\nright: %s\n\n", address.Printable(name), address.Printable(strings.Join(g.compare, " "))); err != nil {
+		if _, err := fmt.Fprintf(w, "left: %s\nright: %s\n\n", address.Printable(name),
+			address.Printable(strings.Join(g.compare, " "))); err != nil {
 			return err
 		}
 		var rows [][]string

@@ -37,7 +37,8 @@ and proposes a better address. docs/lint.md has the formula of the readability.`
 			}
 			judge := lint.Judge{}
 			if p != nil {
-				judge = lint.Judge{Limits: lint.Limits{Depth: p.Paths.Depth, Length: p.Paths.Length}, DefaultLanguage: p.Languages.Default}
+				judge = lint.Judge{Limits: lint.Limits{Depth: p.Paths.Depth, Length: p.Paths.Length},
+					DefaultLanguage: p.Languages.Default}
 			}
 			var before, after []lint.Subject
 			var found []finding.Finding
@@ -95,7 +96,10 @@ func lintReport(judge lint.Judge, before, after []lint.Subject, found []finding.
 	for code := range counts {
 		codes = append(codes, code)
 	}
-	slices.SortFunc(codes, func(x, y string) int { return cmp.Or(cmp.Compare(counts[y], counts[x]), strings.Compare(x, y)) })
+	slices.SortFunc(codes, func(x, y string) int {
+		return cmp.Or(cmp.Compare(counts[y], counts[x]),
+			strings.Compare(x, y))
+	})
 	r.text = func(w io.Writer, paint term.Paint) error { return printFigures(w, paint, figures, codes, counts) }
 	return r
 }

@@ -177,6 +177,8 @@ func (p *pairing) report(rows []pair.Row, newPages int) report {
 		}
 		r.rows = append(r.rows, []string{row.From, to, strconv.FormatFloat(row.Confidence, 'f', 2, 64), row.Reason})
 	}
-	r.counts = []count{{"old", "old pages", len(rows)}, {"paired", "surely paired", paired}, {"gone", "surely gone", gone}, {"doubtful", "doubtful", len(doubtful)}, {"decided", "decided by a person", decided}, {"unused", "new pages without an old one", newPages - len(used)}}
+	r.counts = []count{{"old", "old pages", len(rows)}, {"paired", "surely paired", paired},
+		{"gone", "surely gone", gone}, {"doubtful", "doubtful", len(doubtful)},
+		{"decided", "decided by a person", decided}, {"unused", "new pages without an old one", newPages - len(used)}}
 	return r
 }

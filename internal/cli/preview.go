@@ -72,8 +72,10 @@ func previewReport(p *plan.Plan, catches []coverage.Catch, sample int) report {
 	items := []patternPreview{}
 	caught := 0
 	for _, c := range catches {
-		item := patternPreview{Where: c.Where, From: c.From, To: c.To, Visits: c.Visits, Exceptions: c.Exceptions, Caught: []caughtAddress{}}
-		first := []string{c.From + " -> " + c.To, fmt.Sprint(len(c.Caught)), fmt.Sprint(c.Visits), fmt.Sprint(c.Exceptions), "", ""}
+		item := patternPreview{Where: c.Where, From: c.From, To: c.To, Visits: c.Visits, Exceptions: c.Exceptions,
+			Caught: []caughtAddress{}}
+		first := []string{c.From + " -> " + c.To, fmt.Sprint(len(c.Caught)), fmt.Sprint(c.Visits),
+			fmt.Sprint(c.Exceptions), "", ""}
 		for i, at := range c.Caught {
 			item.Caught = append(item.Caught, caughtAddress{at.Address.String(), at.Visits, at.To, at.Mistake})
 			if sample > 0 && i >= sample {
@@ -87,8 +89,10 @@ func previewReport(p *plan.Plan, catches []coverage.Catch, sample int) report {
 			r.rows = append(r.rows, first)
 		}
 		for _, m := range c.Mistakes() {
-			r.findings = append(r.findings, finding.Finding{Code: finding.CaughtByMistake, Severity: finding.Warning, Where: c.Where, Visits: m.Visits,
-				What: fmt.Sprintf("%s leads %s to %s: %s", c.From, m.Address.Local(), m.To, m.Mistake), Advice: "list this address on its own, or narrow the pattern by class"})
+			r.findings = append(r.findings, finding.Finding{Code: finding.CaughtByMistake, Severity: finding.Warning,
+				Where: c.Where, Visits: m.Visits,
+				What:   fmt.Sprintf("%s leads %s to %s: %s", c.From, m.Address.Local(), m.To, m.Mistake),
+				Advice: "list this address on its own, or narrow the pattern by class"})
 		}
 		caught += len(c.Caught)
 		items = append(items, item)

@@ -63,7 +63,8 @@ when a run is interrupted, the same command goes on where it was.
 		Args: func(_ *cobra.Command, args []string) error {
 			for _, kind := range args {
 				if !slices.Contains(probe.Kinds(), kind) {
-					return fmt.Errorf("probe: %s is none; say %s", address.Printable(kind), strings.Join(probe.Kinds(), ", "))
+					return fmt.Errorf("probe: %s is none; say %s", address.Printable(kind),
+						strings.Join(probe.Kinds(), ", "))
 				}
 			}
 			return nil
@@ -91,9 +92,11 @@ func (p *probing) flags(c *cobra.Command) {
 	f.BoolVar(&p.external, "external", false, "ask once whether each link to another host leads anywhere (HEAD)")
 	f.StringArrayVar(&p.copies, "copy", nil, "compare with the page at `URL` on another host, which may be a copy")
 	f.StringVar(&p.save, "save", "", "keep what is found under `NAME`")
-	f.StringVar(&p.against, "against", "", "say what changed since it was kept under `NAME`; only that counts for the exit status")
+	f.StringVar(&p.against, "against", "",
+		"say what changed since it was kept under `NAME`; only that counts for the exit status")
 	f.StringVar(&p.list, "list", "", "with parameters: write all addresses with the parameter `NAME`")
-	f.StringVar(&p.steps, "steps", "", "with parameters: how addresses with the parameter `NAME` leave an index, and how far it is")
+	f.StringVar(&p.steps, "steps", "", "with parameters: how addresses with the parameter `NAME` leave an index, "+
+		"and how far it is")
 	f.StringVar(&p.since, "since", "", "with --steps: the `DATE` since which the site says so (2026-11-23)")
 }
 
@@ -184,14 +187,17 @@ func (p *probing) baseline(db *store.Store) (probe.Baseline, error) {
 		if err != nil {
 			return probe.Baseline{}, unfinished{err}
 		}
-		return probe.Baseline{}, fmt.Errorf("--against: nothing is kept under %s; there is: %s", address.Printable(p.against), address.Printable(strings.Join(append(names, "nothing")[:max(1, len(names))], ", ")))
+		return probe.Baseline{}, fmt.Errorf("--against: nothing is kept under %s; there is: %s",
+			address.Printable(p.against), address.Printable(strings.Join(append(names, "nothing")[:max(1, len(names))],
+				", ")))
 	}
 	return probe.DecodeBaseline(content)
 }
 
 // askSite asks for all of the site, or goes on doing so.
 func (p *probing) askSite(db *store.Store) error {
-	s := probe.Surveyor{Plan: p.plan, Client: p.client, Agent: product, Max: p.most, Together: p.ask.parallel, Obey: p.obey, Sample: p.sample,
+	s := probe.Surveyor{Plan: p.plan, Client: p.client, Agent: product, Max: p.most, Together: p.ask.parallel,
+		Obey: p.obey, Sample: p.sample,
 		External: p.external, Visits: p.visits, Now: p.now}
 	run, err := db.Begin(s.Identity(p.ask.at), func() time.Time { return p.now })
 	if err != nil {
@@ -273,15 +279,19 @@ func (p *probing) askRedirects() (*probe.Section, error) {
 	}
 	s := p.comparison.Summary
 	section := &probe.Section{Kind: probe.Redirects, Counts: []probe.Count{
-		{Name: "asked", Words: "addresses asked", N: s.Asked}, {Name: "one_hop_200", Words: "reach 200 in one hop", N: s.OneHop}, {Name: "direct_200", Words: "answer 200 themselves", N: s.Direct},
-		{Name: "one_hop_temporary", Words: "lead to a temporary page in one hop", N: s.Temporary}, {Name: "one_hop_to_known_host", Words: "lead to another host in one hop", N: s.Elsewhere},
+		{Name: "asked", Words: "addresses asked", N: s.Asked},
+		{Name: "one_hop_200", Words: "reach 200 in one hop", N: s.OneHop},
+		{Name: "direct_200", Words: "answer 200 themselves", N: s.Direct},
+		{Name: "one_hop_temporary", Words: "lead to a temporary page in one hop", N: s.Temporary},
+		{Name: "one_hop_to_known_host", Words: "lead to another host in one hop", N: s.Elsewhere},
 		{Name: "gone_410", Words: "say 410", N: s.Gone}, {Name: "other", Words: "end otherwise", N: s.Other}}}
 	for _, f := range p.comparison.Findings() {
 		if f.Code != finding.FinalNotCanonical || p.survey == nil || !p.survey.IsConsequence(f) {
 			section.Findings = append(section.Findings, f)
 		}
 	}
-	section.Counts = append(section.Counts, probe.Count{Name: "differences", Words: "findings against the plan", N: len(section.Findings)})
+	section.Counts = append(section.Counts, probe.Count{Name: "differences", Words: "findings against the plan",
+		N: len(section.Findings)})
 	return section, nil
 }
 
@@ -347,7 +357,8 @@ func (p *probing) tell(db *store.Store, before probe.Baseline) error {
 			for _, c := range changes {
 				if c.Change == kind {
 					n++
-					r.rows = append(r.rows, []string{kind, string(c.Finding.Severity), string(c.Finding.Code), c.Finding.Where.String()})
+					r.rows = append(r.rows, []string{kind, string(c.Finding.Severity), string(c.Finding.Code),
+						c.Finding.Where.String()})
 					if kind == probe.New || kind == probe.Worse {
 						r.findings = append(r.findings, c.Finding)
 					}

@@ -33,7 +33,8 @@ func (l *lists) flags(c *cobra.Command) {
 
 func (a *app) redirectsCommand() *cobra.Command {
 	c := &cobra.Command{Use: "redirects", Short: "The redirect map, from files"}
-	c.AddCommand(a.checkCommand(), a.addCommand(), a.mergeCommand(), a.flattenCommand(), a.previewCommand(), a.coverageCommand())
+	c.AddCommand(a.checkCommand(), a.addCommand(), a.mergeCommand(), a.flattenCommand(), a.previewCommand(),
+		a.coverageCommand())
 	return c
 }
 
@@ -85,7 +86,8 @@ The worst come first, and of these the most visited. See docs/redirects.md. With
 	}
 	l.flags(c)
 	c.Flags().BoolVar(&all, "all", false, "print every finding, not five of each kind")
-	c.Flags().StringVar(&seen, "visits", "", "how often addresses were visited stands in `FILE`, not in the project's "+project.VisitsFile)
+	c.Flags().StringVar(&seen, "visits", "",
+		"how often addresses were visited stands in `FILE`, not in the project's "+project.VisitsFile)
 	return c
 }
 
@@ -116,7 +118,8 @@ func (l *lists) visits(p *plan.Plan, file string) (known []visits.Visit, err err
 
 // read reads the lists, and says in which world they stand; the plan is nil
 // without a project.
-func (l *lists) read(files []string) (rows *redirect.List, found []finding.Finding, world redirect.World, p *plan.Plan, err error) {
+func (l *lists) read(files []string) (rows *redirect.List, found []finding.Finding, world redirect.World, p *plan.Plan,
+	err error) {
 	if l.home != "" {
 		if len(files) == 0 {
 			return nil, nil, world, nil, errors.New("--home: name the lists to read")
@@ -127,7 +130,8 @@ func (l *lists) read(files []string) (rows *redirect.List, found []finding.Findi
 		}
 		rows, found, err = l.readRedirects(site, files)
 		// Nothing is known of how this site spells its addresses.
-		return rows, found, redirect.Alone(rows, address.Speller{Site: site, Paths: address.Paths{Doubled: true}}), nil, err
+		return rows, found, redirect.Alone(rows, address.Speller{Site: site, Paths: address.Paths{Doubled: true}}), nil,
+			err
 	}
 	if p, found, err = l.load(); err != nil {
 		return nil, nil, world, nil, err
@@ -159,7 +163,8 @@ func redirectsReport(rows *redirect.List, found []finding.Finding) report {
 }
 
 // readRedirects reads lists as one map.
-func (a *app) readRedirects(site address.Site, files []string) (rows *redirect.List, found []finding.Finding, err error) {
+func (a *app) readRedirects(site address.Site, files []string) (rows *redirect.List, found []finding.Finding,
+	err error) {
 	rows = redirect.NewList(site)
 	for _, file := range files {
 		f, err := a.open(file)
@@ -230,7 +235,8 @@ first.`,
 			if err := a.write(aside, redirect.EncodeAside(put, unread)); err != nil {
 				return err
 			}
-			a.say("%d rows lead round in a circle or contradict one another, %d can't be read; they are in %s", put.Len(), len(unread), aside)
+			a.say("%d rows lead round in a circle or contradict one another, %d can't be read; they are in %s",
+				put.Len(), len(unread), aside)
 			return errFindings
 		},
 	}

@@ -263,7 +263,8 @@ func (s *screen) list(b *strings.Builder, paint term.Paint, width int) {
 		b.WriteString(text + "\n")
 	}
 	if s.search == nil {
-		b.WriteString(term.Cut(fmt.Sprintf("  g %3.0f%%  gone: no new page took its place (410)", 100*m.Gone), width) + "\n")
+		b.WriteString(term.Cut(fmt.Sprintf("  g %3.0f%%  gone: no new page took its place (410)", 100*m.Gone), width) +
+			"\n")
 	}
 }
 

@@ -38,14 +38,17 @@ func reviewScreen(t *testing.T) *screen {
 	add := func(list *[]pair.Page, title, path string) {
 		a, err := address.Parse("https://skerrywick.example" + path)
 		require.NoError(t, err)
-		*list = append(*list, pair.Page{Address: a, Written: path, Title: title, Language: "en", Text: strings.Repeat("Wide 日本語 text ", 30)})
+		*list = append(*list, pair.Page{Address: a, Written: path, Title: title, Language: "en",
+			Text: strings.Repeat("Wide 日本語 text ", 30)})
 	}
 	for i := range 20 {
 		add(&before, fmt.Sprintf("Harbour walk number %d of the \x1b[31mislands", i), fmt.Sprintf("/old/%d.htm", i))
-		add(&after, fmt.Sprintf("Walk round harbour %d", i), fmt.Sprintf("/guides/a-very-long-address-of-a-harbour-walk-that-goes-on-and-on/%d", i))
+		add(&after, fmt.Sprintf("Walk round harbour %d", i),
+			fmt.Sprintf("/guides/a-very-long-address-of-a-harbour-walk-that-goes-on-and-on/%d", i))
 	}
 	matches := pair.Pair(before, after, nil)
-	p := &pairing{app: &app{stdout: &bytes.Buffer{}, stderr: &bytes.Buffer{}, color: "never", now: time.Unix(1e9, 0), output: filepath.Join(t.TempDir(), "pairs.csv")}}
+	p := &pairing{app: &app{stdout: &bytes.Buffer{}, stderr: &bytes.Buffer{}, color: "never", now: time.Unix(1e9, 0),
+		output: filepath.Join(t.TempDir(), "pairs.csv")}}
 	return &screen{Review: pair.NewReview(before, after, matches, 1.1, map[int]pair.Decision{}), pairing: p, height: 24}
 }
 
@@ -53,7 +56,8 @@ func reviewScreen(t *testing.T) *screen {
 func TestScreenFits(t *testing.T) {
 	s := reviewScreen(t)
 	for _, size := range [][2]int{{80, 24}, {132, 50}, {60, 24}} {
-		for _, keys := range [][]string{{}, {"/", "walk"}, {"enter"}, {"down", "down"}, {"esc"}, {"g"}, {"enter"}, {"p"}} {
+		for _, keys := range [][]string{{}, {"/", "walk"}, {"enter"}, {"down", "down"}, {"esc"}, {"g"}, {"enter"},
+			{"p"}} {
 			press(s, keys...)
 			view := s.View(size[0], size[1])
 			assert.LessOrEqual(t, strings.Count(view, "\n")+1, size[1], "%v %v", size, keys)
@@ -77,7 +81,8 @@ func TestScreenDecides(t *testing.T) {
 	press(s, "u")
 	assert.Contains(t, s.View(80, 24), "nothing to undo")
 	press(s, "/", "harbour 1", "7", "enter", "enter")
-	assert.Equal(t, "/guides/a-very-long-address-of-a-harbour-walk-that-goes-on-and-on/17", s.After[s.Decided[first].New].Address.Path)
+	assert.Equal(t, "/guides/a-very-long-address-of-a-harbour-walk-that-goes-on-and-on/17",
+		s.After[s.Decided[first].New].Address.Path)
 	press(s, "/", "xyz", "backspace", "enter")
 	assert.Contains(t, s.View(80, 24), "no new page has these words")
 	press(s, "g", "w")

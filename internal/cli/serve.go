@@ -63,7 +63,8 @@ func loopback(name, at string) (net.Listener, error) {
 		return nil, fmt.Errorf("--%s: %s is no address; write 127.0.0.1:8080", name, address.Printable(at))
 	}
 	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-		return nil, fmt.Errorf("--%s: %s is not on this machine alone; write 127.0.0.1 or ::1", name, address.Printable(at))
+		return nil, fmt.Errorf("--%s: %s is not on this machine alone; write 127.0.0.1 or ::1", name,
+			address.Printable(at))
 	}
 	l, err := net.Listen("tcp", at)
 	if err != nil {
@@ -103,7 +104,8 @@ func (a *app) serve(c *cobra.Command, p *plan.Plan, s serving) error {
 	for _, x := range []struct {
 		name, at, what string
 		handler        http.Handler
-	}{{"http", s.http, "http://", handler}, {"https", s.https, "https://", handler}, {"admin", s.admin, "what was asked: http://", admin}} {
+	}{{"http", s.http, "http://", handler}, {"https", s.https, "https://", handler},
+		{"admin", s.admin, "what was asked: http://", admin}} {
 		if x.at == "" {
 			continue
 		}
@@ -115,7 +117,8 @@ func (a *app) serve(c *cobra.Command, p *plan.Plan, s serving) error {
 		server := &http.Server{Handler: x.handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
 		defer func() { _ = server.Close() }()
 		if x.name == "https" {
-			l = tls.NewListener(l, &tls.Config{Certificates: []tls.Certificate{pair}, MinVersion: tls.VersionTLS12, NextProtos: []string{"http/1.1"}})
+			l = tls.NewListener(l, &tls.Config{Certificates: []tls.Certificate{pair}, MinVersion: tls.VersionTLS12,
+				NextProtos: []string{"http/1.1"}})
 		}
 		go func() { ended <- server.Serve(l) }()
 	}

@@ -101,7 +101,8 @@ from standard input, one a line; --format ndjson writes a line for each.
 			for _, url := range urls {
 				t := follow(p, how, url)
 				if t.Error != "" {
-					r.findings = append(r.findings, finding.Finding{Code: finding.Untraceable, Severity: finding.Error, Where: finding.Place{URL: url}, What: t.Error, Advice: "write an http(s) URL, or a path"})
+					r.findings = append(r.findings, finding.Finding{Code: finding.Untraceable, Severity: finding.Error,
+						Where: finding.Place{URL: url}, What: t.Error, Advice: "write an http(s) URL, or a path"})
 				}
 				items = append(items, t)
 				r.rows = append(r.rows, t.row())
@@ -128,7 +129,8 @@ from standard input, one a line; --format ndjson writes a line for each.
 	}
 	c.Flags().StringVar(&how.method, "method", "GET", "the request's method")
 	c.Flags().StringVar(&client, "client", "", "the visitor's `IP` address, for maintenance and trusted proxies")
-	c.Flags().StringVar(&how.forwarded, "forwarded", "", "the scheme that a proxy says it was asked by (X-Forwarded-Proto)")
+	c.Flags().StringVar(&how.forwarded, "forwarded", "",
+		"the scheme that a proxy says it was asked by (X-Forwarded-Proto)")
 	c.Flags().BoolVar(&how.explain, "explain", false, "list the rules that nearly matched, and why they did not")
 	return c
 }
@@ -178,7 +180,8 @@ func follow(p *plan.Plan, how tracing, url string) traced {
 		return t
 	}
 	final := t.trace.Answer
-	t.Answer, t.Final, t.FinalStatus, t.Canonical = string(final.Outcome), t.trace.Final.Address.String(), final.Status, final.Canonical
+	t.Answer, t.Final, t.FinalStatus, t.Canonical = string(final.Outcome), t.trace.Final.Address.String(), final.Status,
+		final.Canonical
 	t.Internal, t.RetryAfter, t.Headers = final.Internal, final.RetryAfter, final.Headers
 	if how.explain {
 		t.explain(p, r)

@@ -87,7 +87,8 @@ func (g *Program) OnSite(p Pattern) bool {
 
 // At returns the entries of a look-up key.
 func (g *Program) At(key string) []Entry {
-	first, _ := slices.BinarySearchFunc(g.Entries, key, func(e Entry, k string) int { return strings.Compare(e.Key, k) })
+	first, _ := slices.BinarySearchFunc(g.Entries, key,
+		func(e Entry, k string) int { return strings.Compare(e.Key, k) })
 	last := first
 	for last < len(g.Entries) && g.Entries[last].Key == key {
 		last++
@@ -279,7 +280,8 @@ func (c *compiler) named(path string) []string { return c.walker.Named(path) }
 
 // answersAs reports whether two entries do the same.
 func (e Entry) answersAs(o Entry) bool {
-	return e.Kind == o.Kind && e.Target == o.Target && e.Status == o.Status && slices.Equal(e.Strip, o.Strip) && e.Drop == o.Drop
+	return e.Kind == o.Kind && e.Target == o.Target && e.Status == o.Status && slices.Equal(e.Strip, o.Strip) &&
+		e.Drop == o.Drop
 }
 
 // work fills in what the plan answers at an address; no kind where the site's
@@ -319,8 +321,10 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 		return nil // the server reads the pattern, with the letters as they are asked
 	}
 	if itself {
-		c.found = append(c.found, finding.Finding{Code: finding.SelfRedirect, Severity: finding.Warning, Where: finding.Place{File: e.Where.File, Line: e.Where.Line},
-			What: "this leads to another spelling of itself, which no server is asked to do", Advice: "delete the row; the site's own rules do the same"})
+		c.found = append(c.found, finding.Finding{Code: finding.SelfRedirect, Severity: finding.Warning,
+			Where:  finding.Place{File: e.Where.File, Line: e.Where.Line},
+			What:   "this leads to another spelling of itself, which no server is asked to do",
+			Advice: "delete the row; the site's own rules do the same"})
 		return nil
 	}
 	stripped := slices.Clone(w.Stripped)
@@ -420,5 +424,8 @@ func (c *compiler) groups() {
 		slices.Sort(g.Paths)
 		g.Paths = slices.Compact(g.Paths)
 	}
-	slices.SortFunc(c.program.Groups, func(a, b Group) int { return strings.Compare(strings.Join(a.Names, "&"), strings.Join(b.Names, "&")) })
+	slices.SortFunc(c.program.Groups, func(a, b Group) int {
+		return strings.Compare(strings.Join(a.Names, "&"),
+			strings.Join(b.Names, "&"))
+	})
 }

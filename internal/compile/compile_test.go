@@ -18,7 +18,8 @@ func program(t *testing.T, redirects string) (*compile.Program, []finding.Findin
 	t.Helper()
 	dir := t.TempDir()
 	for name, text := range map[string]string{
-		project.PlanFile:      "site: {origin: https://skerrywick.example}\nrules: [{from: '/p/{x}', to: '/q/{x}'}, {from: '/q/{x}', to: '/r/{x}', status: 302}]\n",
+		project.PlanFile: "site: {origin: https://skerrywick.example}\nrules: [{from: '/p/{x}', to: " +
+			"'/q/{x}'}, {from: '/q/{x}', to: '/r/{x}', status: 302}]\n",
 		project.RedirectsFile: "from,to,status\n" + redirects,
 	} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
@@ -37,9 +38,12 @@ func TestProgram(t *testing.T) {
 	for _, e := range g.Entries {
 		kinds[e.Key+e.Signature] = e.Kind
 	}
-	assert.Equal(t, map[string]compile.EntryKind{"/old": compile.EntryMove, "/new": compile.EntryMove, "/list&k=1": compile.EntryMove, "/list&m=2": compile.EntryGone}, kinds)
-	assert.Equal(t, compile.Statuses{Get: 302, Other: 302}, g.At("/old")[0].Status, "the visitor makes one hop, with the status of the whole way")
-	assert.Equal(t, compile.Statuses{Get: 301, Other: 308}, g.At("/list")[0].Status, "a status that nobody wrote lets forms survive")
+	assert.Equal(t, map[string]compile.EntryKind{"/old": compile.EntryMove, "/new": compile.EntryMove,
+		"/list&k=1": compile.EntryMove, "/list&m=2": compile.EntryGone}, kinds)
+	assert.Equal(t, compile.Statuses{Get: 302, Other: 302}, g.At("/old")[0].Status,
+		"the visitor makes one hop, with the status of the whole way")
+	assert.Equal(t, compile.Statuses{Get: 301, Other: 308}, g.At("/list")[0].Status,
+		"a status that nobody wrote lets forms survive")
 	assert.Equal(t, []compile.Group{{Names: []string{"k", "m"}, Paths: []string{"/list"}}}, g.Groups)
 	require.Len(t, g.Patterns, 2)
 	assert.Equal(t, "/r/{x}", g.Patterns[0].Target.String(), "patterns that lead on are composed")

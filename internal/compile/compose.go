@@ -53,7 +53,9 @@ func (c *compiler) ended(classes map[string]template.Class, t *template.Template
 			return t // perhaps what looks like a file
 		}
 	}
-	if reader, err := template.NewReader(t, classes); err != nil || slices.ContainsFunc(c.rules.Patterns, func(rule resolve.Pattern) bool { return !template.Disjoint(reader, rule.Reader, p.Paths.Lower) }) {
+	if reader, err := template.NewReader(t, classes); err != nil ||
+		slices.ContainsFunc(c.rules.Patterns,
+			func(rule resolve.Pattern) bool { return !template.Disjoint(reader, rule.Reader, p.Paths.Lower) }) {
 		return t // perhaps another pattern leads on from there
 	}
 	to, err := address.Resolve(p.Site.Origin, t.Sample())
@@ -173,8 +175,9 @@ func (c *compiler) preimage(w writer, a address.Address) error {
 		return nil
 	}
 	if err := c.add(route.Source{Path: at.Path, Query: at.Query}); err != nil {
-		c.found = append(c.found, finding.Finding{Code: finding.Loop, Severity: finding.Error, What: err.Error(), Advice: "narrow one of the patterns",
-			Where: finding.Place{File: w.Cause.File, Line: w.Cause.Line, URL: at.String()}})
+		c.found = append(c.found, finding.Finding{Code: finding.Loop, Severity: finding.Error, What: err.Error(),
+			Advice: "narrow one of the patterns",
+			Where:  finding.Place{File: w.Cause.File, Line: w.Cause.Line, URL: at.String()}})
 	}
 	return nil
 }

@@ -88,7 +88,8 @@ func Of(p *plan.Plan, known []Known) Coverage {
 	}
 	for i := range p.Pages.Pages {
 		page := &p.Pages.Pages[i]
-		for _, g := range []*Group{group("kind", page.Kind), group("language", page.Language), group("state", string(page.State))} {
+		for _, g := range []*Group{group("kind", page.Kind), group("language", page.Language),
+			group("state", string(page.State))} {
 			g.Pages++
 		}
 	}
@@ -98,7 +99,8 @@ func Of(p *plan.Plan, known []Known) Coverage {
 		}
 		page, ok := answered(p, k.Address)
 		if page != nil {
-			k.Kind, k.Language, k.State = cmp.Or(k.Kind, page.Kind), cmp.Or(k.Language, page.Language), cmp.Or(k.State, string(page.State))
+			k.Kind, k.Language, k.State = cmp.Or(k.Kind, page.Kind), cmp.Or(k.Language, page.Language),
+				cmp.Or(k.State, string(page.State))
 		}
 		all := []*Group{group("kind", k.Kind), group("language", k.Language), group("state", k.State)}
 		c.Addresses++
@@ -152,7 +154,9 @@ func merged(p *plan.Plan, known []Known) map[address.Address]Known {
 	add := func(k Known) {
 		a := p.Site.Rebase(k.Address)
 		have := all[a]
-		all[a] = Known{Address: a, Kind: cmp.Or(have.Kind, k.Kind), Language: cmp.Or(have.Language, k.Language), State: cmp.Or(have.State, k.State), Title: cmp.Or(have.Title, k.Title), Visits: have.Visits + k.Visits, From: cmp.Or(k.From, have.From)}
+		all[a] = Known{Address: a, Kind: cmp.Or(have.Kind, k.Kind), Language: cmp.Or(have.Language, k.Language),
+			State: cmp.Or(have.State, k.State), Title: cmp.Or(have.Title, k.Title), Visits: have.Visits + k.Visits,
+			From: cmp.Or(k.From, have.From)}
 	}
 	for _, e := range p.Book.Entries {
 		k := Known{Address: e.Address, Language: e.Page.Language}

@@ -30,10 +30,13 @@ func TestOf(t *testing.T) {
 	assert.Equal(t, []float64{100, 100}, []float64{byVisits, byAddress})
 
 	c := coverage.Of(p, append(coverage.OfVisits([]visits.Visit{
-		known("http://www.skerrywick.example/Guides/Seabirds.html", 6, 1, ""), known("https://skerrywick.example/assets/x.png", 1, 0, ""),
-		known("http://www.skerrywick.example/old/seabirds.htm", 2, 0, "https://a.example/ 2"), known("https://skerrywick.example/old/seabirds.htm", 1, 0, ""),
+		known("http://www.skerrywick.example/Guides/Seabirds.html", 6, 1, ""),
+		known("https://skerrywick.example/assets/x.png", 1, 0, ""),
+		known("http://www.skerrywick.example/old/seabirds.htm", 2, 0, "https://a.example/ 2"),
+		known("https://skerrywick.example/old/seabirds.htm", 1, 0, ""),
 		known("https://skerrywick.example/robots-alone", 0, 9, ""), known("https://other.example/x", 5, 0, ""),
-	}), coverage.Known{Address: parse(t, "https://skerrywick.example/nowhere"), Kind: "memo"}, coverage.Known{Address: parse(t, "https://skerrywick.example/fleet")}))
+	}), coverage.Known{Address: parse(t, "https://skerrywick.example/nowhere"), Kind: "memo"},
+		coverage.Known{Address: parse(t, "https://skerrywick.example/fleet")}))
 	assert.Equal(t, none.Addresses+3, c.Addresses, "what is known already counts once")
 	assert.Equal(t, []int{10, 7}, []int{c.Visits, c.AnsweredVisits})
 	require.Len(t, c.Lost, 2)
@@ -48,7 +51,8 @@ func TestOf(t *testing.T) {
 
 func TestCountsBothSides(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
-	of := coverage.Of(p, []coverage.Known{{Address: parse(t, "https://skerrywick.example/old-blog/1"), Kind: "post", Language: "en", Visits: 4}})
+	of := coverage.Of(p, []coverage.Known{{Address: parse(t, "https://skerrywick.example/old-blog/1"), Kind: "post",
+		Language: "en", Visits: 4}})
 	groups := map[string]coverage.Group{}
 	for _, g := range of.Groups {
 		groups[g.By+" "+g.Name] = g
@@ -65,7 +69,8 @@ func TestPatterns(t *testing.T) {
 	known := func(path string, visits int) coverage.Known {
 		return coverage.Known{Address: parse(t, "https://skerrywick.example"+path), Visits: visits}
 	}
-	catches := coverage.Patterns(p, []coverage.Known{known("/press/kit", 2), known("/press", 5), known("/aktuelt/1999/nothing.htm", 1)})
+	catches := coverage.Patterns(p, []coverage.Known{known("/press/kit", 2), known("/press", 5),
+		known("/aktuelt/1999/nothing.htm", 1)})
 	require.NotEmpty(t, catches)
 	press := catches[0]
 	assert.Equal(t, "/press{/rest*}", press.From)

@@ -56,7 +56,8 @@ func Patterns(p *plan.Plan, known []Known) []Catch {
 				continue
 			}
 			t, err := p.Trace(plan.Request{Method: "GET", Address: a})
-			if err != nil || len(t.Hops) == 0 || !slices.ContainsFunc(t.Hops[0].Causes, func(c plan.Cause) bool { return c.File == rule.Where.File && c.Line == rule.Where.Line }) {
+			if err != nil || len(t.Hops) == 0 || !slices.ContainsFunc(t.Hops[0].Causes,
+				func(c plan.Cause) bool { return c.File == rule.Where.File && c.Line == rule.Where.Line }) {
 				catches[i].Exceptions++
 				continue
 			}

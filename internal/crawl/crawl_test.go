@@ -49,10 +49,11 @@ func (s *site) Get(_ context.Context, a address.Address) (fetch.Reply, error) {
 func walk(t *testing.T, texts map[string]string, most int) (*site, []crawl.Page) {
 	t.Helper()
 	s := &site{texts: texts}
-	c := crawl.Crawler{Asker: s, Site: demo.Site(), Agent: "young-compass", Max: most, Queue: func(a address.Address) (address.Address, bool) {
-		a.Query = ""
-		return a, !strings.HasSuffix(a.Path, ".pdf")
-	}}
+	c := crawl.Crawler{Asker: s, Site: demo.Site(), Agent: "young-compass", Max: most,
+		Queue: func(a address.Address) (address.Address, bool) {
+			a.Query = ""
+			return a, !strings.HasSuffix(a.Path, ".pdf")
+		}}
 	pages, err := c.Run(context.Background(), []address.Address{demo.Site().Origin})
 	require.NoError(t, err)
 	return s, pages
@@ -70,7 +71,8 @@ func TestRun(t *testing.T) {
 	for _, p := range pages {
 		met = append(met, strings.TrimSpace(p.Address.Local()+" "+p.Why+strings.TrimPrefix(p.To.String(), "://")))
 	}
-	assert.Equal(t, []string{"/", "/b", "/broken no answer", "/image no HTML page", "/lost answered 404", "/old https://skerrywick.example/new", "/private/x robots.txt forbids it", "/deep/c", "/new", "/de"}, met)
+	assert.Equal(t, []string{"/", "/b", "/broken no answer", "/image no HTML page", "/lost answered 404",
+		"/old https://skerrywick.example/new", "/private/x robots.txt forbids it", "/deep/c", "/new", "/de"}, met)
 	for _, a := range s.asked {
 		assert.NotContains(t, a, "private")
 		assert.NotContains(t, a, "never")
@@ -81,7 +83,8 @@ func TestRun(t *testing.T) {
 }
 
 func TestNoRobotsNoWalk(t *testing.T) {
-	for robots, allowed := range map[string]bool{"503": false, "broken": false, "301 /r": true, "301 /robots.txt": true, "301 https://other.example/robots.txt": true} {
+	for robots, allowed := range map[string]bool{"503": false, "broken": false, "301 /r": true, "301 /robots.txt": true,
+		"301 https://other.example/robots.txt": true} {
 		s, pages := walk(t, map[string]string{"/robots.txt": robots, "/": "<title>Home</title>"}, 10)
 		assert.Equal(t, allowed, pages[0].HTML, robots)
 		for _, a := range s.asked {
@@ -93,17 +96,22 @@ func TestNoRobotsNoWalk(t *testing.T) {
 func TestInterrupted(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	c := crawl.Crawler{Asker: &site{}, Site: demo.Site(), Max: 5, Queue: func(a address.Address) (address.Address, bool) { return a, true }}
+	c := crawl.Crawler{Asker: &site{}, Site: demo.Site(), Max: 5,
+		Queue: func(a address.Address) (address.Address, bool) { return a, true }}
 	_, err := c.Run(ctx, []address.Address{demo.Site().Origin})
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
 // What a Link header says is read as RFC 8288 has it, the first of a parameter.
 func TestReadHeader(t *testing.T) {
-	h := http.Header{"Link": {`</c>; rel="Canonical up"; title="a, \"b\"; c", <https://skerrywick.example/de> ; rel=alternate; hreflang=de; hreflang=en`, `<x>; rel=next`, `broken, </never>; rel=canonical`},
-		"X-Robots-Tag": {"NoIndex", "nofollow"}, "Set-Cookie": {"a=1; Secure", "b=2; Path=/", "=", "c=3"}, "Content-Language": {"de"}}
+	h := http.Header{"Link": {`</c>; rel="Canonical up"; title="a, \"b\"; c", <https://skerrywick.example/de> ; rel=alternate; hreflang=de; hreflang=en`,
+		`<x>; rel=next`, `broken, </never>; rel=canonical`},
+		"X-Robots-Tag": {"NoIndex", "nofollow"}, "Set-Cookie": {"a=1; Secure", "b=2; Path=/", "=", "c=3"},
+		"Content-Language": {"de"}}
 	p := crawl.Read(demo.Site().Origin, fetch.Reply{Status: 404, Header: h}, nil)
-	assert.Equal(t, crawl.Header{Canonical: "/c", Alternates: []page.Alternate{{Language: "de", Link: "https://skerrywick.example/de"}}, Robots: "noindex, nofollow", Language: "de", Exposed: []string{"b", "c"}}, p.Header)
+	assert.Equal(t, crawl.Header{Canonical: "/c",
+		Alternates: []page.Alternate{{Language: "de", Link: "https://skerrywick.example/de"}},
+		Robots:     "noindex, nofollow", Language: "de", Exposed: []string{"b", "c"}}, p.Header)
 	assert.True(t, p.NoIndex())
 }
 

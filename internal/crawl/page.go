@@ -95,7 +95,8 @@ func Read(a address.Address, reply fetch.Reply, err error) Page {
 		return p
 	}
 	kind, _, _ := strings.Cut(p.Header.Type, ";")
-	if kind = strings.ToLower(strings.TrimSpace(kind)); kind != "" && kind != "text/html" && kind != "application/xhtml+xml" {
+	if kind = strings.ToLower(strings.TrimSpace(kind)); kind != "" && kind != "text/html" &&
+		kind != "application/xhtml+xml" {
 		p.Why = "no HTML page"
 		return p
 	}
@@ -111,7 +112,8 @@ func readHeader(h http.Header) Header {
 		s := strings.Join(h.Values(name), ", ")
 		return s[:min(len(s), maxHeader)]
 	}
-	out := Header{Robots: strings.ToLower(field("X-Robots-Tag")), Language: field("Content-Language"), Type: field("Content-Type"), Security: field("Strict-Transport-Security")}
+	out := Header{Robots: strings.ToLower(field("X-Robots-Tag")), Language: field("Content-Language"),
+		Type: field("Content-Type"), Security: field("Strict-Transport-Security")}
 	for _, l := range readLinks(field("Link")) {
 		switch {
 		case l.rel("canonical") && out.Canonical == "":

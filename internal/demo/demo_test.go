@@ -47,14 +47,18 @@ func TestOldSiteHasItsTroubles(t *testing.T) {
 	defer func() { require.NoError(t, s.Close()) }()
 	c := client(t, s)
 	for _, url := range []string{
-		"http://www.skerrywick.example/index.php?sec=port&item=32", "http://www.skerrywick.example/ports/hildafjord", "https://www.skerrywick.example/ports/hildafjord",
-		"http://skerrywick.example/ports/hildafjord", "http://www.skerrywick.example/ports/hildafjord/", "http://www.skerrywick.example/PORTS/HILDAFJORD",
-		"http://www.skerrywick.example/en/ports/hildafjord", "http://www.skerrywick.example/Nature/Seabirds.html", "https://skerrywick.example/Guides/Seabirds.html",
+		"http://www.skerrywick.example/index.php?sec=port&item=32", "http://www.skerrywick.example/ports/hildafjord",
+		"https://www.skerrywick.example/ports/hildafjord",
+		"http://skerrywick.example/ports/hildafjord", "http://www.skerrywick.example/ports/hildafjord/",
+		"http://www.skerrywick.example/PORTS/HILDAFJORD",
+		"http://www.skerrywick.example/en/ports/hildafjord", "http://www.skerrywick.example/Nature/Seabirds.html",
+		"https://skerrywick.example/Guides/Seabirds.html",
 		"http://www.skerrywick.example/index.php?item=214&sec=route&lang=de",
 	} {
 		assert.Equal(t, 200, get(t, c, url).Status, url)
 	}
-	for at, to := range map[string]string{"/ferrytimes.htm": "/times.htm", "/times.htm": "/fahrplan.htm", "/fahrplan.htm": "/timetables.php", "/summer": "/season", "/season": "/summer", "/book": "/tickets.cfm"} {
+	for at, to := range map[string]string{"/ferrytimes.htm": "/times.htm", "/times.htm": "/fahrplan.htm",
+		"/fahrplan.htm": "/timetables.php", "/summer": "/season", "/season": "/summer", "/book": "/tickets.cfm"} {
 		assert.Equal(t, to, get(t, c, "http://www.skerrywick.example"+at).Location, at)
 	}
 	assert.Equal(t, 404, get(t, c, "http://www.skerrywick.example/ports/nordvoe").Status)
@@ -113,7 +117,8 @@ func TestOldSiteIsCrawled(t *testing.T) {
 	gatherer := gather.Gatherer{Settings: p.Settings}
 	start, err := address.Parse("http://www.skerrywick.example/")
 	require.NoError(t, err)
-	crawler := crawl.Crawler{Asker: client(t, s), Site: demo.Site(), Agent: "young-compass", Max: 1000, Queue: gatherer.Ask}
+	crawler := crawl.Crawler{Asker: client(t, s), Site: demo.Site(), Agent: "young-compass", Max: 1000,
+		Queue: gatherer.Ask}
 	pages, err := crawler.Run(context.Background(), []address.Address{start})
 	require.NoError(t, err)
 	found := map[string]int{}
@@ -134,6 +139,7 @@ func TestNeglectIsDocumented(t *testing.T) {
 	_, planted := demo.Neglected(demotest.Accepted(t, t.TempDir()), demo.NeglectSeed, nil)
 	assert.Len(t, planted, 24)
 	for _, p := range planted {
-		assert.Contains(t, string(text), "| "+p.Name+" | "+strings.TrimPrefix(p.At[0], "https://skerrywick.example")+" | `"+string(p.Code)+"` |")
+		assert.Contains(t, string(text), "| "+p.Name+" | "+strings.TrimPrefix(p.At[0],
+			"https://skerrywick.example")+" | `"+string(p.Code)+"` |")
 	}
 }

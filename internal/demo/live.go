@@ -64,7 +64,8 @@ func NewLive(p *plan.Plan) *Live {
 		if page.State != inventory.Live || !ok {
 			continue
 		}
-		l.pages[page.Ref] = &document{title: page.Title, language: page.Language, key: page.Key, address: a.String(), canonicals: []string{a.String()}, paragraphs: prose(page.Ref.String(), 6), security: "max-age=31536000"}
+		l.pages[page.Ref] = &document{title: page.Title, language: page.Language, key: page.Key, address: a.String(),
+			canonicals: []string{a.String()}, paragraphs: prose(page.Ref.String(), 6), security: "max-age=31536000"}
 		l.sitemap = append(l.sitemap, a.String())
 	}
 	slices.Sort(l.sitemap)
@@ -99,8 +100,11 @@ func (l *Live) leads(ref inventory.Ref) []string {
 	var list []string
 	for other, d := range l.pages {
 		kind := l.plan.Pages.Find(other).Kind
-		below := ref.Key == "section-"+kind+"s" || ref.Key == "section-fleet" && kind == "vessel" || ref.Key == "home" && kind != "port" && kind != "route" && kind != "vessel" && kind != "notice" && kind != "timetable"
-		if other.Language == ref.Language && (other.Key == "home" || kind == "section" || below) || other.Key == ref.Key {
+		below := ref.Key == "section-"+kind+"s" || ref.Key == "section-fleet" && kind == "vessel" ||
+			ref.Key == "home" && kind != "port" && kind != "route" && kind != "vessel" && kind != "notice" &&
+				kind != "timetable"
+		if other.Language == ref.Language && (other.Key == "home" || kind == "section" || below) ||
+			other.Key == ref.Key {
 			list = append(list, d.address)
 		}
 	}
@@ -124,7 +128,8 @@ func (l *Live) cut(ref inventory.Ref, d *document) {
 	for n, links := range parts {
 		part := d
 		if n > 0 {
-			part = &document{title: fmt.Sprintf("%s, %d", d.title, n+1), language: d.language, key: d.key, address: at(n), canonicals: []string{at(n)}, paragraphs: prose(at(n), 3), security: d.security}
+			part = &document{title: fmt.Sprintf("%s, %d", d.title, n+1), language: d.language, key: d.key,
+				address: at(n), canonicals: []string{at(n)}, paragraphs: prose(at(n), 3), security: d.security}
 			l.extra[at(n)] = part
 		}
 		part.links = links
@@ -140,9 +145,12 @@ func (l *Live) cut(ref inventory.Ref, d *document) {
 
 // prose makes up a few paragraphs that no other page has.
 func prose(seed string, paragraphs int) []string {
-	words := strings.Fields("ferry quay morning island harbour winter crossing ticket cabin deck bridge north south wind tide lamp captain rope " +
-		"sheep stone church meadow bay seal puffin coffee bread timetable pier lighthouse anchor sail market school bicycle luggage child dog " +
-		"leaves reaches crosses passes meets carries waits opens closes turns early late slowly often seldom every second third great small old new")
+	words := strings.Fields("ferry quay morning island harbour winter crossing ticket cabin deck bridge north " +
+		"south wind tide lamp captain rope " +
+		"sheep stone church meadow bay seal puffin coffee bread timetable pier lighthouse anchor sail market " +
+		"school bicycle luggage child dog " +
+		"leaves reaches crosses passes meets carries waits opens closes turns early late slowly often seldom " +
+		"every second third great small old new")
 	h := fnv.New64a()
 	_, _ = h.Write([]byte(seed))
 	state := h.Sum64()
@@ -217,7 +225,8 @@ func (d *document) at(canonical string) *document {
 }
 
 func (l *Live) shownAt(address string) *document {
-	for _, ref := range slices.SortedFunc(maps.Keys(l.pages), func(a, b inventory.Ref) int { return strings.Compare(a.String(), b.String()) }) {
+	for _, ref := range slices.SortedFunc(maps.Keys(l.pages),
+		func(a, b inventory.Ref) int { return strings.Compare(a.String(), b.String()) }) {
 		if l.pages[ref].address == address {
 			return l.pages[ref]
 		}
@@ -228,7 +237,8 @@ func (l *Live) shownAt(address string) *document {
 func (l *Live) writeSitemap(w http.ResponseWriter) {
 	w.Header().Set("Content-Type", "application/xml")
 	var b strings.Builder
-	b.WriteString(`<?xml version="1.0" encoding="UTF-8"?>` + "\n" + `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">` + "\n")
+	b.WriteString(`<?xml version="1.0" encoding="UTF-8"?>` + "\n" +
+		`<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">` + "\n")
 	for _, a := range l.sitemap {
 		b.WriteString("<url><loc>" + html.EscapeString(a) + "</loc></url>\n")
 	}

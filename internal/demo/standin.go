@@ -29,7 +29,8 @@ type StandIn struct {
 // Start serves a site. The preferred ports are taken if they are free, others
 // if not.
 func Start(handler http.Handler, preferHTTP, preferHTTPS string) (*StandIn, error) {
-	certificate, key, err := preview.Certificate(slices.Concat([]string{Site().Origin.Host}, Site().Hosts, []string{StagingHost, CopyHost}))
+	certificate, key, err := preview.Certificate(slices.Concat([]string{Site().Origin.Host}, Site().Hosts,
+		[]string{StagingHost, CopyHost}))
 	if err != nil {
 		return nil, err
 	}
@@ -57,7 +58,8 @@ func Start(handler http.Handler, preferHTTP, preferHTTPS string) (*StandIn, erro
 		s.servers = append(s.servers, server)
 		if secure {
 			s.HTTPSPort = port
-			listener = tls.NewListener(listener, &tls.Config{Certificates: []tls.Certificate{pair}, MinVersion: tls.VersionTLS12})
+			listener = tls.NewListener(listener, &tls.Config{Certificates: []tls.Certificate{pair},
+				MinVersion: tls.VersionTLS12})
 		} else {
 			s.HTTPPort = port
 		}
@@ -95,7 +97,8 @@ type htmlPage struct {
 
 func writePage(w http.ResponseWriter, p htmlPage) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	_, _ = fmt.Fprintf(w, `<!doctype html><html lang="%s"><title>%s</title>`, html.EscapeString(p.language), html.EscapeString(p.title))
+	_, _ = fmt.Fprintf(w, `<!doctype html><html lang="%s"><title>%s</title>`, html.EscapeString(p.language),
+		html.EscapeString(p.title))
 	if p.canonical != "" {
 		_, _ = fmt.Fprintf(w, `<link rel="canonical" href="%s">`, html.EscapeString(p.canonical))
 	}
@@ -110,7 +113,8 @@ func writePage(w http.ResponseWriter, p htmlPage) {
 func linksOf(row table.Row, all []table.Row) []string {
 	links := []string{"/", "/index.php?lang=de", "/index.php?lang=nb"}
 	for _, other := range all {
-		below := row.Get("key") == "section-"+other.Get("kind")+"s" || row.Get("key") == "home" && (other.Get("kind") == "section" || other.Get("kind") == "page" || other.Get("kind") == "guide")
+		below := row.Get("key") == "section-"+other.Get("kind")+"s" || row.Get("key") == "home" &&
+			(other.Get("kind") == "section" || other.Get("kind") == "page" || other.Get("kind") == "guide")
 		if below && other.Get("language") == row.Get("language") && other.Get("address") != "" {
 			links = append(links, other.Get("address"))
 		}

@@ -51,7 +51,8 @@ func (t *planting) pick(kind string, translated bool) *document {
 	var list []inventory.Ref
 	for ref, d := range t.pages {
 		page := t.plan.Pages.Find(ref)
-		if t.taken[ref.Key] || page.Kind == "section" || kind != "" && page.Kind != kind || ref.Language != "en" || translated != (len(d.alternates) > 0) || strings.Contains(d.address, "?") {
+		if t.taken[ref.Key] || page.Kind == "section" || kind != "" && page.Kind != kind || ref.Language != "en" ||
+			translated != (len(d.alternates) > 0) || strings.Contains(d.address, "?") {
 			continue
 		}
 		list = append(list, ref)
@@ -65,9 +66,11 @@ func (t *planting) pick(kind string, translated bool) *document {
 // former returns a former address of a page.
 func (t *planting) former(d *document) string {
 	for _, e := range t.plan.Book.Entries {
-		if e.Page.Key == d.key && e.Page.Language == d.language && e.Address.Query == "" && t.plan.Site.Rebase(e.Address).String() != d.address {
+		if e.Page.Key == d.key && e.Page.Language == d.language && e.Address.Query == "" &&
+			t.plan.Site.Rebase(e.Address).String() != d.address {
 			a := t.plan.Site.Rebase(e.Address)
-			if answer, err := t.plan.Answer(plan.Request{Method: "GET", Address: a}); err == nil && answer.Outcome == plan.Moved {
+			if answer, err := t.plan.Answer(plan.Request{Method: "GET", Address: a}); err == nil &&
+				answer.Outcome == plan.Moved {
 				return a.String()
 			}
 		}
@@ -136,9 +139,12 @@ func Troubles() []Trouble {
 			d.canonicals = []string{t.twin(d, "de").address}
 			return []string{d.address}
 		}},
-		{"a campaign parameter that makes a page of its own", finding.ParameterDuplicates, func(t *planting) []string { return t.with("utm_source=letter") }},
-		{"a session that makes a page of its own", finding.ParameterDuplicates, func(t *planting) []string { return t.with("sid=8f3a") }},
-		{"an order of a list that makes a page of its own", finding.ParameterDuplicates, func(t *planting) []string { return t.with("sort=name") }},
+		{"a campaign parameter that makes a page of its own", finding.ParameterDuplicates,
+			func(t *planting) []string { return t.with("utm_source=letter") }},
+		{"a session that makes a page of its own", finding.ParameterDuplicates,
+			func(t *planting) []string { return t.with("sid=8f3a") }},
+		{"an order of a list that makes a page of its own", finding.ParameterDuplicates,
+			func(t *planting) []string { return t.with("sort=name") }},
 		{"two pages with nearly the same text", finding.NearDuplicate, func(t *planting) []string {
 			a, b := t.pick("port", true), t.pick("vessel", true)
 			b.paragraphs = append([]string{strings.Replace(a.paragraphs[0], " ", " also ", 1)}, a.paragraphs[1:]...)
@@ -152,11 +158,17 @@ func Troubles() []Trouble {
 			if twin == nil {
 				twin = t.twin(d, "de")
 			}
-			twin.alternates = slices.DeleteFunc(twin.alternates, func(a alternate) bool { return a.link == d.address && a.language == "en" || a.language == "x-default" })
+			twin.alternates = slices.DeleteFunc(twin.alternates,
+				func(a alternate) bool {
+					return a.link == d.address && a.language == "en" ||
+						a.language == "x-default"
+				})
 			return []string{d.address}
 		}},
-		{"a language code with a region that there isn't", finding.WrongLanguageCode, func(t *planting) []string { return t.code("en", "en-UK") }},
-		{"a language code with an underscore", finding.WrongLanguageCode, func(t *planting) []string { return t.code("de", "de_CH") }},
+		{"a language code with a region that there isn't", finding.WrongLanguageCode,
+			func(t *planting) []string { return t.code("en", "en-UK") }},
+		{"a language code with an underscore", finding.WrongLanguageCode,
+			func(t *planting) []string { return t.code("de", "de_CH") }},
 		{"a translation at an address that redirects", finding.AlternateRedirects, func(t *planting) []string {
 			d := t.pick("", true)
 			twin := t.twin(d, "de")
@@ -170,7 +182,8 @@ func Troubles() []Trouble {
 		{"a page that says noindex, and that robots.txt blocks", finding.NoindexBlocked, func(t *planting) []string {
 			d := t.pick("", true)
 			d.robots = "noindex"
-			t.Live.robots = strings.Replace(t.Live.robots, "Disallow: /search\n", "Disallow: /search\nDisallow: "+strings.TrimPrefix(d.address, t.plan.Site.Origin.Base())+"$\n", 1)
+			t.Live.robots = strings.Replace(t.Live.robots, "Disallow: /search\n",
+				"Disallow: /search\nDisallow: "+strings.TrimPrefix(d.address, t.plan.Site.Origin.Base())+"$\n", 1)
 			t.unlist(d.address)
 			return []string{d.address}
 		}},
@@ -194,7 +207,8 @@ func Troubles() []Trouble {
 		{"a sitemap with a page that is gone", finding.SitemapMissing, func(t *planting) []string {
 			for _, page := range t.plan.Pages.Pages {
 				a, ok := t.plan.CurrentAddress(page.Ref)
-				if answer, err := t.plan.Answer(plan.Request{Method: "GET", Address: a}); ok && err == nil && answer.Outcome == plan.Gone {
+				if answer, err := t.plan.Answer(plan.Request{Method: "GET", Address: a}); ok && err == nil &&
+					answer.Outcome == plan.Gone {
 					t.sitemap = append(t.sitemap, a.String())
 					return []string{a.String()}
 				}

@@ -24,7 +24,8 @@ func BenchmarkEmit(b *testing.B) {
 	for i := range rows {
 		fmt.Fprintf(&list, "/old/section-%d/page-%06d,/new/area-%d/article-%06d,301\n", i%97, i, i%31, i)
 	}
-	for name, text := range map[string]string{project.PlanFile: "site: {origin: https://skerrywick.example, hosts: [www.skerrywick.example]}\n", project.RedirectsFile: list.String()} {
+	for name, text := range map[string]string{project.PlanFile: "site: {origin: https://skerrywick.example, " +
+		"hosts: [www.skerrywick.example]}\n", project.RedirectsFile: list.String()} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
 			b.Fatal(err)
 		}

@@ -137,7 +137,8 @@ func Installed(text []byte, target string) string {
 // of their own, beside the folder whose files the server reads all.
 func FolderFor(path string) string {
 	folder := filepath.Dir(path)
-	if base := filepath.Base(folder); strings.HasSuffix(base, "-enabled") || strings.HasSuffix(base, "-available") || strings.HasSuffix(base, ".d") {
+	if base := filepath.Base(folder); strings.HasSuffix(base, "-enabled") || strings.HasSuffix(base, "-available") ||
+		strings.HasSuffix(base, ".d") {
 		folder = filepath.Dir(folder)
 	}
 	return filepath.Join(folder, "young-compass")

@@ -51,7 +51,8 @@ func Check(target server.Target, text []byte, path, folder string, pieces []serv
 	defer func() { _ = os.RemoveAll(dir) }()
 	text = bytes.ReplaceAll(text, []byte(folder), []byte(dir))
 	for _, f := range pieces {
-		if err := os.WriteFile(filepath.Join(dir, f.Name), bytes.ReplaceAll(f.Data, []byte(folder), []byte(dir)), 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(dir, f.Name), bytes.ReplaceAll(f.Data, []byte(folder), []byte(dir)),
+			0o644); err != nil {
 			return "", fmt.Errorf("checking %s: %w", path, err)
 		}
 	}
@@ -62,7 +63,8 @@ func Check(target server.Target, text []byte, path, folder string, pieces []serv
 	if err := os.WriteFile(checked, text, 0o644); err != nil {
 		return "", fmt.Errorf("checking %s: %w", path, err)
 	}
-	check, err := target.Check(server.Checked{Text: text, Path: checked, Folder: dir, Root: filepath.Dir(folder), Block: Installed(text, target.Name())})
+	check, err := target.Check(server.Checked{Text: text, Path: checked, Folder: dir, Root: filepath.Dir(folder),
+		Block: Installed(text, target.Name())})
 	if check.Remove != "" {
 		defer func() { _ = os.Remove(check.Remove) }()
 	}

@@ -65,8 +65,10 @@ func Touched(g *compile.Program, target server.Target) ([]finding.Finding, error
 	var found []finding.Finding
 	for i, x := range differences {
 		if counts[i] > 0 {
-			found = append(found, finding.Finding{Code: finding.ServerDiffers, Severity: finding.Warning, Where: finding.Place{File: g.Plan.Book.File, URL: example[i]},
-				What: fmt.Sprintf("%s: %d known addresses, such as this: %s", target.Name(), counts[i], x.What), Advice: "see docs/servers.md, " + x.Code})
+			found = append(found, finding.Finding{Code: finding.ServerDiffers, Severity: finding.Warning,
+				Where:  finding.Place{File: g.Plan.Book.File, URL: example[i]},
+				What:   fmt.Sprintf("%s: %d known addresses, such as this: %s", target.Name(), counts[i], x.What),
+				Advice: "see docs/servers.md, " + x.Code})
 		}
 	}
 	return found, nil

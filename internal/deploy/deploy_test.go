@@ -25,7 +25,8 @@ func compiled(t *testing.T, redirects, book string) *compile.Program {
 	t.Helper()
 	dir := t.TempDir()
 	for name, text := range map[string]string{
-		project.PlanFile:      "site: {origin: https://skerrywick.example, hosts: [www.skerrywick.example]}\nlanguages: {others: {de: {host: skerrywick-de.example}}}\n",
+		project.PlanFile: "site: {origin: https://skerrywick.example, hosts: " +
+			"[www.skerrywick.example]}\nlanguages: {others: {de: {host: skerrywick-de.example}}}\n",
 		project.PagesFile:     "key,language,title,state\np,en,P,live\n",
 		project.AddressesFile: "address,page,state\n" + book,
 		project.RedirectsFile: "from,to,status\n" + redirects,
@@ -55,7 +56,8 @@ func TestDifferenceShowsOnlyWhatChanges(t *testing.T) {
 		})
 	}
 	long := strings.Repeat("line\nother\n", 5000)
-	assert.NotEmpty(t, deploy.Difference("a\n"+long+"b\n", "c\n"+long+"d\n"), "what is too long to compare is shown as a whole")
+	assert.NotEmpty(t, deploy.Difference("a\n"+long+"b\n", "c\n"+long+"d\n"),
+		"what is too long to compare is shown as a whole")
 }
 
 func TestChangedAnswers(t *testing.T) {
@@ -126,7 +128,8 @@ func TestWhatIsSaidOfServers(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "shop"), 0o700))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "shop", ".htaccess"), []byte("RewriteEngine On\n"), 0o600))
-	place := deploy.Place{Target: httpd.Folder{}, File: filepath.Join(dir, ".htaccess"), Folder: dir, Project: t.TempDir()}
+	place := deploy.Place{Target: httpd.Folder{}, File: filepath.Join(dir, ".htaccess"), Folder: dir,
+		Project: t.TempDir()}
 	files, _ := httpd.Folder{}.Emit(g, server.Options{Anyway: true})
 	x, err := place.Prepare(g, files)
 	require.NoError(t, err)
@@ -143,7 +146,8 @@ func TestInstallAndRemove(t *testing.T) {
 	file := filepath.Join(dir, "site.conf")
 	const site = "server {\n\tserver_name skerrywick.example;\n}\n"
 	require.NoError(t, os.WriteFile(file, []byte(site), 0o600))
-	place := deploy.Place{Target: nginx.Target{}, File: file, Folder: filepath.Join(dir, "young-compass"), Project: folder}
+	place := deploy.Place{Target: nginx.Target{}, File: file, Folder: filepath.Join(dir, "young-compass"),
+		Project: folder}
 	files, _ := nginx.Target{}.Emit(g, server.Options{Folder: place.Folder})
 	write := func(path string, data []byte) error {
 		if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {

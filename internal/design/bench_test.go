@@ -35,10 +35,12 @@ kinds: {route: {address: "/routes{/region*,slug}"}}
 	var text bytes.Buffer
 	for i := range pages {
 		language := []string{"de", "en", "nb"}[i%3]
-		title := []string{"Fähre über den Sund, Anleger %d", "Skerrywick to Hildafjord by way of stop %d", "Båt til Åmøy og brygge %d"}[i%3]
+		title := []string{"Fähre über den Sund, Anleger %d", "Skerrywick to Hildafjord by way of stop %d",
+			"Båt til Åmøy og brygge %d"}[i%3]
 		text.Reset()
 		fmt.Fprintf(&text, title, i-i%150/147*3)
-		page := inventory.Page{Ref: inventory.Ref{Key: fmt.Sprintf("route-%07d", i/3), Language: language}, Kind: "route", Title: text.String(), State: inventory.Live}
+		page := inventory.Page{Ref: inventory.Ref{Key: fmt.Sprintf("route-%07d", i/3), Language: language},
+			Kind: "route", Title: text.String(), State: inventory.Live}
 		page.Set("region", "Out & Back")
 		inv.Add(page)
 		old[i] = fmt.Sprintf("http://www.skerrywick.example/index.php?sec=route&item=%d&lang=%s", i, language)

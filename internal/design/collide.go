@@ -60,7 +60,8 @@ func meaning(p *plan.Plan, a address.Address) string {
 func plain(path string) bool {
 	for i := 0; i < len(path); i++ {
 		c := path[i]
-		if ('a' > c || c > 'z') && ('0' > c || c > '9') && c != '-' && c != '/' || c == '/' && (i+1 == len(path) || path[i+1] == '/') {
+		if ('a' > c || c > 'z') && ('0' > c || c > '9') && c != '-' && c != '/' || c == '/' &&
+			(i+1 == len(path) || path[i+1] == '/') {
 			return false
 		}
 	}
@@ -70,7 +71,8 @@ func plain(path string) bool {
 // collide finds pages that would get one address, and addresses that belong to
 // another page or that the plan answers otherwise; it solves what its rule can.
 func (d *designer) collide(proposals []Proposal) {
-	t := teller{designer: d, proposals: proposals, owners: make(map[string]int, len(proposals)), book: make(map[string]int, len(d.plan.Book.Entries)), next: map[string]int{}}
+	t := teller{designer: d, proposals: proposals, owners: make(map[string]int, len(proposals)),
+		book: make(map[string]int, len(d.plan.Book.Entries)), next: map[string]int{}}
 	for i, e := range d.plan.Book.Entries {
 		k := meaning(d.plan, d.plan.Site.Rebase(e.Address))
 		if have, ok := t.book[k]; !ok || t.older(i, have) {
@@ -235,7 +237,8 @@ func (t *teller) ask(i int) bool {
 		}
 		a := p.New
 		a.Path = strings.TrimSuffix(a.Path, t.plan.Paths.Ending())
-		a.Path = a.Path[:strings.LastIndexByte(a.Path, '/')+1] + t.slugs.Make(text, p.Page.Language) + t.plan.Paths.Ending()
+		a.Path = a.Path[:strings.LastIndexByte(a.Path, '/')+1] + t.slugs.Make(text, p.Page.Language) +
+			t.plan.Paths.Ending()
 		if strings.HasPrefix(text, "/") {
 			if a, err = address.Resolve(p.New.Origin(), text); err != nil {
 				continue
@@ -279,13 +282,17 @@ func (t *teller) report(i int, a address.Address) {
 	page, k := t.proposals[i].Page, meaning(t.plan, a)
 	if owner, ok := t.owners[k]; ok && owner != i {
 		other := t.proposals[owner]
-		f := t.add(finding.Collision, finding.Error, t.row(page), fmt.Sprintf("%s (%q) and %s (%q) would both get %s", other.Page.Ref, other.Page.Title, page.Ref, page.Title, shown(a, other.New)),
-			"give one of them an address in the column fixed, or another title; --collide says how to tell all such apart")
+		f := t.add(finding.Collision, finding.Error, t.row(page),
+			fmt.Sprintf("%s (%q) and %s (%q) would both get %s", other.Page.Ref, other.Page.Title, page.Ref, page.Title,
+				shown(a, other.New)),
+			"give one of them an address in the column fixed, or another title; --collide says how to tell all "+
+				"such apart")
 		f.Related = []finding.Place{t.row(other.Page)}
 		return
 	}
 	e := t.plan.Book.Entries[t.book[k]]
-	f := t.add(finding.Taken, finding.Error, t.row(page), fmt.Sprintf("%s would get %s, which has been an address of %s", page.Ref, a.Path, e.Page),
+	f := t.add(finding.Taken, finding.Error, t.row(page),
+		fmt.Sprintf("%s would get %s, which has been an address of %s", page.Ref, a.Path, e.Page),
 		"visitors with the old link expect the other page; give this one a fixed address, or change the page in "+t.plan.Book.File)
 	f.Related = []finding.Place{{File: t.plan.Book.File, Line: e.Line}}
 }
@@ -316,7 +323,8 @@ func (t *teller) checkAnswers() {
 	for _, p := range doubtful {
 		a, err := accepted.Answer(plan.Request{Method: "GET", Address: t.plan.Site.Rebase(p.New)})
 		reserved := func(what string) {
-			t.add(finding.Reserved, finding.Error, t.row(p.Page), fmt.Sprintf("%s would get %s, which %s", p.Page.Ref, p.New.Path, what), "give it a fixed address")
+			t.add(finding.Reserved, finding.Error, t.row(p.Page),
+				fmt.Sprintf("%s would get %s, which %s", p.Page.Ref, p.New.Path, what), "give it a fixed address")
 		}
 		switch {
 		case t.plan.IsFile(p.New.Path):

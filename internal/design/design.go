@@ -113,7 +113,8 @@ type kind struct {
 }
 
 func newDesigner(p *plan.Plan, o Options, current map[inventory.Ref]int) *designer {
-	return &designer{plan: p, options: o, slugs: slug.NewMaker(p.Slugs), current: current, kinds: map[kindKey]*kind{}, parts: map[part]string{}, normal: slug.NewMaker(slug.Settings{})}
+	return &designer{plan: p, options: o, slugs: slug.NewMaker(p.Slugs), current: current, kinds: map[kindKey]*kind{},
+		parts: map[part]string{}, normal: slug.NewMaker(slug.Settings{})}
 }
 
 // addresses proposes an address for each page, on all processors. What each of
@@ -145,7 +146,8 @@ func (d *designer) propose(page *inventory.Page, proposal *Proposal) {
 		proposal.Old = &d.plan.Book.Entries[i].Address
 	}
 	proposal.Page = page
-	if d.options.Only != "" && page.Kind != d.options.Only || d.options.Language != "" && page.Language != d.options.Language {
+	if d.options.Only != "" && page.Kind != d.options.Only || d.options.Language != "" &&
+		page.Language != d.options.Language {
 		if proposal.IsNew() {
 			proposal.Page = nil
 			return
@@ -158,7 +160,8 @@ func (d *designer) propose(page *inventory.Page, proposal *Proposal) {
 	}
 }
 
-func (d *designer) add(code finding.Code, severity finding.Severity, where finding.Place, what, advice string) *finding.Finding {
+func (d *designer) add(code finding.Code, severity finding.Severity, where finding.Place, what,
+	advice string) *finding.Finding {
 	d.found = append(d.found, finding.Finding{Code: code, Severity: severity, Where: where, What: what, Advice: advice})
 	return &d.found[len(d.found)-1]
 }
@@ -179,9 +182,13 @@ func (d *designer) kindOf(name, language string) (*kind, bool) {
 		return nil, false
 	}
 	t, own := written.In(language)
-	k := &kind{Kind: written, names: t.Names(), optional: optionalVariables(t), home: d.plan.Home(language), values: template.Values{}}
+	k := &kind{Kind: written, names: t.Names(), optional: optionalVariables(t), home: d.plan.Home(language),
+		values: template.Values{}}
 	if k.template = t; !own {
-		k.template = t.MapLiterals(func(word string) string { return cmp.Or(d.plan.Languages.Words[word][language], word) })
+		k.template = t.MapLiterals(func(word string) string {
+			return cmp.Or(d.plan.Languages.Words[word][language],
+				word)
+		})
 	}
 	if prefix := d.plan.Languages.Prefix(language); prefix != "" {
 		k.template = k.template.Under("/" + prefix)
@@ -218,7 +225,8 @@ func (d *designer) checkFields() {
 			}
 		}
 		for _, name := range names {
-			has := len(pages) == 0 || optional[name] && d.plan.Pages.HasColumn(name) || slices.ContainsFunc(pages, func(page *inventory.Page) bool { return d.field(k, page, name) != "" })
+			has := len(pages) == 0 || optional[name] && d.plan.Pages.HasColumn(name) ||
+				slices.ContainsFunc(pages, func(page *inventory.Page) bool { return d.field(k, page, name) != "" })
 			if has {
 				continue
 			}
@@ -227,7 +235,9 @@ func (d *designer) checkFields() {
 			if name == "slug" {
 				field = k.Slug
 			}
-			d.add(finding.UnknownField, finding.Error, k.Where, fmt.Sprintf("the address of the kind %s names %s, but no page of the kind has the field %q", k.Name, name, field),
+			d.add(finding.UnknownField, finding.Error, k.Where,
+				fmt.Sprintf("the address of the kind %s names %s, but no page of the kind has the field %q", k.Name,
+					name, field),
 				"add the column to "+d.plan.Pages.File+", or correct the name")
 		}
 	}
@@ -240,7 +250,9 @@ func (d *designer) checkReadings(k planfile.Kind, t *template.Template) {
 		return
 	}
 	if path, one, other, ok := reader.Ambiguous(); ok {
-		f := d.add(finding.TwoReadings, finding.Warning, k.Where, fmt.Sprintf("the address %s of the kind %s can be read in two ways", path, k.Name), "put a slash between the two variables, or a word that no value holds")
+		f := d.add(finding.TwoReadings, finding.Warning, k.Where,
+			fmt.Sprintf("the address %s of the kind %s can be read in two ways", path, k.Name),
+			"put a slash between the two variables, or a word that no value holds")
 		f.Evidence = []string{one.String(), other.String()}
 	}
 }
@@ -305,23 +317,30 @@ func (d *designer) address(proposal *Proposal) bool {
 		home := d.plan.Home(page.Language)
 		a, err := address.Resolve(home, page.Fixed)
 		if err != nil || a.Fragment != "" || a.Origin() != home && a.Origin() != origin {
-			d.add(finding.BadFixed, finding.Error, d.row(page), fmt.Sprintf("the fixed address %q of %s is no address on %s", page.Fixed, page.Ref, home), "write a path such as /tickets")
+			d.add(finding.BadFixed, finding.Error, d.row(page),
+				fmt.Sprintf("the fixed address %q of %s is no address on %s", page.Fixed, page.Ref, home),
+				"write a path such as /tickets")
 			return false
 		}
 		proposal.New = a
 		return true
 	}
-	if proposal.Old != nil && proposal.Old.Path == "/" && proposal.Old.Query == "" && d.plan.Site.Rebase(*proposal.Old) == origin {
+	if proposal.Old != nil && proposal.Old.Path == "/" && proposal.Old.Query == "" &&
+		d.plan.Site.Rebase(*proposal.Old) == origin {
 		proposal.New = origin // the home page stays at home
 		return true
 	}
 	k, ok := d.kindOf(page.Kind, page.Language)
 	if !ok {
-		d.add(finding.UnknownKind, finding.Error, d.row(page), fmt.Sprintf("%s is of the kind %q, for which %s has no address", page.Ref, page.Kind, d.plan.File), "add the kind under kinds:, or give the page a fixed address")
+		d.add(finding.UnknownKind, finding.Error, d.row(page),
+			fmt.Sprintf("%s is of the kind %q, for which %s has no address", page.Ref, page.Kind, d.plan.File),
+			"add the kind under kinds:, or give the page a fixed address")
 		return false
 	}
 	if !d.plan.Languages.Has(page.Language) {
-		d.add(finding.UnknownLanguage, finding.Error, d.row(page), fmt.Sprintf("%s is in a language that the plan doesn't know", page.Ref), "add it under languages: others:, with its prefix or host")
+		d.add(finding.UnknownLanguage, finding.Error, d.row(page),
+			fmt.Sprintf("%s is in a language that the plan doesn't know", page.Ref),
+			"add it under languages: others:, with its prefix or host")
 		return false
 	}
 	ways := 1
@@ -355,7 +374,8 @@ func (d *designer) expand(k *kind, page *inventory.Page, way int) (address.Addre
 	text := strings.TrimSuffix(k.template.Expand(values), ending) + ending
 	a, err := address.Resolve(k.home, text)
 	if err != nil {
-		d.add(finding.BadAddress, finding.Error, d.row(page), fmt.Sprintf("%s would get %q: %v", page.Ref, text, err), "correct the kind's template")
+		d.add(finding.BadAddress, finding.Error, d.row(page), fmt.Sprintf("%s would get %q: %v", page.Ref, text, err),
+			"correct the kind's template")
 		return a, false
 	}
 	if d.plan.Paths.Lower {
@@ -411,7 +431,8 @@ func (d *designer) values(k *kind, page *inventory.Page, way int) (template.Valu
 		if text != "" {
 			what = fmt.Sprintf("%s: %q holds no letter or digit for %s", page.Ref, text, name)
 		}
-		d.add(finding.MissingField, finding.Error, d.row(page), what, "fill the field in, or give the page a fixed address")
+		d.add(finding.MissingField, finding.Error, d.row(page), what,
+			"fill the field in, or give the page a fixed address")
 		return nil, false
 	}
 	return values, complete
@@ -445,7 +466,9 @@ func (d *designer) slug(k *kind, page *inventory.Page, name, text string) string
 	switch {
 	case s == "":
 		if s = d.normal.Make(page.Key, ""); s != "" {
-			d.add(finding.SlugFromKey, finding.Note, d.row(page), fmt.Sprintf("%s: %q holds no letter or digit, so its key stands in its address", page.Ref, text), "give it another title, or a fixed address")
+			d.add(finding.SlugFromKey, finding.Note, d.row(page),
+				fmt.Sprintf("%s: %q holds no letter or digit, so its key stands in its address", page.Ref, text),
+				"give it another title, or a fixed address")
 		}
 	case strings.Trim(s, "0123456789") == "":
 		s = d.normal.Make(k.Name, "") + "-" + s
@@ -459,10 +482,13 @@ func (d *designer) slug(k *kind, page *inventory.Page, name, text string) string
 func (d *designer) judge(page *inventory.Page, a address.Address) {
 	paths := d.plan.Paths
 	if n := len(a.Path); paths.Length > 0 && n > paths.Length {
-		d.add(finding.LongAddress, finding.Warning, d.row(page), fmt.Sprintf("%s has %d characters; the plan allows %d", a.Path, n, paths.Length), "shorten the title, or give the page a fixed address")
+		d.add(finding.LongAddress, finding.Warning, d.row(page),
+			fmt.Sprintf("%s has %d characters; the plan allows %d", a.Path, n, paths.Length),
+			"shorten the title, or give the page a fixed address")
 	}
 	if n := strings.Count(a.Path, "/"); paths.Depth > 0 && n > paths.Depth {
-		d.add(finding.DeepAddress, finding.Warning, d.row(page), fmt.Sprintf("%s has %d segments; the plan allows %d", a.Path, n, paths.Depth), "leave a section out")
+		d.add(finding.DeepAddress, finding.Warning, d.row(page),
+			fmt.Sprintf("%s has %d segments; the plan allows %d", a.Path, n, paths.Depth), "leave a section out")
 	}
 }
 
@@ -475,7 +501,8 @@ func (d *designer) checkCanonical() {
 			continue
 		}
 		bad := func(what, advice string) {
-			d.add(finding.BadCanonical, finding.Error, d.row(page), fmt.Sprintf("%s defers to %q, %s", page.Ref, page.Canonical, what), advice)
+			d.add(finding.BadCanonical, finding.Error, d.row(page),
+				fmt.Sprintf("%s defers to %q, %s", page.Ref, page.Canonical, what), advice)
 		}
 		ref, ok := inventory.ParseRef(page.Canonical)
 		if !ok {
@@ -526,14 +553,17 @@ func (d *designer) checkTranslations(pages []*inventory.Page) {
 			continue
 		}
 		for _, language := range languages {
-			if other := d.plan.Pages.Find(inventory.Ref{Key: group[0].Key, Language: language}); other != nil && other.State != inventory.Draft {
+			if other := d.plan.Pages.Find(inventory.Ref{Key: group[0].Key, Language: language}); other != nil &&
+				other.State != inventory.Draft {
 				have = append(have, language)
 			} else {
 				missing = append(missing, language)
 			}
 		}
 		if len(missing) > 0 && (d.options.Language == "" || slices.Contains(missing, d.options.Language)) {
-			d.add(finding.MissingTranslation, finding.Note, d.row(group[0]), fmt.Sprintf("%s is there in %s, not in %s", group[0].Key, strings.Join(have, ", "), strings.Join(missing, ", ")), "")
+			d.add(finding.MissingTranslation, finding.Note, d.row(group[0]),
+				fmt.Sprintf("%s is there in %s, not in %s", group[0].Key, strings.Join(have, ", "),
+					strings.Join(missing, ", ")), "")
 		}
 	}
 }

@@ -31,7 +31,8 @@ func propose(t *testing.T, pages, book string) (map[string]string, []finding.Fin
 	t.Helper()
 	dir := t.TempDir()
 	demotest.Write(t, filepath.Join(dir, project.PlanFile), []byte(config))
-	demotest.Write(t, filepath.Join(dir, project.PagesFile), []byte("key,language,kind,title,state,fixed,section,date,shade\n"+pages))
+	demotest.Write(t, filepath.Join(dir, project.PagesFile),
+		[]byte("key,language,kind,title,state,fixed,section,date,shade\n"+pages))
 	demotest.Write(t, filepath.Join(dir, project.AddressesFile), []byte("address,page,state\n"+book))
 	p, _, err := project.Load(dir)
 	require.NoError(t, err)
@@ -51,12 +52,14 @@ f,en,page,Whatever,live,/Fixed-by-hand,,,
 d,en,page,Draft,draft,,,,
 g,en,page,Gone,gone,,,,
 `, "")
-	assert.Equal(t, map[string]string{"a@en": "/a-and-b", "n@en": "/news/out-and-back/deep/2026/gale", "n@de": "/de/neues/2026/sturm", "f@en": "/Fixed-by-hand"}, got)
+	assert.Equal(t, map[string]string{"a@en": "/a-and-b", "n@en": "/news/out-and-back/deep/2026/gale",
+		"n@de": "/de/neues/2026/sturm", "f@en": "/Fixed-by-hand"}, got)
 	assert.Equal(t, map[string]int{"deep-address": 2, "long-address": 1}, finding.Count(found))
 }
 
 func TestTheHomePageStays(t *testing.T) {
-	got, found := propose(t, "home,en,page,Skerrywick Ferries,live,,,,\nb,en,page,B,live,,,,\n", "https://skerrywick.example/,home@en,current\nhttps://skerrywick.example/?p=2,b@en,current\n")
+	got, found := propose(t, "home,en,page,Skerrywick Ferries,live,,,,\nb,en,page,B,live,,,,\n",
+		"https://skerrywick.example/,home@en,current\nhttps://skerrywick.example/?p=2,b@en,current\n")
 	assert.Empty(t, found)
 	assert.Equal(t, map[string]string{"home@en": "/", "b@en": "/b"}, got)
 }
@@ -66,19 +69,29 @@ func TestWhatStandsInTheWay(t *testing.T) {
 		pages, book string
 		want        map[string]int
 	}{
-		"same title":                 {"a,en,page,Same,live,,,,\nb,en,page,Same!,live,,,,\n", "", map[string]int{"collision": 1}},
-		"letters aside":              {"a,en,page,x,live,/Same,,,\nb,en,page,same,live,,,,\n", "", map[string]int{"collision": 1}},
-		"another page had it":        {"a,en,page,Old,live,,,,\n", "https://skerrywick.example/old,b@en,former\n", map[string]int{"taken": 1}},
-		"another page has it":        {"a,en,page,Old,live,,,,\nb,en,page,New,live,,,,\n", "https://skerrywick.example/old,b@en,current\n", map[string]int{"taken": 1}},
-		"two pages swap":             {"a,en,page,B,live,,,,\nb,en,page,A,live,,,,\n", "https://skerrywick.example/a,a@en,current\nhttps://skerrywick.example/b,b@en,current\n", map[string]int{"taken": 2}},
-		"its own former one is free": {"a,en,page,Old,live,,,,\n", "https://skerrywick.example/old,a@en,former\nhttps://skerrywick.example/new,a@en,current\n", map[string]int{}},
-		"no such kind":               {"a,en,poem,A,live,,,,\n", "", map[string]int{"unknown-kind": 1}},
-		"no such language":           {"a,fr,page,A,live,,,,\n", "", map[string]int{"unknown-language": 1}},
-		"nothing to write":           {"a,en,page,!!!,live,,,,\n", "", map[string]int{"slug-from-key": 1}},
-		"no date":                    {"a,en,news,A,live,,,,\nb,en,news,B,live,,,2026-01-02,\n", "", map[string]int{"missing-field": 1}},
-		"a field nobody has":         {"a,en,colour,A,live,,,,\n", "", map[string]int{"unknown-field": 1}},
-		"fixed elsewhere":            {"a,en,page,A,live,https://other.example/a,,,\n", "", map[string]int{"bad-fixed": 1}},
-		"fixed, and redirected":      {"a,en,page,A,live,/en/about,,,\n", "", map[string]int{}},
+		"same title": {"a,en,page,Same,live,,,,\nb,en,page,Same!,live,,,,\n", "",
+			map[string]int{"collision": 1}},
+		"letters aside": {"a,en,page,x,live,/Same,,,\nb,en,page,same,live,,,,\n", "",
+			map[string]int{"collision": 1}},
+		"another page had it": {"a,en,page,Old,live,,,,\n", "https://skerrywick.example/old,b@en,former\n",
+			map[string]int{"taken": 1}},
+		"another page has it": {"a,en,page,Old,live,,,,\nb,en,page,New,live,,,,\n",
+			"https://skerrywick.example/old,b@en,current\n", map[string]int{"taken": 1}},
+		"two pages swap": {"a,en,page,B,live,,,,\nb,en,page,A,live,,,,\n",
+			"https://skerrywick.example/a,a@en,current\nhttps://skerrywick.example/b,b@en,current\n",
+			map[string]int{"taken": 2}},
+		"its own former one is free": {"a,en,page,Old,live,,,,\n",
+			"https://skerrywick.example/old,a@en,former\nhttps://skerrywick.example/new,a@en,current\n",
+			map[string]int{}},
+		"no such kind":     {"a,en,poem,A,live,,,,\n", "", map[string]int{"unknown-kind": 1}},
+		"no such language": {"a,fr,page,A,live,,,,\n", "", map[string]int{"unknown-language": 1}},
+		"nothing to write": {"a,en,page,!!!,live,,,,\n", "", map[string]int{"slug-from-key": 1}},
+		"no date": {"a,en,news,A,live,,,,\nb,en,news,B,live,,,2026-01-02,\n", "",
+			map[string]int{"missing-field": 1}},
+		"a field nobody has": {"a,en,colour,A,live,,,,\n", "", map[string]int{"unknown-field": 1}},
+		"fixed elsewhere": {"a,en,page,A,live,https://other.example/a,,,\n", "",
+			map[string]int{"bad-fixed": 1}},
+		"fixed, and redirected": {"a,en,page,A,live,/en/about,,,\n", "", map[string]int{}},
 	} {
 		_, found := propose(t, c.pages, c.book)
 		assert.Equal(t, c.want, finding.Count(found), "%s: %v", name, found)
@@ -94,7 +107,10 @@ func TestOrderDoesNotMatter(t *testing.T) {
 		random := rand.New(rand.NewPCG(seed, 1))
 		shuffled := *p.Pages
 		shuffled.Pages = append([]inventory.Page(nil), p.Pages.Pages...)
-		random.Shuffle(len(shuffled.Pages), func(i, j int) { shuffled.Pages[i], shuffled.Pages[j] = shuffled.Pages[j], shuffled.Pages[i] })
+		random.Shuffle(len(shuffled.Pages), func(i, j int) {
+			shuffled.Pages[i], shuffled.Pages[j] = shuffled.Pages[j],
+				shuffled.Pages[i]
+		})
 		q := plan.New(p.Settings, &shuffled, p.Book, p.Redirects)
 		proposals, _ := design.Propose(q, design.Options{})
 		assert.Equal(t, want, string(design.Accept(q.Book, proposals, demotest.Today).Encode()))
@@ -115,7 +131,8 @@ func TestTheBookOnlyGrows(t *testing.T) {
 	note(p)
 	data, err := os.ReadFile(filepath.Join(dir, project.PlanFile))
 	require.NoError(t, err)
-	for _, pattern := range []string{`"/sail{/region*,slug}"`, `"/where/{slug}"`, `"/routes{/region*,slug}"`, `"/sail/{slug}"`} {
+	for _, pattern := range []string{`"/sail{/region*,slug}"`, `"/where/{slug}"`, `"/routes{/region*,slug}"`,
+		`"/sail/{slug}"`} {
 		demotest.Write(t, filepath.Join(dir, project.PlanFile), []byte(replaceRoute(string(data), pattern)))
 		demotest.Accept(t, dir, demotest.Load(t, dir))
 		p = demotest.Load(t, dir)

@@ -42,7 +42,8 @@ func Touched(proposals []Proposal, byPage map[inventory.Ref]int) int {
 func Redirects(p *plan.Plan, accepted *book.Book) (byPage map[inventory.Ref][]*address.Address, all int) {
 	byPage = map[inventory.Ref][]*address.Address{}
 	for i, e := range accepted.Entries {
-		if page := p.Pages.Find(e.Page); (e.State == book.Former || e.State == book.Variant) && page != nil && page.State == inventory.Live {
+		if page := p.Pages.Find(e.Page); (e.State == book.Former || e.State == book.Variant) && page != nil &&
+			page.State == inventory.Live {
 			byPage[e.Page] = append(byPage[e.Page], &accepted.Entries[i].Address)
 			all++
 		}

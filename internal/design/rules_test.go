@@ -34,14 +34,16 @@ type world struct {
 func newWorld(t *testing.T, config, pages, book string) *world {
 	t.Helper()
 	w := &world{t, t.TempDir()}
-	demotest.Write(t, filepath.Join(w.dir, project.PlanFile), []byte("site: {origin: https://skerrywick.example}\n"+config))
+	demotest.Write(t, filepath.Join(w.dir, project.PlanFile),
+		[]byte("site: {origin: https://skerrywick.example}\n"+config))
 	w.pages(pages)
 	demotest.Write(t, filepath.Join(w.dir, project.AddressesFile), []byte("address,page,state,since\n"+book))
 	return w
 }
 
 func (w *world) pages(rows string) {
-	demotest.Write(w.t, filepath.Join(w.dir, project.PagesFile), []byte("key,language,kind,title,section,date,fixed,canonical\n"+rows))
+	demotest.Write(w.t, filepath.Join(w.dir, project.PagesFile),
+		[]byte("key,language,kind,title,section,date,fixed,canonical\n"+rows))
 }
 
 func (w *world) load() *plan.Plan {
@@ -77,7 +79,8 @@ func (w *world) accept(o design.Options) {
 	p := w.load()
 	proposals, found := design.Propose(p, o)
 	require.False(w.t, finding.Worst(found, finding.Error), "%v", found)
-	demotest.Write(w.t, filepath.Join(w.dir, project.AddressesFile), design.Accept(p.Book, proposals, "2026-11-23").Encode())
+	demotest.Write(w.t, filepath.Join(w.dir, project.AddressesFile),
+		design.Accept(p.Book, proposals, "2026-11-23").Encode())
 }
 
 func TestSlugRules(t *testing.T) {
@@ -92,7 +95,8 @@ f,en,page,One very long title that goes on,,,,
 g,en,page,Fish+chips,,,,
 `, "")
 	lines, codes := w.propose(design.Options{})
-	assert.Equal(t, []string{"a@en /isle-oere", "b@en /page-2026", "c@en /fleet/vessel-7", "d@en /admin-page", "e@en /e", "f@en /one-very-long-title", "g@en /fish-plus-chips"}, lines)
+	assert.Equal(t, []string{"a@en /isle-oere", "b@en /page-2026", "c@en /fleet/vessel-7", "d@en /admin-page",
+		"e@en /e", "f@en /one-very-long-title", "g@en /fish-plus-chips"}, lines)
 	assert.Equal(t, []string{"slug-from-key"}, codes)
 
 	w = newWorld(t, `slugs: {letters: keep}
@@ -104,8 +108,11 @@ kinds: {page: {address: "/{slug}"}}
 }
 
 func TestExtension(t *testing.T) {
-	w := newWorld(t, "kinds: {page: {address: \"/{slug}\"}}\nslugs: {collide: number}\n", "a,en,page,A,,,,\nb,en,page,A,,,,\nh,en,page,Home,,,/,\n", "")
-	demotest.Write(t, filepath.Join(w.dir, project.PlanFile), []byte("site: {origin: https://skerrywick.example, paths: {extension: .html}}\nkinds: {page: {address: \"/{slug}\"}}\nslugs: {collide: number}\n"))
+	w := newWorld(t, "kinds: {page: {address: \"/{slug}\"}}\nslugs: {collide: number}\n",
+		"a,en,page,A,,,,\nb,en,page,A,,,,\nh,en,page,Home,,,/,\n", "")
+	demotest.Write(t, filepath.Join(w.dir, project.PlanFile),
+		[]byte("site: {origin: https://skerrywick.example, paths: {extension: .html}}\nkinds: {page: {address: "+
+			"\"/{slug}\"}}\nslugs: {collide: number}\n"))
 	lines, codes := w.propose(design.Options{})
 	assert.Equal(t, []string{"a@en /a.html", "b@en /a-2.html", "h@en /"}, lines)
 	assert.Empty(t, codes)
@@ -115,19 +122,22 @@ func TestExtension(t *testing.T) {
 func TestCollisionsOnTheFullMeaning(t *testing.T) {
 	const kinds = "kinds: {page: {address: \"/{slug}\"}}\n"
 	for fixed, collides := range map[string]bool{
-		"/A-B": true, "/a-b/": true, "/a-b//": true, "/a-b.html": true, "/a-b.php": true, "/a%2Db": true, "/%61-b": true, "/a-b/index.html": true, "/a-b/index.php/": true,
+		"/A-B": true, "/a-b/": true, "/a-b//": true, "/a-b.html": true, "/a-b.php": true, "/a%2Db": true,
+		"/%61-b": true, "/a-b/index.html": true, "/a-b/index.php/": true,
 		"/a-b.txt": false, "/a-b?x=1": false, "/a_b": false, "/ab": false, "/a-b/c": false,
 	} {
 		w := newWorld(t, kinds, "a,en,page,A b,,,,\nb,en,page,Other,,,"+fixed+",\n", "")
 		_, codes := w.propose(design.Options{})
 		assert.Equal(t, collides, slices.Contains(codes, "collision"), "%s: %v", fixed, codes)
 	}
-	for former, taken := range map[string]bool{"http://skerrywick.example/A-B/": true, "https://skerrywick.example/a-b.html": true, "https://skerrywick.example/a-b?id=1": false} {
+	for former, taken := range map[string]bool{"http://skerrywick.example/A-B/": true,
+		"https://skerrywick.example/a-b.html": true, "https://skerrywick.example/a-b?id=1": false} {
 		w := newWorld(t, kinds, "a,en,page,A b,,,,\n", former+",z@en,former,2020-01-01\n")
 		_, codes := w.propose(design.Options{})
 		assert.Equal(t, taken, slices.Contains(codes, "taken"), "%s: %v", former, codes)
 	}
-	for fixed, reserved := range map[string]bool{"/robots.txt": true, "/x.PDF": false, "/logo.png": true, "/.well-known/x": true, "/x%2Fy": true} {
+	for fixed, reserved := range map[string]bool{"/robots.txt": true, "/x.PDF": false, "/logo.png": true,
+		"/.well-known/x": true, "/x%2Fy": true} {
 		w := newWorld(t, kinds, "a,en,page,A,,,"+fixed+",\n", "")
 		_, codes := w.propose(design.Options{})
 		assert.Equal(t, reserved, slices.Contains(codes, "reserved"), "%s: %v", fixed, codes)
@@ -182,20 +192,23 @@ func TestPagesToldApartStay(t *testing.T) {
 }
 
 func TestAPersonIsAsked(t *testing.T) {
-	w := newWorld(t, "kinds: {page: {address: \"/{slug}\"}}\n", "a,en,page,Same,,,,\nb,en,page,Same,,,,\nc,en,page,Same,,,,\n", "")
+	w := newWorld(t, "kinds: {page: {address: \"/{slug}\"}}\n",
+		"a,en,page,Same,,,,\nb,en,page,Same,,,,\nc,en,page,Same,,,,\n", "")
 	answers := []string{"Same", "Taken again: same!", "/over/there", ""}
 	p := w.load()
-	proposals, found := design.Propose(p, design.Options{Collide: planfile.CollideAsk, Ask: func(c design.Collision) (string, error) {
-		assert.Equal(t, "a@en", c.Owner.String())
-		answer := answers[0]
-		answers = answers[1:]
-		return answer, nil
-	}})
+	proposals, found := design.Propose(p, design.Options{Collide: planfile.CollideAsk,
+		Ask: func(c design.Collision) (string, error) {
+			assert.Equal(t, "a@en", c.Owner.String())
+			answer := answers[0]
+			answers = answers[1:]
+			return answer, nil
+		}})
 	assert.Equal(t, "/taken-again-same", proposals[1].New.Path, "the first answer was taken too")
 	assert.Equal(t, "/over/there", proposals[2].New.Path)
 	assert.Equal(t, "/over/there", p.Pages.Find(inventory.Ref{Key: "c", Language: "en"}).Fixed)
 	assert.Empty(t, found)
-	_, found = design.Propose(w.load(), design.Options{Collide: planfile.CollideAsk, Ask: func(design.Collision) (string, error) { return "", errors.New("nobody there") }})
+	_, found = design.Propose(w.load(), design.Options{Collide: planfile.CollideAsk,
+		Ask: func(design.Collision) (string, error) { return "", errors.New("nobody there") }})
 	assert.Equal(t, map[string]int{"collision": 2}, finding.Count(found))
 }
 
@@ -205,7 +218,8 @@ func TestSections(t *testing.T) {
 	lines, codes := w.propose(design.Options{})
 	assert.Equal(t, []string{"a@en /x/north/outer/a +/x/south/a(false) +/x/a(false)", "b@en /x/b"}, lines)
 	assert.Empty(t, codes)
-	w = newWorld(t, "kinds: {page: {address: \"/x{/section*,slug}\", sections: shown}}\n", strings.Replace(pages, " ;", "", 1), "https://skerrywick.example/x/south/a,a@en,variant,2020-01-01\n")
+	w = newWorld(t, "kinds: {page: {address: \"/x{/section*,slug}\", sections: shown}}\n",
+		strings.Replace(pages, " ;", "", 1), "https://skerrywick.example/x/south/a,a@en,variant,2020-01-01\n")
 	lines, _ = w.propose(design.Options{})
 	assert.Equal(t, []string{"a@en /x/north/outer/a +/x/south/a(true)", "b@en /x/b"}, lines)
 	w.accept(design.Options{})
@@ -214,7 +228,9 @@ func TestSections(t *testing.T) {
 	w.accept(design.Options{})
 	p := w.load()
 	assert.Contains(t, string(p.Book.Encode()), "https://skerrywick.example/x/west/a,a@en,shown,2026-11-23")
-	for path, want := range map[string]string{"/x/west/a": "served ", "/x/south/a": "redirect https://skerrywick.example/x/north/a", "/x/north/outer/a": "redirect https://skerrywick.example/x/north/a"} {
+	for path, want := range map[string]string{"/x/west/a": "served ",
+		"/x/south/a":       "redirect https://skerrywick.example/x/north/a",
+		"/x/north/outer/a": "redirect https://skerrywick.example/x/north/a"} {
 		r, err := plan.NewRequest("GET", "https://skerrywick.example"+path)
 		require.NoError(t, err)
 		a, err := p.Answer(r)
@@ -231,7 +247,8 @@ func TestLanguageHosts(t *testing.T) {
 kinds: {port: {address: "/ports/{slug}"}}
 `, "a,en,port,Hilda,,,,\na,de,port,Hilda,,,,\na,de-CH,port,Hilda,,,,\n", "")
 	lines, codes := w.propose(design.Options{})
-	assert.Equal(t, []string{"a@de /de/haefen/hilda", "a@de-CH https://skerrywick-ch.example/haefen/hilda", "a@en /ports/hilda"}, lines)
+	assert.Equal(t, []string{"a@de /de/haefen/hilda", "a@de-CH https://skerrywick-ch.example/haefen/hilda",
+		"a@en /ports/hilda"}, lines)
 	assert.Empty(t, codes)
 	w.accept(design.Options{})
 	w.pages("a,en,port,Hilda,,,,\na,de,port,Hilda,,,,\na,de-CH,port,Hilda neu,,,,\n")
@@ -264,7 +281,8 @@ func TestTemplatesByLanguage(t *testing.T) {
 kinds: {port: {address: {en: "/ports/{slug}", de: "/alle-haefen/ports/{section}/{slug}"}}}
 `, "a,en,port,Hilda,north,,,\na,de,port,Hilda,Nord,,,\na,nb,port,Hilda,nord,,,\n", "")
 	lines, codes := w.propose(design.Options{})
-	assert.Equal(t, []string{"a@de /de/alle-haefen/ports/nord/hilda", "a@en /ports/hilda", "a@nb /nb/havner/hilda"}, lines)
+	assert.Equal(t, []string{"a@de /de/alle-haefen/ports/nord/hilda", "a@en /ports/hilda", "a@nb /nb/havner/hilda"},
+		lines)
 	assert.Empty(t, codes)
 }
 
@@ -302,7 +320,8 @@ kinds: {page: {address: "/{slug}"}}
 }
 
 func TestTwoReadings(t *testing.T) {
-	w := newWorld(t, "kinds: {page: {address: \"/x/{a}-{slug}\"}, note: {address: \"/n/{year}-{slug}\"}}\n", "a,en,note,A,,2026-01-02,,\n", "")
+	w := newWorld(t, "kinds: {page: {address: \"/x/{a}-{slug}\"}, note: {address: \"/n/{year}-{slug}\"}}\n",
+		"a,en,note,A,,2026-01-02,,\n", "")
 	_, found := design.Propose(w.load(), design.Options{})
 	require.Len(t, found, 1)
 	assert.Equal(t, "two-readings", string(found[0].Code))
@@ -312,22 +331,26 @@ func TestTwoReadings(t *testing.T) {
 
 func TestTreeAndVisits(t *testing.T) {
 	var list []address.Address
-	for _, s := range []string{"/", "/a/b", "/a/c", "/a", "/x.php?b=1&a=2", "/x.php?a=1&b=3", "/%C3%B8", "/?q", "/d/e/f", "//d/e/g/"} {
+	for _, s := range []string{"/", "/a/b", "/a/c", "/a", "/x.php?b=1&a=2", "/x.php?a=1&b=3", "/%C3%B8", "/?q",
+		"/d/e/f", "//d/e/g/"} {
 		a, err := address.Parse("https://skerrywick.example" + s)
 		require.NoError(t, err)
 		list = append(list, a)
 	}
 	assert.Equal(t, &design.Node{Segment: "/", Pages: 10, Children: []*design.Node{
-		{Segment: "a", Pages: 3}, {Segment: "d", Pages: 2, Children: []*design.Node{{Segment: "e", Pages: 2}}}, {Segment: "x.php?a&b", Pages: 2},
+		{Segment: "a", Pages: 3}, {Segment: "d", Pages: 2, Children: []*design.Node{{Segment: "e", Pages: 2}}},
+		{Segment: "x.php?a&b", Pages: 2},
 	}}, design.Tree(list))
 
-	w := newWorld(t, "kinds: {page: {address: \"/{slug}\"}}\n", "a,en,page,A,,,,\n", "https://skerrywick.example/old,a@en,current,\nhttps://skerrywick.example/older,a@en,former,\n")
+	w := newWorld(t, "kinds: {page: {address: \"/{slug}\"}}\n", "a,en,page,A,,,,\n",
+		"https://skerrywick.example/old,a@en,current,\nhttps://skerrywick.example/older,a@en,former,\n")
 	visit := func(path string, status, n int) visits.Visit {
 		a, err := address.Parse("https://skerrywick.example" + path)
 		require.NoError(t, err)
 		return visits.Visit{Address: a, Status: status, Visitors: n}
 	}
-	byPage, all := design.Visits(w.load(), []visits.Visit{visit("/old?utm=1", 200, 3), visit("/older", 301, 4), visit("/nowhere", 200, 9), visit("/old", 404, 9)})
+	byPage, all := design.Visits(w.load(), []visits.Visit{visit("/old?utm=1", 200, 3), visit("/older", 301, 4),
+		visit("/nowhere", 200, 9), visit("/old", 404, 9)})
 	assert.Equal(t, map[inventory.Ref]int{{Key: "a", Language: "en"}: 7}, byPage)
 	assert.Equal(t, 7, all)
 }
@@ -407,7 +430,8 @@ func TestPlainAddressesAreServed(t *testing.T) {
 }
 
 func TestAnAddressThatIsTooLongForAnything(t *testing.T) {
-	w := newWorld(t, "kinds: {page: {address: '/{section}/{slug}'}}\n", "a,en,page,Title,"+strings.Repeat("long", 5000)+",,,\n", "")
+	w := newWorld(t, "kinds: {page: {address: '/{section}/{slug}'}}\n",
+		"a,en,page,Title,"+strings.Repeat("long", 5000)+",,,\n", "")
 	_, codes := w.propose(design.Options{})
 	assert.Contains(t, codes, "bad-address")
 }

@@ -19,9 +19,11 @@ func Subjects(p *plan.Plan) (before, after []lint.Subject) {
 	better := map[inventory.Ref]string{}
 	for _, q := range proposals {
 		better[q.Page.Ref] = q.New.Local()
-		s := lint.Subject{Kind: q.Page.Kind, Title: q.Page.Title, Language: q.Page.Language, Where: finding.Place{File: p.Pages.File, Line: q.Page.Line}}
+		s := lint.Subject{Kind: q.Page.Kind, Title: q.Page.Title, Language: q.Page.Language,
+			Where: finding.Place{File: p.Pages.File, Line: q.Page.Line}}
 		if kind, ok := p.KindOf(q.Page.Kind); ok {
-			s.Dated = slices.ContainsFunc(kind.Address.Names(), func(name string) bool { return name == "year" || name == "date" })
+			s.Dated = slices.ContainsFunc(kind.Address.Names(),
+				func(name string) bool { return name == "year" || name == "date" })
 		}
 		s.Address, s.Text = q.New, q.New.Readable()
 		after = append(after, s)
@@ -34,7 +36,9 @@ func Subjects(p *plan.Plan) (before, after []lint.Subject) {
 	for _, e := range p.Book.Entries { // spellings that are addresses of their own
 		page := p.Pages.Find(e.Page)
 		if e.State == book.Variant && page != nil && page.State == inventory.Live && moved {
-			before = append(before, lint.Subject{Text: e.Address.Readable(), Address: e.Address, Kind: page.Kind, Title: page.Title, Language: page.Language, Where: finding.Place{File: p.Book.File, Line: e.Line}, Better: better[e.Page]})
+			before = append(before, lint.Subject{Text: e.Address.Readable(), Address: e.Address, Kind: page.Kind,
+				Title: page.Title, Language: page.Language, Where: finding.Place{File: p.Book.File, Line: e.Line},
+				Better: better[e.Page]})
 		}
 	}
 	if !moved {

@@ -83,13 +83,15 @@ func Read(file string, r io.Reader, each func(Entry) error) error {
 }
 
 func notFeed(file string) error {
-	return finding.Unreadable(finding.Place{File: file}, "this is no feed: its root element is neither rss nor feed", "export it as RSS 2.0 or Atom")
+	return finding.Unreadable(finding.Place{File: file}, "this is no feed: its root element is neither rss nor feed",
+		"export it as RSS 2.0 or Atom")
 }
 
 // namespaces are those of the elements that are read: of RSS, Atom, its
 // publishing protocol, RSS 1.0 and Dublin Core.
 func namespaces() []string {
-	return []string{"", "http://www.w3.org/2005/Atom", "http://www.w3.org/2007/app", "http://purl.org/rss/1.0/", "http://purl.org/dc/elements/1.1/", "dc", "app"}
+	return []string{"", "http://www.w3.org/2005/Atom", "http://www.w3.org/2007/app", "http://purl.org/rss/1.0/",
+		"http://purl.org/dc/elements/1.1/", "dc", "app"}
 }
 
 // read reads the children of an entry.
@@ -174,8 +176,10 @@ func plain(s string) string {
 // day returns the date of a time as RFC 5322 or RFC 3339 write it, in its own
 // zone.
 func day(s string) string {
-	for _, layout := range []string{time.RFC1123Z, time.RFC1123, "Mon, 2 Jan 2006 15:04:05 -0700", "Mon, 2 Jan 2006 15:04:05 MST", "2 Jan 2006 15:04:05 -0700",
-		"2 Jan 2006 15:04:05 MST", "Mon, 2 Jan 2006 15:04 -0700", time.RFC3339, "2006-01-02T15:04Z07:00", time.DateTime, time.DateOnly} {
+	for _, layout := range []string{time.RFC1123Z, time.RFC1123, "Mon, 2 Jan 2006 15:04:05 -0700",
+		"Mon, 2 Jan 2006 15:04:05 MST", "2 Jan 2006 15:04:05 -0700",
+		"2 Jan 2006 15:04:05 MST", "Mon, 2 Jan 2006 15:04 -0700", time.RFC3339, "2006-01-02T15:04Z07:00", time.DateTime,
+		time.DateOnly} {
 		if t, err := time.Parse(layout, s); err == nil {
 			return t.Format(time.DateOnly)
 		}

@@ -19,7 +19,8 @@ func read(t *testing.T, text string) (list []Entry) {
 
 func TestRSS(t *testing.T) {
 	assert.Equal(t, []Entry{
-		{ID: "n1", Title: "Storm & tides", Link: "https://skerrywick.example/n?a=1&b=2", Language: "de", Categories: []string{"Weather", "On board"}, Date: "2026-01-19", Line: 5},
+		{ID: "n1", Title: "Storm & tides", Link: "https://skerrywick.example/n?a=1&b=2", Language: "de",
+			Categories: []string{"Weather", "On board"}, Date: "2026-01-19", Line: 5},
 		{Title: "Calm", Link: "/calm", Language: "nb", Date: "2026-02-03", Line: 9},
 	}, read(t, `<rss version="2.0" xmlns:dc="http://purl.org/dc/elements/1.1/" xmlns:media="http://media.example/ns/"><channel>
 <title>Not an entry</title><link>https://skerrywick.example/</link>
@@ -34,7 +35,8 @@ func TestRSS(t *testing.T) {
 
 func TestAtom(t *testing.T) {
 	assert.Equal(t, []Entry{
-		{ID: "tag:1", Title: "Gale", Link: "https://skerrywick.example/gale", Language: "en", Categories: []string{"Fleet"}, Date: "2026-03-04", Line: 2},
+		{ID: "tag:1", Title: "Gale", Link: "https://skerrywick.example/gale", Language: "en",
+			Categories: []string{"Fleet"}, Date: "2026-03-04", Line: 2},
 		{ID: "tag:2", Title: "Not yet", Language: "fr", Date: "2026-05-06", Draft: true, Line: 6},
 	}, read(t, `<feed xmlns="http://www.w3.org/2005/Atom" xmlns:app="http://www.w3.org/2007/app" xml:lang="en"><title>All</title>
 <entry><id>tag:1</id><title type="html">&lt;i>Gale&lt;/i></title>
@@ -45,7 +47,8 @@ func TestAtom(t *testing.T) {
 }
 
 func TestDays(t *testing.T) {
-	for text, want := range map[string]string{"Mon, 02 Jan 2006 15:04:05 GMT": "2006-01-02", "2 Jan 2006 15:04:05 +0000": "2006-01-02", "2006-01-02T15:04Z": "2006-01-02", "yesterday": "", "": ""} {
+	for text, want := range map[string]string{"Mon, 02 Jan 2006 15:04:05 GMT": "2006-01-02",
+		"2 Jan 2006 15:04:05 +0000": "2006-01-02", "2006-01-02T15:04Z": "2006-01-02", "yesterday": "", "": ""} {
 		assert.Equal(t, want, day(text), text)
 	}
 }

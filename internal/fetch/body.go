@@ -32,7 +32,8 @@ func read(response *http.Response, most int) (body []byte, more bool, err error)
 		plain = brotli.NewReader(packed)
 	case "zstd":
 		var d *zstd.Decoder
-		if d, err = zstd.NewReader(packed, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(maxMemory)); err == nil {
+		if d, err = zstd.NewReader(packed, zstd.WithDecoderConcurrency(1),
+			zstd.WithDecoderMaxMemory(maxMemory)); err == nil {
 			defer d.Close()
 			plain = d
 		}

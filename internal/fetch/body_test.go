@@ -86,9 +86,12 @@ func TestSecure(t *testing.T) {
 	_, port, err := net.SplitHostPort(server.Listener.Addr().String())
 	require.NoError(t, err)
 	at := At{"127.0.0.1", "1", port}
-	site := address.Site{Origin: address.Address{Scheme: "https", Host: "example.com", Path: "/"}} // the name in httptest's certificate
-	c, err := New(Options{Site: site, Also: []string{"a.example.com"}, At: &at, Names: map[string]At{"a.example.com": at, "b.example.com": at}, Secrets: http.Header{"Authorization": {"secret"}},
-		CA: pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: server.Certificate().Raw})})
+	site := address.Site{Origin: address.Address{Scheme: "https", Host: "example.com",
+		Path: "/"}} // the name in httptest's certificate
+	c, err := New(Options{Site: site, Also: []string{"a.example.com"}, At: &at,
+		Names:   map[string]At{"a.example.com": at, "b.example.com": at},
+		Secrets: http.Header{"Authorization": {"secret"}},
+		CA:      pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: server.Certificate().Raw})})
 	require.NoError(t, err)
 	reply, err := c.Get(context.Background(), parse(t, "https://example.com/"))
 	require.NoError(t, err)
@@ -101,7 +104,8 @@ func TestSecure(t *testing.T) {
 	assert.Equal(t, Forbidden, FailureOf(err))
 	_, err = c.Head(context.Background(), parse(t, "https://b.example.com/"))
 	require.NoError(t, err)
-	assert.Equal(t, map[string]string{"GET example.com": "secret", "GET a.example.com": "", "HEAD b.example.com": ""}, secrets)
+	assert.Equal(t, map[string]string{"GET example.com": "secret", "GET a.example.com": "", "HEAD b.example.com": ""},
+		secrets)
 }
 
 func TestFailures(t *testing.T) {
@@ -124,17 +128,22 @@ func TestCertificateProblem(t *testing.T) {
 		trust bool
 		want  string
 	}{
-		"another name": {"other.example", time.Now().Add(time.Hour), true, "it is for other.example, not for skerrywick.example"},
-		"expired":      {"skerrywick.example", time.Now().Add(-time.Hour), true, "it is valid from 2020-01-02 to "},
-		"unknown":      {"skerrywick.example", time.Now().Add(time.Hour), false, "doesn't lead to an authority that is trusted"},
+		"another name": {"other.example", time.Now().Add(time.Hour), true,
+			"it is for other.example, not for skerrywick.example"},
+		"expired": {"skerrywick.example", time.Now().Add(-time.Hour), true, "it is valid from 2020-01-02 to "},
+		"unknown": {"skerrywick.example", time.Now().Add(time.Hour), false,
+			"doesn't lead to an authority that is trusted"},
 	} {
 		key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 		require.NoError(t, err)
-		template := &x509.Certificate{SerialNumber: big.NewInt(1), DNSNames: []string{c.host}, NotBefore: time.Date(2020, 1, 2, 0, 0, 0, 0, time.UTC), NotAfter: c.until, IsCA: true, BasicConstraintsValid: true}
+		template := &x509.Certificate{SerialNumber: big.NewInt(1), DNSNames: []string{c.host},
+			NotBefore: time.Date(2020, 1, 2, 0, 0, 0, 0, time.UTC), NotAfter: c.until, IsCA: true,
+			BasicConstraintsValid: true}
 		der, err := x509.CreateCertificate(rand.Reader, template, template, &key.PublicKey, key)
 		require.NoError(t, err)
 		server := httptest.NewUnstartedServer(http.NotFoundHandler())
-		server.TLS = &tls.Config{Certificates: []tls.Certificate{{Certificate: [][]byte{der}, PrivateKey: key}}, MinVersion: tls.VersionTLS12}
+		server.TLS = &tls.Config{Certificates: []tls.Certificate{{Certificate: [][]byte{der}, PrivateKey: key}},
+			MinVersion: tls.VersionTLS12}
 		server.Config.ErrorLog = log.New(io.Discard, "", 0)
 		server.StartTLS()
 		_, port, err := net.SplitHostPort(server.Listener.Addr().String())

@@ -47,7 +47,8 @@ func FailureOf(err error) Failure {
 		return NoName
 	case errors.Is(err, syscall.ECONNREFUSED):
 		return Closed
-	case errors.Is(err, os.ErrDeadlineExceeded), errors.Is(err, context.DeadlineExceeded), errors.As(err, &timeout) && timeout.Timeout():
+	case errors.Is(err, os.ErrDeadlineExceeded), errors.Is(err, context.DeadlineExceeded), errors.As(err, &timeout) &&
+		timeout.Timeout():
 		return Slow
 	}
 	return Broken
@@ -61,9 +62,11 @@ func CertificateProblem(err error) string {
 	var unknown x509.UnknownAuthorityError
 	switch {
 	case errors.As(err, &wrongHost):
-		return "it is for " + strings.Join(append(wrongHost.Certificate.DNSNames, addresses(wrongHost.Certificate)...), ", ") + ", not for " + wrongHost.Host
+		return "it is for " + strings.Join(append(wrongHost.Certificate.DNSNames, addresses(wrongHost.Certificate)...),
+			", ") + ", not for " + wrongHost.Host
 	case errors.As(err, &invalid) && invalid.Reason == x509.Expired:
-		return "it is valid from " + invalid.Cert.NotBefore.UTC().Format("2006-01-02") + " to " + invalid.Cert.NotAfter.UTC().Format("2006-01-02")
+		return "it is valid from " + invalid.Cert.NotBefore.UTC().Format("2006-01-02") + " to " +
+			invalid.Cert.NotAfter.UTC().Format("2006-01-02")
 	case errors.As(err, &unknown):
 		return "it doesn't lead to an authority that is trusted"
 	}

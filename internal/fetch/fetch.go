@@ -43,7 +43,8 @@ func ParseAt(s string) (At, error) {
 	}
 	plain, secure, both := strings.Cut(ports, ",")
 	if !ok || host == "" || !both || !port(plain) || !port(secure) {
-		return At{}, fmt.Errorf("%s does not say where to ask; write ADDRESS:HTTPPORT,HTTPSPORT, such as 127.0.0.1:8080,8443", address.Printable(s))
+		return At{}, fmt.Errorf("%s does not say where to ask; write ADDRESS:HTTPPORT,HTTPSPORT, such as "+
+			"127.0.0.1:8080,8443", address.Printable(s))
 	}
 	return At{strings.Trim(host, "[]"), plain, secure}, nil
 }
@@ -111,7 +112,8 @@ func New(o Options) (*Client, error) {
 			if !ok {
 				return public.DialContext(ctx, network, hostPort)
 			}
-			return named.DialContext(ctx, network, net.JoinHostPort(at.Host, map[string]string{"80": at.HTTPPort, "443": at.HTTPSPort}[port]))
+			return named.DialContext(ctx, network,
+				net.JoinHostPort(at.Host, map[string]string{"80": at.HTTPPort, "443": at.HTTPSPort}[port]))
 		},
 		ForceAttemptHTTP2:      true,
 		TLSClientConfig:        &tls.Config{RootCAs: roots, MinVersion: tls.VersionTLS12},
@@ -288,7 +290,8 @@ func (c *Client) once(ctx context.Context, method string, a address.Address, mos
 		return Reply{}, fmt.Errorf("asking for %s: %w", a, err)
 	}
 	defer func() { _ = response.Body.Close() }()
-	reply := Reply{Status: response.StatusCode, Location: response.Header.Get("Location"), Header: response.Header, TLS: response.TLS}
+	reply := Reply{Status: response.StatusCode, Location: response.Header.Get("Location"), Header: response.Header,
+		TLS: response.TLS}
 	if reply.Body, reply.Truncated, err = read(response, most); err != nil {
 		return Reply{}, fmt.Errorf("reading %s: %w", a, err)
 	}

@@ -19,7 +19,8 @@ import (
 )
 
 func skerrywick() address.Site {
-	return address.Site{Origin: address.Address{Scheme: "https", Host: "skerrywick.example", Path: "/"}, Hosts: []string{"www.skerrywick.example"}}
+	return address.Site{Origin: address.Address{Scheme: "https", Host: "skerrywick.example", Path: "/"},
+		Hosts: []string{"www.skerrywick.example"}}
 }
 
 func parse(t *testing.T, s string) address.Address {
@@ -36,7 +37,8 @@ func TestParseAt(t *testing.T) {
 	at, err = ParseAt("[::1]:80,443")
 	require.NoError(t, err)
 	assert.Equal(t, At{"::1", "80", "443"}, at)
-	for _, s := range []string{"", "127.0.0.1", "127.0.0.1:80", ":80,443", "a:b,c", "a:0,1", "a:80,70000", "a:80,443,1"} {
+	for _, s := range []string{"", "127.0.0.1", "127.0.0.1:80", ":80,443", "a:b,c", "a:0,1", "a:80,70000",
+		"a:80,443,1"} {
 		_, err := ParseAt(s)
 		assert.Error(t, err, s)
 	}
@@ -67,7 +69,8 @@ func TestGetFollowsNothingAndSendsTheAddressAsItIs(t *testing.T) {
 		asked = r.Host + " " + r.RequestURI + " " + r.UserAgent()
 		http.Redirect(w, r, "/elsewhere", http.StatusFound)
 	})
-	for _, local := range []string{"/a%2Fb/%C3%A9?x=%7e&&y#gone", "/MV_Skipper's_Pride.HTML?lang=de", "/Harbour%20walk%20(2).html", "//a"} {
+	for _, local := range []string{"/a%2Fb/%C3%A9?x=%7e&&y#gone", "/MV_Skipper's_Pride.HTML?lang=de",
+		"/Harbour%20walk%20(2).html", "//a"} {
 		reply, err := client.Get(context.Background(), parse(t, "http://www.skerrywick.example"+local))
 		require.NoError(t, err)
 		assert.Equal(t, 302, reply.Status)
@@ -135,12 +138,14 @@ func TestRetries(t *testing.T) {
 		status  int
 		pauses  []time.Duration
 	}{
-		"seconds":             {[]string{"503 7", "200 "}, 200, []time.Duration{7 * time.Second}},
-		"a date gone by":      {[]string{"429 Mon, 02 Jan 2006 15:04:05 GMT", "200 "}, 200, []time.Duration{time.Second}},
-		"nothing said":        {[]string{"502 ", "504 x", "200 "}, 200, []time.Duration{time.Second, 2 * time.Second}},
-		"too long to wait":    {[]string{"503 3600"}, 503, nil},
-		"not again and again": {[]string{"503 ", "503 ", "503 ", "503 "}, 503, []time.Duration{time.Second, 2 * time.Second, 4 * time.Second}},
-		"an answer":           {[]string{"500 9"}, 500, nil},
+		"seconds": {[]string{"503 7", "200 "}, 200, []time.Duration{7 * time.Second}},
+		"a date gone by": {[]string{"429 Mon, 02 Jan 2006 15:04:05 GMT", "200 "}, 200,
+			[]time.Duration{time.Second}},
+		"nothing said":     {[]string{"502 ", "504 x", "200 "}, 200, []time.Duration{time.Second, 2 * time.Second}},
+		"too long to wait": {[]string{"503 3600"}, 503, nil},
+		"not again and again": {[]string{"503 ", "503 ", "503 ", "503 "}, 503,
+			[]time.Duration{time.Second, 2 * time.Second, 4 * time.Second}},
+		"an answer": {[]string{"500 9"}, 500, nil},
 	} {
 		asked := 0
 		client := serveWith(t, Options{Retries: 3}, func(w http.ResponseWriter, _ *http.Request) {
@@ -162,7 +167,8 @@ func TestRetries(t *testing.T) {
 		assert.Equal(t, c.pauses, pauses, name)
 		assert.Equal(t, len(c.answers), asked, name)
 	}
-	assert.Equal(t, 90*time.Second, retryAfter("Mon, 02 Jan 2006 15:04:05 GMT", time.Date(2006, 1, 2, 15, 2, 35, 0, time.UTC)))
+	assert.Equal(t, 90*time.Second, retryAfter("Mon, 02 Jan 2006 15:04:05 GMT",
+		time.Date(2006, 1, 2, 15, 2, 35, 0, time.UTC)))
 }
 
 // No more requests at a time than allowed, and none before its turn.
@@ -191,9 +197,10 @@ func TestPolitely(t *testing.T) {
 }
 
 func TestSecretsGoToTheSiteAlone(t *testing.T) {
-	client := serveWith(t, Options{Secrets: http.Header{"Authorization": {"Basic eA=="}}}, func(w http.ResponseWriter, r *http.Request) {
-		_, _ = w.Write([]byte(r.Header.Get("Authorization")))
-	})
+	client := serveWith(t, Options{Secrets: http.Header{"Authorization": {"Basic eA=="}}},
+		func(w http.ResponseWriter, r *http.Request) {
+			_, _ = w.Write([]byte(r.Header.Get("Authorization")))
+		})
 	reply, err := client.Get(context.Background(), parse(t, "http://www.skerrywick.example/"))
 	require.NoError(t, err)
 	assert.Equal(t, "Basic eA==", string(reply.Body))

@@ -41,7 +41,8 @@ func TestEachCodeIsDocumentedUsedAndProduced(t *testing.T) {
 		}
 		assert.NotEmpty(t, d.Example, d.Code)
 		assert.Contains(t, uses, "finding."+name, "nothing says %s", d.Code)
-		assert.True(t, strings.Contains(tests, `"`+string(d.Code)) || strings.Contains(tests, "finding."+name) || strings.Contains(tests, " "+string(d.Code)+":") ||
+		assert.True(t, strings.Contains(tests, `"`+string(d.Code)) || strings.Contains(tests, "finding."+name) ||
+			strings.Contains(tests, " "+string(d.Code)+":") ||
 			strings.Contains(tests, string(d.Code)+"'"), "no test meets %s", d.Code)
 	}
 }
@@ -70,8 +71,10 @@ func source(t *testing.T, tests bool) string {
 	var b strings.Builder
 	for _, folder := range []string{"internal", "cmd"} {
 		err := filepath.WalkDir(filepath.Join(root, folder), func(path string, e fs.DirEntry, err error) error {
-			ofTests := strings.HasSuffix(path, "_test.go") || strings.Contains(path, "testdata/script") || strings.HasSuffix(path, "demo/trouble.go")
-			if err != nil || e.IsDir() || ofTests != tests && !(strings.HasSuffix(path, "demo/trouble.go") && tests) || strings.HasSuffix(path, "finding/codes.go") {
+			ofTests := strings.HasSuffix(path, "_test.go") || strings.Contains(path, "testdata/script") ||
+				strings.HasSuffix(path, "demo/trouble.go")
+			if err != nil || e.IsDir() || ofTests != tests && !(strings.HasSuffix(path, "demo/trouble.go") && tests) ||
+				strings.HasSuffix(path, "finding/codes.go") {
 				return err
 			}
 			if !strings.HasSuffix(path, ".go") && !strings.HasSuffix(path, ".txt") {
@@ -91,16 +94,20 @@ func source(t *testing.T, tests bool) string {
 
 func TestThePageOfFindingsIsAsTheCatalogue(t *testing.T) {
 	var b strings.Builder
-	b.WriteString("# Findings\n\nEvery finding has a code, which stays as it is, so that people and programs can filter by it. This page is made from\n" +
-		"`internal/finding/codes.go`. A command may say a milder severity than stands here; the pages of the commands say more.\n")
+	b.WriteString("# Findings\n\nEvery finding has a code, which stays as it is, so that people and programs can " +
+		"filter by it. This page is made from\n" +
+		"`internal/finding/codes.go`. A command may say a milder severity than stands here; the pages of the " +
+		"commands say more.\n")
 	part := ""
 	for _, d := range finding.Catalogue() {
 		if d.Part != part {
 			part = d.Part
-			fmt.Fprintf(&b, "\n## %s\n\n| code | severity | what | why it matters | for example |\n|---|---|---|---|---|\n", part)
+			fmt.Fprintf(&b, "\n## %s\n\n| code | severity | what | why it matters | for example "+
+				"|\n|---|---|---|---|---|\n", part)
 		}
 		example := "`" + strings.Join(d.Example, "` `") + "`"
-		fmt.Fprintf(&b, "| `%s` | %s | %s | %s | %s |\n", d.Code, d.Severity, d.What, d.Why, strings.ReplaceAll(example, "|", "\\|"))
+		fmt.Fprintf(&b, "| `%s` | %s | %s | %s | %s |\n", d.Code, d.Severity, d.What, d.Why,
+			strings.ReplaceAll(example, "|", "\\|"))
 	}
 	page := filepath.Join(root, "docs", "findings.md")
 	if *update {

@@ -101,7 +101,8 @@ func Sort(list []Finding) {
 }
 
 func compare(a, b Finding) int {
-	if order := cmp.Or(cmp.Compare(b.Severity.rank(), a.Severity.rank()), cmp.Compare(b.Visits, a.Visits), strings.Compare(a.Where.File, b.Where.File), cmp.Compare(a.Where.Line, b.Where.Line)); order != 0 {
+	if order := cmp.Or(cmp.Compare(b.Severity.rank(), a.Severity.rank()), cmp.Compare(b.Visits, a.Visits),
+		strings.Compare(a.Where.File, b.Where.File), cmp.Compare(a.Where.Line, b.Where.Line)); order != 0 {
 		return order
 	}
 	return cmp.Or(

@@ -36,7 +36,8 @@ func TestWorst(t *testing.T) {
 }
 
 func TestString(t *testing.T) {
-	f := Finding{Code: "loop", Severity: Error, Where: Place{File: "r.csv", Line: 3, Column: 7}, What: "round\x1b[2J", Advice: "mend it"}
+	f := Finding{Code: "loop", Severity: Error, Where: Place{File: "r.csv", Line: 3, Column: 7}, What: "round\x1b[2J",
+		Advice: "mend it"}
 	assert.Equal(t, `r.csv:3:7: error loop: round\x1b[2J; mend it`, f.String())
 	assert.Equal(t, "https://a.example/", Place{URL: "https://a.example/"}.String())
 	data, err := json.Marshal(f)

@@ -88,7 +88,8 @@ func TestPairsAmongMuchFrame(t *testing.T) {
 		t.Logf("%3.0f %% of the words differ: %d of %d pairs found", 100*level, hit[i], asked[i])
 	}
 	right := hit[0] + hit[1] + hit[2]
-	t.Logf("of pairs that differ by at most 8 %%: recall %.3f, precision %.3f", float64(right)/300, float64(right)/float64(right+hit[3]+hit[4]+len(found)))
+	t.Logf("of pairs that differ by at most 8 %%: recall %.3f, precision %.3f", float64(right)/300,
+		float64(right)/float64(right+hit[3]+hit[4]+len(found)))
 	assert.Equal(t, []int{100, 100}, hit[:2])
 	assert.Greater(t, hit[2], 80)
 	assert.Zero(t, hit[3]+hit[4]+len(found))
@@ -104,7 +105,8 @@ func text(paragraphs ...string) fingerprint.Text {
 }
 
 func TestText(t *testing.T) {
-	one, two := "The ferry leaves the old quay at seven in the morning", "Tickets are sold on board, and at the harbour office"
+	one, two := "The ferry leaves the old quay at seven in the morning",
+		"Tickets are sold on board, and at the harbour office"
 	assert.Equal(t, text(one, two), text(strings.ToUpper(one), strings.ReplaceAll(two, " ", "\n ")))
 	assert.NotEqual(t, text(one, two).Exact, text(two, one).Exact)
 	assert.Equal(t, text(one, two).Bag, text(two, one).Bag)
@@ -128,7 +130,8 @@ func TestKeep(t *testing.T) {
 }
 
 func TestGroups(t *testing.T) {
-	assert.Equal(t, [][]int{{0, 2, 4}, {1, 5}}, fingerprint.Groups(6, []fingerprint.Pair{{A: 2, B: 4}, {A: 1, B: 5}, {A: 0, B: 4}}))
+	assert.Equal(t, [][]int{{0, 2, 4}, {1, 5}},
+		fingerprint.Groups(6, []fingerprint.Pair{{A: 2, B: 4}, {A: 1, B: 5}, {A: 0, B: 4}}))
 }
 
 // BenchmarkPairs compares sketching and grouping with bare 64-bit signatures of

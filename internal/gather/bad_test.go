@@ -47,7 +47,8 @@ func zipBomb(t *testing.T) string {
 		_, err = io.Copy(w, r)
 		require.NoError(t, err)
 	}
-	write("xl/worksheets/sheet1.xml", io.MultiReader(strings.NewReader("<worksheet><sheetData>"), &endless{"<row></row>", 300 << 20}))
+	write("xl/worksheets/sheet1.xml", io.MultiReader(strings.NewReader("<worksheet><sheetData>"),
+		&endless{"<row></row>", 300 << 20}))
 	write("[Content_Types].xml", strings.NewReader("<Types/>"))
 	require.NoError(t, z.Close())
 	return b.String()
@@ -75,47 +76,60 @@ func TestBadInput(t *testing.T) {
 		r    io.Reader
 		want string
 	}{
-		"truncated gzip":        {"", strings.NewReader(gz[:len(gz)-20]), "breaks off"},
-		"damaged gzip":          {"", strings.NewReader(gz[:40] + "xx" + gz[42:]), "can't be unpacked"},
-		"truncated zstd":        {"", strings.NewReader(zst[:len(zst)-5]), "can't be unpacked"},
-		"gzip of nothing":       {"", strings.NewReader("\x1f\x8b\x08"), "can't be unpacked"},
-		"a packed bomb":         {"", strings.NewReader(gzipBomb(t, io.MultiReader(strings.NewReader("key,title\n"), &endless{"a," + strings.Repeat("b", 10000) + "\n", 40 << 20}))), "unpacks to more than 200 times its size"},
-		"a packed log bomb":     {source.Log, strings.NewReader(gzipBomb(t, &endless{"x\n", 40 << 20})), "unpacks to more than 200 times its size"},
-		"no UTF-16 at all":      {"", strings.NewReader("\xff\xfe\x00\xd8\x00\xd8\x00"), "no column names pages"},
-		"table: a long line":    {"", &endless{"x", mega}, "line of more than 1 MiB"},
-		"table: an open quote":  {source.Table, io.MultiReader(strings.NewReader("key,title\na,\""), &endless{"x\n", mega}), "row of more than 8 MiB"},
-		"table: binary":         {"", strings.NewReader("\x7fELF\x02\x01\x01\x00\x00junk"), "NUL bytes"},
-		"table: head only":      {"", strings.NewReader("key,title,address\n"), "nothing in it but its head"},
-		"table: many columns":   {"", strings.NewReader(manyColumns() + "\n"), "100000 columns; at most 10000"},
-		"table: Latin-1 junk":   {"", strings.NewReader("\x81\x8d\x8f;\x90\x9d\n"), "error unreadable"},
-		"JSON: a long text":     {"", io.MultiReader(strings.NewReader(`[{"key": "`), &endless{"x", mega}), "row of more than 8 MiB"},
-		"JSON: deep":            {"", strings.NewReader(`[{"key": ` + strings.Repeat("[", 100000)), "deep in one another"},
-		"JSON: deeper":          {"", strings.NewReader(strings.Repeat("[", 100000)), "no table in JSON"},
-		"JSON: breaks off":      {"", strings.NewReader(`[{"key": "a"}, {"key":`), "it breaks off"},
-		"JSON: no objects":      {"", strings.NewReader(`{"a": {"b": [1, 2]}}`), "no column names pages"},
-		"JSON: many names":      {"", strings.NewReader(manyNames()), "more than 2000 names"},
-		"JSON: nothing":         {"", strings.NewReader("[]"), "the file is empty"},
-		"workbook: a bomb":      {"", strings.NewReader(zipBomb(t)), "this workbook can't be read"},
-		"workbook: broken":      {"", strings.NewReader("PK\x03\x04 and then nothing"), "this workbook can't be read"},
-		"workbook: empty":       {"", strings.NewReader(workbook(t)), "the file is empty"},
-		"workbook: head only":   {"", strings.NewReader(workbook(t, []any{"key", "title"})), "nothing in it but its head"},
-		"sitemap: entity bomb":  {"", strings.NewReader(entityBomb), "invalid character entity &b;"},
-		"sitemap: a long text":  {"", io.MultiReader(strings.NewReader("<urlset><url><loc>"), &endless{"x", mega}), "more than 1 MiB"},
-		"sitemap: a long name":  {"", io.MultiReader(strings.NewReader("<urlset><"), &endless{"x", mega}), "more than 1 MiB"},
-		"sitemap: deep":         {"", io.MultiReader(strings.NewReader("<urlset>"), &endless{"<a>", mega}), "deep in one another"},
-		"sitemap: breaks off":   {"", strings.NewReader("<urlset><url><loc>https://skerrywick.example/</loc>"), "breaks off"},
-		"sitemap: empty":        {"", strings.NewReader("<urlset></urlset>"), "nothing in it but its head"},
-		"sitemap: bad encoding": {"", strings.NewReader("<?xml version=\"1.0\" encoding=\"UTF-8\"?><urlset><url><loc>\xff\xff</loc></url></urlset>"), "invalid UTF-8"},
-		"feed: breaks off":      {"", strings.NewReader("<rss><channel><item><title>x"), "breaks off"},
-		"feed: a long text":     {"", io.MultiReader(strings.NewReader("<rss><channel><item><title>"), &endless{"x", mega}), "more than 1 MiB"},
-		"feed: no feed":         {source.Feed, strings.NewReader("<html></html>"), "neither rss nor feed"},
-		"feed: empty":           {"", strings.NewReader("<feed></feed>"), "nothing in it but its head"},
-		"log: a long line":      {source.Log, &endless{"x", mega}, "no line of it"},
-		"log: binary":           {source.Log, strings.NewReader("\x00\x01\x02\xff\xfe"), "no line of it"},
-		"list: a long line":     {source.List, &endless{"x", mega}, "line of more than 1 MiB"},
-		"empty":                 {"", strings.NewReader(""), "the file is empty"},
-		"blank":                 {source.Sitemap, strings.NewReader(" \n"), "the file is empty"},
-		"empty inside":          {"", strings.NewReader(gzipBomb(t, strings.NewReader(""))), "the file is empty"},
+		"truncated gzip":  {"", strings.NewReader(gz[:len(gz)-20]), "breaks off"},
+		"damaged gzip":    {"", strings.NewReader(gz[:40] + "xx" + gz[42:]), "can't be unpacked"},
+		"truncated zstd":  {"", strings.NewReader(zst[:len(zst)-5]), "can't be unpacked"},
+		"gzip of nothing": {"", strings.NewReader("\x1f\x8b\x08"), "can't be unpacked"},
+		"a packed bomb": {"", strings.NewReader(gzipBomb(t,
+			io.MultiReader(strings.NewReader("key,title\n"), &endless{"a," + strings.Repeat("b", 10000) + "\n",
+				40 << 20}))), "unpacks to more than 200 times its size"},
+		"a packed log bomb": {source.Log, strings.NewReader(gzipBomb(t, &endless{"x\n", 40 << 20})),
+			"unpacks to more than 200 times its size"},
+		"no UTF-16 at all":   {"", strings.NewReader("\xff\xfe\x00\xd8\x00\xd8\x00"), "no column names pages"},
+		"table: a long line": {"", &endless{"x", mega}, "line of more than 1 MiB"},
+		"table: an open quote": {source.Table, io.MultiReader(strings.NewReader("key,title\na,\""),
+			&endless{"x\n", mega}), "row of more than 8 MiB"},
+		"table: binary":       {"", strings.NewReader("\x7fELF\x02\x01\x01\x00\x00junk"), "NUL bytes"},
+		"table: head only":    {"", strings.NewReader("key,title,address\n"), "nothing in it but its head"},
+		"table: many columns": {"", strings.NewReader(manyColumns() + "\n"), "100000 columns; at most 10000"},
+		"table: Latin-1 junk": {"", strings.NewReader("\x81\x8d\x8f;\x90\x9d\n"), "error unreadable"},
+		"JSON: a long text": {"", io.MultiReader(strings.NewReader(`[{"key": "`), &endless{"x", mega}),
+			"row of more than 8 MiB"},
+		"JSON: deep": {"", strings.NewReader(`[{"key": ` + strings.Repeat("[", 100000)),
+			"deep in one another"},
+		"JSON: deeper":     {"", strings.NewReader(strings.Repeat("[", 100000)), "no table in JSON"},
+		"JSON: breaks off": {"", strings.NewReader(`[{"key": "a"}, {"key":`), "it breaks off"},
+		"JSON: no objects": {"", strings.NewReader(`{"a": {"b": [1, 2]}}`), "no column names pages"},
+		"JSON: many names": {"", strings.NewReader(manyNames()), "more than 2000 names"},
+		"JSON: nothing":    {"", strings.NewReader("[]"), "the file is empty"},
+		"workbook: a bomb": {"", strings.NewReader(zipBomb(t)), "this workbook can't be read"},
+		"workbook: broken": {"", strings.NewReader("PK\x03\x04 and then nothing"), "this workbook can't be read"},
+		"workbook: empty":  {"", strings.NewReader(workbook(t)), "the file is empty"},
+		"workbook: head only": {"", strings.NewReader(workbook(t, []any{"key", "title"})),
+			"nothing in it but its head"},
+		"sitemap: entity bomb": {"", strings.NewReader(entityBomb), "invalid character entity &b;"},
+		"sitemap: a long text": {"", io.MultiReader(strings.NewReader("<urlset><url><loc>"), &endless{"x", mega}),
+			"more than 1 MiB"},
+		"sitemap: a long name": {"", io.MultiReader(strings.NewReader("<urlset><"), &endless{"x", mega}),
+			"more than 1 MiB"},
+		"sitemap: deep": {"", io.MultiReader(strings.NewReader("<urlset>"), &endless{"<a>", mega}),
+			"deep in one another"},
+		"sitemap: breaks off": {"", strings.NewReader("<urlset><url><loc>https://skerrywick.example/</loc>"),
+			"breaks off"},
+		"sitemap: empty": {"", strings.NewReader("<urlset></urlset>"), "nothing in it but its head"},
+		"sitemap: bad encoding": {"", strings.NewReader("<?xml version=\"1.0\" " +
+			"encoding=\"UTF-8\"?><urlset><url><loc>\xff\xff</loc></url></urlset>"), "invalid UTF-8"},
+		"feed: breaks off": {"", strings.NewReader("<rss><channel><item><title>x"), "breaks off"},
+		"feed: a long text": {"", io.MultiReader(strings.NewReader("<rss><channel><item><title>"),
+			&endless{"x", mega}), "more than 1 MiB"},
+		"feed: no feed":     {source.Feed, strings.NewReader("<html></html>"), "neither rss nor feed"},
+		"feed: empty":       {"", strings.NewReader("<feed></feed>"), "nothing in it but its head"},
+		"log: a long line":  {source.Log, &endless{"x", mega}, "no line of it"},
+		"log: binary":       {source.Log, strings.NewReader("\x00\x01\x02\xff\xfe"), "no line of it"},
+		"list: a long line": {source.List, &endless{"x", mega}, "line of more than 1 MiB"},
+		"empty":             {"", strings.NewReader(""), "the file is empty"},
+		"blank":             {source.Sitemap, strings.NewReader(" \n"), "the file is empty"},
+		"empty inside":      {"", strings.NewReader(gzipBomb(t, strings.NewReader(""))), "the file is empty"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			p := newProject(t)
@@ -162,7 +176,8 @@ type failing struct{}
 func (failing) Read([]byte) (int, error) { return 0, errors.New("the disk is broken") }
 
 func TestDiskErrorsAreNotTheFilesFault(t *testing.T) {
-	for _, form := range []source.Form{source.Table, source.List, source.Feed, source.Sitemap, source.Log, source.HTML} {
+	for _, form := range []source.Form{source.Table, source.List, source.Feed, source.Sitemap, source.Log,
+		source.HTML} {
 		p := newProject(t)
 		g := gather.Gatherer{Settings: p.config, Pages: p.pages, Book: p.book}
 		_, err := g.Read("source", form, io.MultiReader(strings.NewReader("<urlset><rss>\nkey,title\n"), failing{}))
@@ -174,8 +189,10 @@ func TestDiskErrorsAreNotTheFilesFault(t *testing.T) {
 
 // Any bytes are read, or refused with a clear line; nothing panics.
 func FuzzRead(f *testing.F) {
-	for _, s := range []string{"key,title\na,b\n", `[{"key": "a"}]`, `{"url": "/x"}`, entityBomb, "<rss><channel><item><link>/x</link></item></channel></rss>",
-		"<feed><entry><title type='html'>&lt;b&gt;x</title></entry></feed>", "<!doctype html><title>x</title>", "https://skerrywick.example/\n", "PK\x03\x04", "\xff\xfea\x00", "\x1f\x8b\x08\x00",
+	for _, s := range []string{"key,title\na,b\n", `[{"key": "a"}]`, `{"url": "/x"}`, entityBomb,
+		"<rss><channel><item><link>/x</link></item></channel></rss>",
+		"<feed><entry><title type='html'>&lt;b&gt;x</title></entry></feed>", "<!doctype html><title>x</title>",
+		"https://skerrywick.example/\n", "PK\x03\x04", "\xff\xfea\x00", "\x1f\x8b\x08\x00",
 		`192.0.2.1 - - [23/Nov/2026:10:00:00 +0000] "GET / HTTP/1.1" 200 1`} {
 		for _, form := range append(source.Forms(), "") {
 			f.Add(s, string(form))

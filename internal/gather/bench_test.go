@@ -23,7 +23,9 @@ func BenchmarkLog(b *testing.B) {
 	if err != nil {
 		var made bytes.Buffer
 		for n := range 100000 {
-			fmt.Fprintf(&made, "192.0.2.%d - - [01/Nov/2026:%02d:%02d:%02d +0000] \"GET /index.php?sec=route&item=%d HTTP/1.1\" 200 5120 \"-\" \"Mozilla/5.0 (X11; Linux x86_64)\"\n", n%250, n/3600%24, n/60%60, n%60, n%20000)
+			fmt.Fprintf(&made, "192.0.2.%d - - [01/Nov/2026:%02d:%02d:%02d +0000] \"GET "+
+				"/index.php?sec=route&item=%d HTTP/1.1\" 200 5120 \"-\" \"Mozilla/5.0 (X11; Linux x86_64)\"\n", n%250,
+				n/3600%24, n/60%60, n%60, n%20000)
 		}
 		text = made.Bytes()
 	}
@@ -32,7 +34,8 @@ func BenchmarkLog(b *testing.B) {
 	p := demotest.Load(b, dir)
 	b.SetBytes(int64(len(text)))
 	for b.Loop() {
-		g := gather.Gatherer{Settings: p.Settings, Today: "2026-11-23", Pages: &inventory.Inventory{}, Book: &book.Book{}}
+		g := gather.Gatherer{Settings: p.Settings, Today: "2026-11-23", Pages: &inventory.Inventory{},
+			Book: &book.Book{}}
 		_, err := g.Read("access.log", "", bytes.NewReader(text))
 		require.NoError(b, err)
 		g.Merge()

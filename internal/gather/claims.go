@@ -106,8 +106,10 @@ func (m *merger) update(p *inventory.Page, c *claims) {
 
 // differ reports that two sources whose word counts the same differ.
 func (m *merger) differ(ref inventory.Ref, name string, c *claim) {
-	m.found = append(m.found, finding.Finding{Code: finding.SourcesDiffer, Severity: finding.Warning, Where: c.where, Related: []finding.Place{c.other},
-		What:   fmt.Sprintf("the %s of %s is %q here and %q in %s; neither is taken", name, ref, c.value, c.against, c.other),
+	m.found = append(m.found, finding.Finding{Code: finding.SourcesDiffer, Severity: finding.Warning, Where: c.where,
+		Related: []finding.Place{c.other},
+		What: fmt.Sprintf("the %s of %s is %q here and %q in %s; neither is taken", name, ref, c.value, c.against,
+			c.other),
 		Advice: "write the right one into " + m.Pages.File})
 }
 

@@ -49,7 +49,8 @@ func Compare(left, right *inventory.Inventory) Comparison {
 		c.Counts = append(c.Counts, *n)
 	}
 	slices.SortFunc(c.Counts, func(a, b SideBySide) int {
-		return cmp.Or(strings.Compare(a.Kind, b.Kind), strings.Compare(a.Language, b.Language), strings.Compare(a.State, b.State))
+		return cmp.Or(strings.Compare(a.Kind, b.Kind), strings.Compare(a.Language, b.Language),
+			strings.Compare(a.State, b.State))
 	})
 	c.Left, c.Right = missing(left, right), missing(right, left)
 	c.Both = len(left.Pages) - len(c.Left)

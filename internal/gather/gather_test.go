@@ -50,7 +50,8 @@ func newProject(t *testing.T) *gathered {
 	t.Helper()
 	dir := t.TempDir()
 	demotest.Write(t, filepath.Join(dir, project.PlanFile), []byte(config))
-	return &gathered{demotest.Load(t, dir).Settings, &inventory.Inventory{File: project.PagesFile}, &book.Book{File: project.AddressesFile}, &gather.Memory{}, nil}
+	return &gathered{demotest.Load(t, dir).Settings, &inventory.Inventory{File: project.PagesFile},
+		&book.Book{File: project.AddressesFile}, &gather.Memory{}, nil}
 }
 
 // gather merges sources, and reads back what it wrote, as a next run would.
@@ -74,7 +75,8 @@ func (p *gathered) gather(t *testing.T, sources ...given) ([]gather.Summary, []f
 }
 
 func (p *gathered) files() string {
-	return string(p.pages.Encode()) + "\n" + string(p.book.Encode()) + "\n" + string(p.memory.Encode()) + "\n" + string(visits.Encode(p.visits))
+	return string(p.pages.Encode()) + "\n" + string(p.book.Encode()) + "\n" + string(p.memory.Encode()) + "\n" +
+		string(visits.Encode(p.visits))
 }
 
 func (p *gathered) page(t *testing.T, name string) *inventory.Page {
@@ -95,7 +97,8 @@ func codes(found []finding.Finding) (lines []string) {
 
 func TestFirstAddressIsCurrentFurtherOnesVariants(t *testing.T) {
 	p := newProject(t)
-	s, found := p.gather(t, given{"old.csv", "", "key,language,title,state,colour,address\na,en,A,live,red,/a.html\na,en,A,live,,/b.html\na,de,A,live,,http://www.skerrywick.example/a\nd,,D,draft,,/d\ne,,E,,,\nf,,F,,,https://other.example/f\n"})
+	s, found := p.gather(t, given{"old.csv", "",
+		"key,language,title,state,colour,address\na,en,A,live,red,/a.html\na,en,A,live,,/b.html\na,de,A,live,,http://www.skerrywick.example/a\nd,,D,draft,,/d\ne,,E,,,\nf,,F,,,https://other.example/f\n"})
 	require.Empty(t, found)
 	assert.Equal(t, `address,page,state,since
 http://www.skerrywick.example/a,a@de,current,2026-11-23
@@ -108,8 +111,11 @@ a,en,page,A,live,red,,,
 d,en,page,D,draft,,,,
 e,en,page,E,live,,,,
 `, string(p.pages.Encode()))
-	assert.Equal(t, gather.Summary{Source: "old.csv", Form: source.Table, Records: 6, New: 4, Addresses: 3, Columns: []gather.Mapping{}, Ignored: map[string]int{"on a host that is not the site's": 1},
-		Pages: []gather.Count{{Kind: "page", Language: "de", State: "live", Pages: 1}, {Kind: "page", Language: "en", State: "draft", Pages: 1}, {Kind: "page", Language: "en", State: "live", Pages: 2}}}, s[0])
+	assert.Equal(t, gather.Summary{Source: "old.csv", Form: source.Table, Records: 6, New: 4, Addresses: 3,
+		Columns: []gather.Mapping{}, Ignored: map[string]int{"on a host that is not the site's": 1},
+		Pages: []gather.Count{{Kind: "page", Language: "de", State: "live", Pages: 1},
+			{Kind: "page", Language: "en", State: "draft", Pages: 1},
+			{Kind: "page", Language: "en", State: "live", Pages: 2}}}, s[0])
 }
 
 // What a person wrote stays; what a source said, a newer word of it replaces.
@@ -178,7 +184,8 @@ func TestPrecedence(t *testing.T) {
 	assert.Len(t, p.pages.Pages, 1)
 
 	p = newProject(t)
-	_, found = p.gather(t, given{"one.csv", "", "key,title,state\na,One,live\n"}, given{"two.csv", "", "key,title,state\na,Two,draft\n"})
+	_, found = p.gather(t, given{"one.csv", "", "key,title,state\na,One,live\n"},
+		given{"two.csv", "", "key,title,state\na,Two,draft\n"})
 	assert.Equal(t, []string{
 		`one.csv:2: warning sources-differ: the state of a@en is "live" here and "draft" in two.csv:2; neither is taken; write the right one into pages.csv`,
 		`one.csv:2: warning sources-differ: the title of a@en is "One" here and "Two" in two.csv:2; neither is taken; write the right one into pages.csv`,
@@ -192,18 +199,24 @@ func TestAnAddressIsNotGivenAway(t *testing.T) {
 	p.gather(t, given{"a.csv", "", "key,title,address\na,A,/a\n"})
 	_, found := p.gather(t, given{"more.csv", "", "key,title,address\nb,B,/%61\nc d,C,/c\ne,E,ftp://x\nf,F,\n"})
 	assert.Equal(t, []string{
-		"more.csv:2: error bad-row: https://skerrywick.example/a belongs to a@en already, so it can't be given to b@en; correct the key, or change the page in addresses.csv",
+		"more.csv:2: error bad-row: https://skerrywick.example/a belongs to a@en already, so it can't be given to " +
+			"b@en; correct the key, or change the page in addresses.csv",
 		`more.csv:3: error bad-row: key "c d" names no page; write it without @ / : ? # or spaces`,
-		"more.csv:4: error bad-row: ftp://x is no http or https address; write an http(s) address, or a path on https://skerrywick.example/",
+		"more.csv:4: error bad-row: ftp://x is no http or https address; write an http(s) address, or a path on " +
+			"https://skerrywick.example/",
 	}, codes(found))
 }
 
 func TestColumnsByTheirUsualNames(t *testing.T) {
 	p := newProject(t)
-	s, _ := p.gather(t, given{"t.csv", "", "ID;Page Title;URL;Status;Lang\n7;Storm;/page.php?id=7;Published;de\n8;Calm;/page.php?id=8;Pending;\n9;Lost;/x;Not found;\n"})
-	assert.Equal(t, []gather.Mapping{{Column: "key", From: "id"}, {Column: "title", From: "page title"}, {Column: "address", From: "url"}, {Column: "language", From: "lang"}, {Column: "state", From: "status"}}, s[0].Columns)
+	s, _ := p.gather(t, given{"t.csv", "",
+		"ID;Page Title;URL;Status;Lang\n7;Storm;/page.php?id=7;Published;de\n8;Calm;/page.php?id=8;Pending;\n9;Lost;/x;Not found;\n"})
+	assert.Equal(t, []gather.Mapping{{Column: "key", From: "id"}, {Column: "title", From: "page title"},
+		{Column: "address", From: "url"}, {Column: "language", From: "lang"}, {Column: "state", From: "status"}},
+		s[0].Columns)
 	assert.Equal(t, map[string]int{"not found": 1}, s[0].Ignored)
-	assert.Equal(t, "key,language,kind,title,state,fixed,canonical,robots\n7,de,page,Storm,live,,,\n8,en,page,Calm,draft,,,\n", string(p.pages.Encode()))
+	assert.Equal(t, "key,language,kind,title,state,fixed,canonical,robots\n7,de,page,Storm,live,,,\n8,en,page,Calm,draft,,,\n",
+		string(p.pages.Encode()))
 	require.Len(t, p.book.Entries, 1)
 
 	p = newProject(t)
@@ -287,21 +300,32 @@ https://skerrywick.example/de/,home@de,current,
 func TestLogs(t *testing.T) {
 	p := newProject(t)
 	line := func(target, status, referrer, agent string) string {
-		return `192.0.2.1 - - [23/Nov/2026:10:00:00 +0000] "GET ` + target + ` HTTP/1.1" ` + status + ` 1 "` + referrer + `" "` + agent + "\"\n"
+		return `192.0.2.1 - - [23/Nov/2026:10:00:00 +0000] "GET ` + target + ` HTTP/1.1" ` + status + ` 1 "` +
+			referrer + `" "` + agent + "\"\n"
 	}
 	const person, robot = "Mozilla/5.0 (X11)", "ExampleBot/1.0"
-	s, found := p.gather(t, given{"access.log", "", line("/a?utm_source=x", "200", "-", person) + line("/a", "200", "-", person) + line("/a", "200", "-", robot) +
-		line("/lost", "404", "https://search.example/", person) + line("/lost", "404", "https://search.example/", person) + line("/lost", "404", "https://b.example/,", person) +
-		line("/assets/x.png", "200", "-", person) + line("/new?id=3&x=1", "200", "-", person) + line("/new?id=3&x=2", "200", "-", person) + line("/robots-only", "200", "-", robot) +
+	s, found := p.gather(t, given{"access.log", "", line("/a?utm_source=x", "200", "-", person) +
+		line("/a", "200", "-", person) + line("/a", "200", "-", robot) +
+		line("/lost", "404", "https://search.example/", person) +
+		line("/lost", "404", "https://search.example/", person) +
+		line("/lost", "404", "https://b.example/,", person) +
+		line("/assets/x.png", "200", "-", person) + line("/new?id=3&x=1", "200", "-", person) +
+		line("/new?id=3&x=2", "200", "-", person) + line("/robots-only", "200", "-", robot) +
 		line("/old", "301", "-", person) + "garbage\n" + line("http://www.skerrywick.example/W", "200", "-", person)},
 		given{"t.csv", "", "key,title,address\na,A,http://www.skerrywick.example/a\n"})
 	assert.Empty(t, found)
 	assert.Equal(t, "a@en new-id-3@en w@en", refs(p))
-	assert.Equal(t, map[string]int{"a file": 1, "answered 404": 1, "asked for by robots alone": 1, "redirects": 1}, s[0].Ignored)
-	assert.Equal(t, []gather.Parameter{{Name: "id", Class: "identity", Addresses: 2, Visitors: 2}, {Name: "x", Addresses: 2, Visitors: 2}, {Name: "utm_source", Class: "tracking", Addresses: 1, Visitors: 1}}, s[0].Log.Parameters)
-	assert.Equal(t, []int{13, 1, 10, 2, 3}, []int{s[0].Log.Lines, s[0].Log.Malformed, s[0].Log.Visitors, s[0].Log.Robots, s[0].Log.NotFound})
-	assert.Contains(t, string(visits.Encode(p.visits)), "http://www.skerrywick.example/a,200,1,1,2026-11-23,\n", "a path is said of the book's address")
-	assert.Contains(t, string(visits.Encode(p.visits)), "https://skerrywick.example/lost,404,3,0,2026-11-23,\"https://search.example/ 2, https://b.example/%2C 1\"\n")
+	assert.Equal(t, map[string]int{"a file": 1, "answered 404": 1, "asked for by robots alone": 1, "redirects": 1},
+		s[0].Ignored)
+	assert.Equal(t, []gather.Parameter{{Name: "id", Class: "identity", Addresses: 2, Visitors: 2},
+		{Name: "x", Addresses: 2, Visitors: 2}, {Name: "utm_source", Class: "tracking", Addresses: 1, Visitors: 1}},
+		s[0].Log.Parameters)
+	assert.Equal(t, []int{13, 1, 10, 2, 3}, []int{s[0].Log.Lines, s[0].Log.Malformed, s[0].Log.Visitors,
+		s[0].Log.Robots, s[0].Log.NotFound})
+	assert.Contains(t, string(visits.Encode(p.visits)), "http://www.skerrywick.example/a,200,1,1,2026-11-23,\n",
+		"a path is said of the book's address")
+	assert.Contains(t, string(visits.Encode(p.visits)),
+		"https://skerrywick.example/lost,404,3,0,2026-11-23,\"https://search.example/ 2, https://b.example/%2C 1\"\n")
 	list, bad, err := visits.Read(project.VisitsFile, bytes.NewReader(visits.Encode(p.visits)))
 	require.NoError(t, err)
 	assert.Empty(t, bad)
@@ -345,10 +369,13 @@ func everyKind(t *testing.T) []given {
 	return []given{
 		{"a.csv", "", "key,title,address,region\nroute-1,Skerry route,/routes/skerry,north\n"},
 		{"b.tsv", "", "id\ttitle\turl\nroute-2\tOuter route\t/routes/outer\n"},
-		{"c.csv", "", "\xff\xfe" + strings.Join(strings.Split("key;title;url\r\nroute-3;Inner;/routes/inner\r\n", ""), "\x00") + "\x00"},
-		{"d.xlsx", "", workbook(t, []any{"Key", "Title", "URL", "Fare"}, []any{"route-4", "Far", "/routes/far", 12}, []any{}, []any{"route-5", "Near", "/routes/near"})},
+		{"c.csv", "", "\xff\xfe" + strings.Join(strings.Split("key;title;url\r\nroute-3;Inner;/routes/inner\r\n", ""),
+			"\x00") + "\x00"},
+		{"d.xlsx", "", workbook(t, []any{"Key", "Title", "URL", "Fare"}, []any{"route-4", "Far", "/routes/far", 12},
+			[]any{}, []any{"route-5", "Near", "/routes/near"})},
 		{"e.json", "", `{"count": 2, "pages": [{"id": 6, "title": {"text": "Six"}, "link": "/six", "tags": ["a/b", "c"]}, {"id": 7, "title": {"text": "Seven"}, "link": "/seven"}]}`},
-		{"f.ndjson", "", "{\"key\": \"eight\", \"title\": \"Eight\", \"url\": \"/eight\"}\n{\"key\": \"nine\", \"title\": \"Nine\", \"url\": \"/nine\"}\n"},
+		{"f.ndjson", "", "{\"key\": \"eight\", \"title\": \"Eight\", \"url\": \"/eight\"}\n{\"key\": \"nine\", " +
+			"\"title\": \"Nine\", \"url\": \"/nine\"}\n"},
 		{"g.xml", "", sitemap}, {"h.xml.gz", "", mapGz},
 		{"i.rss", "", `<?xml version="1.0"?><rss version="2.0"><channel><language>en</language><item><title>Gale</title><link>https://skerrywick.example/news/gale</link><pubDate>Mon, 19 Jan 2026 08:00:00 +0100</pubDate><category>Weather</category></item></channel></rss>`},
 		{"j.atom", "", `<feed xmlns="http://www.w3.org/2005/Atom"><entry><id>x</id><title>Calm</title><link href="https://skerrywick.example/news/calm"/></entry></feed>`},
@@ -364,18 +391,23 @@ func TestEveryKindInAnyOrder(t *testing.T) {
 	summaries, found := p.gather(t, sources...)
 	require.Empty(t, found)
 	want := p.files()
-	forms := []source.Form{"table", "table", "table", "table", "table", "table", "sitemap", "sitemap", "feed", "feed", "log", "log", "log", "html", "list"}
+	forms := []source.Form{"table", "table", "table", "table", "table", "table", "sitemap", "sitemap", "feed", "feed",
+		"log", "log", "log", "html", "list"}
 	for i, s := range summaries {
 		assert.Equal(t, forms[i], s.Form, s.Source)
 		assert.Positive(t, s.Records, s.Source)
 	}
-	assert.Equal(t, "6@en 7@en contact@en eight@en fares@en news-calm@en news-gale@en nine@en only-in-the-log@en route-1@en route-2@en route-3@en route-4@en route-5@en", refs(p))
+	assert.Equal(t, "6@en 7@en contact@en eight@en fares@en news-calm@en news-gale@en nine@en only-in-the-log@en "+
+		"route-1@en route-2@en route-3@en route-4@en route-5@en", refs(p))
 	assert.Equal(t, "2026-01-19", p.page(t, "news-gale@en").Field("date"))
 	assert.Equal(t, "a b/c", p.page(t, "6@en").Field("tags"))
 	assert.Equal(t, "12", p.page(t, "route-4@en").Field("fare"))
 	assert.Equal(t, "Inner", p.page(t, "route-3@en").Title)
 	for seed := range uint64(10) {
-		rand.New(rand.NewPCG(seed, 5)).Shuffle(len(sources), func(i, j int) { sources[i], sources[j] = sources[j], sources[i] })
+		rand.New(rand.NewPCG(seed, 5)).Shuffle(len(sources), func(i, j int) {
+			sources[i], sources[j] = sources[j],
+				sources[i]
+		})
 		again := newProject(t)
 		again.gather(t, sources...)
 		require.Equal(t, want, again.files())
@@ -390,7 +422,8 @@ func TestCompare(t *testing.T) {
 	left.gather(t, given{"l.csv", "", "key,title,state\na,A,live\nb,Same title,live\nc,Only here,draft\n"})
 	right.gather(t, given{"r.csv", "", "key,title,state\na,A,live\n17, Same  Title ,live\n18,New,live\n"})
 	c := gather.Compare(left.pages, right.pages)
-	assert.Equal(t, []gather.SideBySide{{Kind: "page", Language: "en", State: "draft", Left: 1}, {Kind: "page", Language: "en", State: "live", Left: 2, Right: 3}}, c.Counts)
+	assert.Equal(t, []gather.SideBySide{{Kind: "page", Language: "en", State: "draft", Left: 1},
+		{Kind: "page", Language: "en", State: "live", Left: 2, Right: 3}}, c.Counts)
 	assert.Equal(t, []int{2, 1}, []int{c.Both, c.Titles})
 	require.Len(t, c.Left, 1)
 	assert.Equal(t, "c@en", c.Left[0].Ref.String())

@@ -75,7 +75,8 @@ func (m *merger) takeLog(l logged) {
 				continue
 			}
 			if parameters[q.Name] == nil {
-				parameters[q.Name] = &Parameter{Name: q.Name, Class: string(m.Settings.Parameters.ClassOf(q.Name, a.Path))}
+				parameters[q.Name] = &Parameter{Name: q.Name,
+					Class: string(m.Settings.Parameters.ClassOf(q.Name, a.Path))}
 			}
 			parameters[q.Name].Addresses++
 			parameters[q.Name].Visitors += visitors
@@ -91,7 +92,8 @@ func (m *merger) takeLog(l logged) {
 		case got == 0:
 			s.Ignored[fmt.Sprintf("answered %d", status)]++
 		default:
-			m.records = append(m.records, record{source: l.source, where: finding.Place{File: s.Source, URL: a.String()}, address: target, at: a, has: true})
+			m.records = append(m.records, record{source: l.source,
+				where: finding.Place{File: s.Source, URL: a.String()}, address: target, at: a, has: true})
 		}
 	}
 	if last > 0 {
@@ -125,7 +127,8 @@ func (m *merger) noteVisits() {
 	for _, e := range m.Book.Entries {
 		key := e.Address.Local()
 		have, ok := local[key]
-		if rank := m.Settings.Site.Rank; !ok || rank(e.Address.Host, m.base().Host) < rank(have.Host, m.base().Host) || e.Address.Host == have.Host && e.Address.Scheme > have.Scheme {
+		if rank := m.Settings.Site.Rank; !ok || rank(e.Address.Host, m.base().Host) < rank(have.Host, m.base().Host) ||
+			e.Address.Host == have.Host && e.Address.Scheme > have.Scheme {
 			local[key] = e.Address
 		}
 	}
@@ -143,7 +146,8 @@ func (m *merger) noteVisits() {
 	m.Visits = nil
 	for a, entry := range sums {
 		for _, h := range entry.ByStatus {
-			v := visits.Visit{Address: a, Status: h.Status, Visitors: h.Visitors, Robots: h.Robots, Last: time.Unix(h.Last, 0).UTC().Format(time.DateOnly)}
+			v := visits.Visit{Address: a, Status: h.Status, Visitors: h.Visitors, Robots: h.Robots,
+				Last: time.Unix(h.Last, 0).UTC().Format(time.DateOnly)}
 			if h.Status == 404 || h.Status == 410 {
 				v.Referrers = mostReferring(entry.Referrers)
 			}
@@ -163,7 +167,8 @@ func mostReferring(counts map[string]int) string {
 	})
 	var words []string
 	for _, from := range list[:min(len(list), shownReferrers)] {
-		words = append(words, fmt.Sprintf("%s %d", address.Printable(strings.ReplaceAll(from, ",", "%2C")), counts[from]))
+		words = append(words, fmt.Sprintf("%s %d", address.Printable(strings.ReplaceAll(from, ",", "%2C")),
+			counts[from]))
 	}
 	return strings.Join(words, ", ")
 }

@@ -37,7 +37,8 @@ func ReadMemory(file string, r io.Reader) (*Memory, []finding.Finding, error) {
 	for _, row := range sheet.Rows {
 		ref, ok := inventory.ParseRef(row.Get("page"))
 		if !ok || row.Get("field") == "" {
-			found = append(found, table.BadRow(file, row.Line, "this names no field of a page", "delete the row, or the file: gather makes it"))
+			found = append(found, table.BadRow(file, row.Line, "this names no field of a page",
+				"delete the row, or the file: gather makes it"))
 			continue
 		}
 		m.note(ref, row.Get("field"), row.Get("value"), source.Form(row.Get("form")))

@@ -19,8 +19,10 @@ import (
 // each source brought, in the order in which they were read.
 func (g *Gatherer) Merge() ([]Summary, []finding.Finding) {
 	m := merger{Gatherer: g, owner: map[string]inventory.Ref{}, bound: map[address.Address]inventory.Ref{},
-		byID: map[string]inventory.Ref{}, byTitle: map[titled]inventory.Ref{}, groups: map[string]string{}, groupKey: map[string]string{}, claims: map[inventory.Ref]*claims{},
-		spoken: make([]map[inventory.Ref]bool, len(g.summaries)), before: map[inventory.Ref]bool{}, current: map[inventory.Ref]bool{}, inBook: map[address.Address]bool{}, paths: map[string]bool{}}
+		byID: map[string]inventory.Ref{}, byTitle: map[titled]inventory.Ref{}, groups: map[string]string{},
+		groupKey: map[string]string{}, claims: map[inventory.Ref]*claims{},
+		spoken: make([]map[inventory.Ref]bool, len(g.summaries)), before: map[inventory.Ref]bool{},
+		current: map[inventory.Ref]bool{}, inBook: map[address.Address]bool{}, paths: map[string]bool{}}
 	if g.Memory == nil {
 		g.Memory = &Memory{}
 	}
@@ -137,7 +139,8 @@ func (m *merger) resolve() {
 		if r.address != "" {
 			a, err := address.Resolve(m.base(), r.address)
 			if err != nil {
-				m.found = append(m.found, table.BadRow(r.where.File, r.where.Line, err.Error(), "write an http(s) address, or a path on "+m.base().String()))
+				m.found = append(m.found, table.BadRow(r.where.File, r.where.Line, err.Error(),
+					"write an http(s) address, or a path on "+m.base().String()))
 				continue
 			}
 			a.Fragment = ""
@@ -169,7 +172,8 @@ func (m *merger) resolve() {
 // withoutIndex returns the path of the folder that an index file stands for.
 func (m *merger) withoutIndex(path string) string {
 	slash := strings.LastIndexByte(path, '/')
-	if slices.ContainsFunc(m.Settings.Paths.Index, func(name string) bool { return strings.EqualFold(name, path[slash+1:]) }) {
+	if slices.ContainsFunc(m.Settings.Paths.Index,
+		func(name string) bool { return strings.EqualFold(name, path[slash+1:]) }) {
 		return path[:slash+1]
 	}
 	return path
@@ -354,7 +358,9 @@ func (m *merger) pageOf(r *record) (ref inventory.Ref, home address.Address, ok 
 	if r.key != "" {
 		ref = inventory.Ref{Key: r.key, Language: m.pageLanguage(r, r.at)}
 		if owner, taken := m.bound[r.at]; r.has && taken && owner != ref {
-			m.found = append(m.found, table.BadRow(r.where.File, r.where.Line, fmt.Sprintf("%s belongs to %s already, so it can't be given to %s", r.at, owner, ref), "correct the key, or change the page in "+m.Book.File))
+			m.found = append(m.found, table.BadRow(r.where.File, r.where.Line,
+				fmt.Sprintf("%s belongs to %s already, so it can't be given to %s", r.at, owner, ref),
+				"correct the key, or change the page in "+m.Book.File))
 			return ref, home, false
 		}
 		return ref, home, true
@@ -497,7 +503,8 @@ func CountPages(inv *inventory.Inventory, which map[inventory.Ref]bool) []Count 
 		list = append(list, c)
 	}
 	slices.SortFunc(list, func(a, b Count) int {
-		return cmp.Or(strings.Compare(a.Kind, b.Kind), strings.Compare(a.Language, b.Language), strings.Compare(a.State, b.State))
+		return cmp.Or(strings.Compare(a.Kind, b.Kind), strings.Compare(a.Language, b.Language),
+			strings.Compare(a.State, b.State))
 	})
 	return list
 }

@@ -36,7 +36,8 @@ func (g *Gatherer) Read(name string, form source.Form, r io.Reader) (parts []str
 		return nil, located(name, err)
 	}
 	if len(strings.TrimSpace(string(sample))) == 0 {
-		return nil, finding.Unreadable(finding.Place{File: name}, "the file is empty", "name a table, a feed, a sitemap, a log or a page")
+		return nil, finding.Unreadable(finding.Place{File: name}, "the file is empty",
+			"name a table, a feed, a sitemap, a log or a page")
 	}
 	if form == "" {
 		form = source.Detect(sample)
@@ -60,7 +61,8 @@ func (g *Gatherer) Read(name string, form source.Form, r io.Reader) (parts []str
 		err = fmt.Errorf("%q is no form of a source", form)
 	}
 	if err == nil && s.Records == 0 && s.Log == nil && len(parts) == 0 && len(g.found) == bad {
-		err = finding.Unreadable(finding.Place{File: name}, "there is nothing in it but its head", "export it again with its rows or entries")
+		err = finding.Unreadable(finding.Place{File: name}, "there is nothing in it but its head",
+			"export it again with its rows or entries")
 	}
 	return parts, located(name, err)
 }
@@ -88,15 +90,19 @@ func (g *Gatherer) readTable(s *Summary, r io.Reader) error {
 		return finding.Unreadable(finding.Place{File: s.Source, Line: 1}, err.Error(), "")
 	}
 	if !slices.Contains(sheet.Columns, "key") && !slices.Contains(sheet.Columns, "address") {
-		return finding.Unreadable(finding.Place{File: s.Source, Line: 1}, "no column names pages or addresses", "say which it is: --column address=NAME; the columns are: "+address.Printable(strings.Join(sheet.Columns[:min(20, len(sheet.Columns))], ", ")))
+		return finding.Unreadable(finding.Place{File: s.Source, Line: 1}, "no column names pages or addresses",
+			"say which it is: --column address=NAME; the columns are: "+address.Printable(strings.Join(sheet.Columns[:min(20,
+				len(sheet.Columns))], ", ")))
 	}
-	g.fields[len(g.fields)-1] = slices.DeleteFunc(slices.Clone(sheet.Columns), func(name string) bool { return name == "address" })
+	g.fields[len(g.fields)-1] = slices.DeleteFunc(slices.Clone(sheet.Columns),
+		func(name string) bool { return name == "address" })
 	for _, row := range sheet.Rows {
 		f := row.Get
 		where := finding.Place{File: s.Source, Line: row.Line}
 		if f("key") != "" {
 			if _, ok := inventory.ParseRef(f("key") + "@x"); !ok {
-				g.found = append(g.found, table.BadRow(s.Source, row.Line, fmt.Sprintf("key %q names no page", f("key")), "write it without @ / : ? # or spaces"))
+				g.found = append(g.found, table.BadRow(s.Source, row.Line,
+					fmt.Sprintf("key %q names no page", f("key")), "write it without @ / : ? # or spaces"))
 				continue
 			}
 		}
@@ -106,10 +112,12 @@ func (g *Gatherer) readTable(s *Summary, r io.Reader) error {
 			continue
 		}
 		if state == "?" {
-			g.found = append(g.found, table.BadRow(s.Source, row.Line, fmt.Sprintf("%q is no state", f("state")), "say live, draft, away or gone"))
+			g.found = append(g.found, table.BadRow(s.Source, row.Line, fmt.Sprintf("%q is no state", f("state")),
+				"say live, draft, away or gone"))
 			continue
 		}
-		r := record{where: where, key: f("key"), language: f("language"), address: f("address"), fields: []field{{"state", state}}}
+		r := record{where: where, key: f("key"), language: f("language"), address: f("address"),
+			fields: []field{{"state", state}}}
 		for _, name := range sheet.Columns {
 			if name != "key" && name != "language" && name != "address" && name != "state" {
 				r.fields = append(r.fields, field{name, f(name)})
@@ -136,8 +144,10 @@ func (g *Gatherer) readFeed(s *Summary, r io.Reader) error {
 		for i, c := range e.Categories {
 			e.Categories[i] = strings.TrimSpace(strings.ReplaceAll(c, "/", " "))
 		}
-		g.add(record{where: finding.Place{File: s.Source, Line: e.Line}, language: e.Language, id: e.ID, address: e.Link,
-			fields: []field{{"title", e.Title}, {"state", state}, {"date", e.Date}, {"categories", strings.Join(e.Categories, "/")}, {"guid", e.ID}}})
+		g.add(record{where: finding.Place{File: s.Source, Line: e.Line}, language: e.Language, id: e.ID,
+			address: e.Link,
+			fields: []field{{"title", e.Title}, {"state", state}, {"date", e.Date},
+				{"categories", strings.Join(e.Categories, "/")}, {"guid", e.ID}}})
 		return nil
 	})
 }
@@ -146,7 +156,8 @@ func (g *Gatherer) readSitemap(s *Summary, r io.Reader) ([]string, error) {
 	m, err := sitefile.ReadSitemap(s.Source, r, func(u sitefile.URL) error {
 		where := finding.Place{File: s.Source, Line: u.Line}
 		modified, _, _ := strings.Cut(u.Modified, "T")
-		record := record{where: where, address: u.Location, fields: []field{{"modified", modified}, {"images", strings.Join(u.Images, " ")}}}
+		record := record{where: where, address: u.Location, fields: []field{{"modified", modified},
+			{"images", strings.Join(u.Images, " ")}}}
 		for _, a := range u.Alternates {
 			record.alternates = append(record.alternates, alternate{a.Language, a.Location})
 		}
@@ -161,7 +172,8 @@ func (g *Gatherer) readLog(s *Summary, r io.Reader) error {
 	if err != nil {
 		return err
 	}
-	s.Log = &LogSummary{Lines: log.Lines, Malformed: log.Malformed, Empty: log.Empty, Samples: log.Samples, Parameters: []Parameter{}}
+	s.Log = &LogSummary{Lines: log.Lines, Malformed: log.Malformed, Empty: log.Empty, Samples: log.Samples,
+		Parameters: []Parameter{}}
 	g.logs = append(g.logs, logged{len(g.summaries) - 1, log})
 	return nil
 }
@@ -186,8 +198,9 @@ func (g *Gatherer) AddPage(file, at string, signals page.Signals) {
 	if title == "" {
 		title = heading
 	}
-	r := record{where: finding.Place{File: file}, address: at, language: signals.Language, canonical: signals.Canonical(),
-		fields: []field{{"title", title}, {"heading", heading}, {"robots", signals.Robots}}}
+	r := record{where: finding.Place{File: file}, address: at, language: signals.Language,
+		canonical: signals.Canonical(),
+		fields:    []field{{"title", title}, {"heading", heading}, {"robots", signals.Robots}}}
 	for _, a := range signals.Alternates {
 		r.alternates = append(r.alternates, alternate{a.Language, a.Link})
 	}
@@ -223,7 +236,8 @@ func (g *Gatherer) ReadFolder(name string, folder fs.FS) error {
 			return err
 		}
 		if seen++; seen > maxFiles {
-			return finding.Unreadable(finding.Place{File: name}, fmt.Sprintf("more than %d files", maxFiles), "name a smaller folder")
+			return finding.Unreadable(finding.Place{File: name}, fmt.Sprintf("more than %d files", maxFiles),
+				"name a smaller folder")
 		}
 		switch {
 		case entry.IsDir():
@@ -263,5 +277,6 @@ func (g *Gatherer) ReadFolder(name string, folder fs.FS) error {
 // looksLikePage reports whether a text has an element of a page's beginning.
 func looksLikePage(sample []byte) bool {
 	text := strings.ToLower(string(sample))
-	return slices.ContainsFunc([]string{"<!doctype html", "<html", "<head", "<title", "<body", "<h1"}, func(s string) bool { return strings.Contains(text, s) })
+	return slices.ContainsFunc([]string{"<!doctype html", "<html", "<head", "<title", "<body", "<h1"},
+		func(s string) bool { return strings.Contains(text, s) })
 }

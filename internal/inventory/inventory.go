@@ -63,7 +63,8 @@ type field struct{ name, value string }
 
 // Same reports whether two pages say the same, wherever they stand.
 func (p *Page) Same(o Page) bool {
-	if p.Ref != o.Ref || p.Kind != o.Kind || p.Title != o.Title || p.State != o.State || p.Fixed != o.Fixed || p.Canonical != o.Canonical || p.Robots != o.Robots {
+	if p.Ref != o.Ref || p.Kind != o.Kind || p.Title != o.Title || p.State != o.State || p.Fixed != o.Fixed ||
+		p.Canonical != o.Canonical || p.Robots != o.Robots {
 		return false
 	}
 	for _, f := range p.fields {
@@ -176,7 +177,9 @@ func Read(file string, r io.Reader, defaultLanguage string) (*Inventory, []findi
 			continue
 		}
 		if old := inv.Find(page.Ref); old != nil {
-			found = append(found, table.BadRow(file, row.Line, fmt.Sprintf("the page %s stands in line %d already", page.Ref, old.Line), "give one of them another key or language"))
+			found = append(found, table.BadRow(file, row.Line,
+				fmt.Sprintf("the page %s stands in line %d already", page.Ref, old.Line),
+				"give one of them another key or language"))
 			continue
 		}
 		inv.Add(page)
@@ -193,7 +196,8 @@ func fromRow(file string, row table.Row, fields []string, defaultLanguage string
 		Fixed: f("fixed"), Canonical: f("canonical"), Robots: f("robots"), Line: row.Line,
 	}
 	if _, ok := ParseRef(p.Ref.String()); !ok {
-		bad := table.BadRow(file, row.Line, fmt.Sprintf("key %q with language %q name no page", p.Key, p.Language), "give both, without @ / : ? # or spaces")
+		bad := table.BadRow(file, row.Line, fmt.Sprintf("key %q with language %q name no page", p.Key, p.Language),
+			"give both, without @ / : ? # or spaces")
 		return p, &bad
 	}
 	switch p.State {
@@ -213,7 +217,8 @@ func fromRow(file string, row table.Row, fields []string, defaultLanguage string
 // AddColumns makes the inventory keep these columns, as far as they are fields.
 func (inv *Inventory) AddColumns(names []string) {
 	for _, name := range names {
-		if !slices.Contains(leading(), name) && !slices.Contains(trailing(), name) && !slices.Contains(inv.fields, name) {
+		if !slices.Contains(leading(), name) && !slices.Contains(trailing(), name) &&
+			!slices.Contains(inv.fields, name) {
 			inv.fields = append(inv.fields, name)
 		}
 	}

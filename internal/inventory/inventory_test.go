@@ -13,17 +13,20 @@ func TestReadKeepsUnknownColumns(t *testing.T) {
 	inv, found, err := Read("pages.csv", strings.NewReader(text), "nb")
 	require.NoError(t, err)
 	require.Empty(t, found)
-	assert.Equal(t, "key,language,kind,title,state,colour,fixed,canonical,robots\na,nb,page,A,gone,,,,\nb,nb,page,B,live,red,,,\n", string(inv.Encode()))
+	assert.Equal(t, "key,language,kind,title,state,colour,fixed,canonical,robots\na,nb,page,A,gone,,,,\nb,nb,page,B,live,red,,,\n",
+		string(inv.Encode()))
 	page := inv.Find(Ref{"b", "nb"})
 	require.NotNil(t, page)
-	for name, want := range map[string]string{"key": "b", "language": "nb", "kind": "page", "title": "B", "colour": "red", "nothing": ""} {
+	for name, want := range map[string]string{"key": "b", "language": "nb", "kind": "page", "title": "B",
+		"colour": "red", "nothing": ""} {
 		assert.Equal(t, want, page.Field(name), name)
 	}
 	assert.Nil(t, inv.Find(Ref{"b", "en"}))
 }
 
 func TestBadRows(t *testing.T) {
-	_, found, err := Read("pages.csv", strings.NewReader("key,title,state\na,A,\na,A,\nb c,B,\n,C,\nd,D,asleep\n"), "en")
+	_, found, err := Read("pages.csv", strings.NewReader("key,title,state\na,A,\na,A,\nb c,B,\n,C,\nd,D,asleep\n"),
+		"en")
 	require.NoError(t, err)
 	var lines []string
 	for _, f := range found {
@@ -38,7 +41,8 @@ func TestBadRows(t *testing.T) {
 }
 
 func TestParseRef(t *testing.T) {
-	for s, ok := range map[string]bool{"a@en": true, "a-b@de-CH": true, "a": false, "@en": false, "a@": false, "/a@en": false, "http://a@en": false, "a@en?x": false, "a b@en": false} {
+	for s, ok := range map[string]bool{"a@en": true, "a-b@de-CH": true, "a": false, "@en": false, "a@": false,
+		"/a@en": false, "http://a@en": false, "a@en?x": false, "a b@en": false} {
 		_, got := ParseRef(s)
 		assert.Equal(t, ok, got, s)
 	}

@@ -61,7 +61,8 @@ func (j *judge) row(number int, row redirect.Row) {
 	source := j.EntryAt(host, row.Path, row.Query)
 	if source != nil && !resolve.Temporary(row.Status) && !row.Gone() {
 		if page := j.Pages.Find(source.Page); page != nil && page.State == inventory.Away {
-			j.add(row, finding.WrongStatus, finding.Warning, fmt.Sprintf("%s leads away for good, but the page %s is only away", row.From, page.Ref), "write 302")
+			j.add(row, finding.WrongStatus, finding.Warning,
+				fmt.Sprintf("%s leads away for good, but the page %s is only away", row.From, page.Ref), "write 302")
 		}
 	}
 	if row.Gone() {
@@ -72,7 +73,8 @@ func (j *judge) row(number int, row redirect.Row) {
 	}
 	target, alive := j.pageOf(row)
 	if !alive && len(j.Pages.Pages) > 0 {
-		j.add(row, finding.DeadTarget, finding.Error, fmt.Sprintf("%s leads to %s, where no page is", row.From, row.To), "lead it to the page that replaced it, or say 410")
+		j.add(row, finding.DeadTarget, finding.Error, fmt.Sprintf("%s leads to %s, where no page is", row.From, row.To),
+			"lead it to the page that replaced it, or say 410")
 	}
 	if target == nil {
 		return
@@ -86,12 +88,17 @@ func (j *judge) row(number int, row redirect.Row) {
 	}
 	language := j.sourceLanguage(row, source)
 	if language != target.Language {
-		if equal := j.Pages.Find(inventory.Ref{Key: target.Key, Language: language}); equal != nil && equal.State == inventory.Live {
-			j.add(row, finding.CrossLanguage, finding.Warning, fmt.Sprintf("%s is in %s, and leads to %s", row.From, language, target.Ref), "lead it to "+equal.Ref.String())
+		if equal := j.Pages.Find(inventory.Ref{Key: target.Key, Language: language}); equal != nil &&
+			equal.State == inventory.Live {
+			j.add(row, finding.CrossLanguage, finding.Warning,
+				fmt.Sprintf("%s is in %s, and leads to %s", row.From, language, target.Ref),
+				"lead it to "+equal.Ref.String())
 		}
 	}
 	if source != nil && source.Page == target.Ref && source.State != book.Current && resolve.Temporary(row.Status) {
-		j.add(row, finding.WrongStatus, finding.Warning, fmt.Sprintf("%s leads to %s for now, but the page moved for good", row.From, target.Ref), "write 301, or delete the row: the address book leads there already")
+		j.add(row, finding.WrongStatus, finding.Warning,
+			fmt.Sprintf("%s leads to %s for now, but the page moved for good", row.From, target.Ref),
+			"write 301, or delete the row: the address book leads there already")
 	}
 }
 
@@ -109,7 +116,8 @@ func (j *judge) pageOf(row redirect.Row) (page *inventory.Page, alive bool) {
 	t := row.Target
 	t.Fragment = ""
 	w := j.walker
-	if n := j.Rules().Decides(t.Host, t.Path, address.SplitQuery(t.Query), w.Named(t.Path)); n >= 0 && n < j.Plan.Redirects.Len() {
+	if n := j.Rules().Decides(t.Host, t.Path, address.SplitQuery(t.Query), w.Named(t.Path)); n >= 0 &&
+		n < j.Plan.Redirects.Len() {
 		return nil, true
 	}
 	w.Start("GET", t)

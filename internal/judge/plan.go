@@ -57,7 +57,8 @@ func liveSources(p *plan.Plan) []finding.Finding {
 }
 
 func (c *collector) liveSource(row redirect.Row, page inventory.Ref) {
-	c.add(finding.LiveSource, finding.Warning, row.Place(), fmt.Sprintf("%s is the address of the live page %s, so this redirect is ignored", row.From, page),
+	c.add(finding.LiveSource, finding.Warning, row.Place(),
+		fmt.Sprintf("%s is the address of the live page %s, so this redirect is ignored", row.From, page),
 		"delete the row, or give the page another address first")
 }
 
@@ -80,7 +81,9 @@ func Rest(p *plan.Plan) []finding.Finding {
 			continue
 		}
 		if _, ok := p.CurrentAddress(row.Page); !ok {
-			c.add(finding.UnknownPage, finding.Error, row.Place(), fmt.Sprintf("the target %s has no address", row.Page), "name a page of "+project.PagesFile+" that is in the address book")
+			c.add(finding.UnknownPage, finding.Error, row.Place(),
+				fmt.Sprintf("the target %s has no address", row.Page),
+				"name a page of "+project.PagesFile+" that is in the address book")
 		}
 	}
 	c.noise(p)
@@ -94,7 +97,9 @@ func (c *collector) noise(p *plan.Plan) {
 	noisy := func(where finding.Place, path, query string) {
 		for _, q := range address.SplitQuery(query) {
 			if p.Parameters.ClassOf(q.Name, path) == parameter.Noise {
-				c.add(finding.NoiseSource, finding.Warning, where, fmt.Sprintf("%s is a noise parameter, which is left out, but this address is told by it", address.Printable(q.Name)),
+				c.add(finding.NoiseSource, finding.Warning, where,
+					fmt.Sprintf("%s is a noise parameter, which is left out, but this address is told by it",
+						address.Printable(q.Name)),
 					"give the parameter no class there; what only old addresses use needs none")
 			}
 		}
@@ -122,7 +127,9 @@ func (c *collector) book(p *plan.Plan) {
 		if page == nil {
 			if !orphans[e.Page] {
 				orphans[e.Page] = true
-				c.add(finding.OrphanAddress, finding.Warning, where, fmt.Sprintf("the page %s is no longer in %s, so %s answers 404", e.Page, project.PagesFile, e.Address),
+				c.add(finding.OrphanAddress, finding.Warning, where,
+					fmt.Sprintf("the page %s is no longer in %s, so %s answers 404", e.Page, project.PagesFile,
+						e.Address),
 					"write a redirect from it, or keep the page with the state gone")
 			}
 			continue
@@ -134,7 +141,8 @@ func (c *collector) book(p *plan.Plan) {
 		params := address.SplitQuery(source.Query)
 		hits := p.Rules().Index.Match(e.Address.Host, source.Path, params, p.Rules().Index.Named(source.Path))
 		if len(hits) == 0 || hits[0] >= p.Redirects.Len() {
-			c.add(finding.AwayWithoutRedirect, finding.Error, where, fmt.Sprintf("%s is away, but nothing says where its visitors go meanwhile", e.Page),
+			c.add(finding.AwayWithoutRedirect, finding.Error, where,
+				fmt.Sprintf("%s is away, but nothing says where its visitors go meanwhile", e.Page),
 				"add a redirect with the status 302 from "+e.Address.Local()+" to "+project.RedirectsFile)
 		}
 	}
@@ -149,7 +157,8 @@ func endless(p *plan.Plan) []finding.Finding {
 		}
 		if _, err := w.Walk(nil); err != nil {
 			where.URL = a.String()
-			return []finding.Finding{{Code: finding.Loop, Severity: finding.Error, Where: where, What: err.Error(), Advice: "let the last of these lead somewhere else"}}
+			return []finding.Finding{{Code: finding.Loop, Severity: finding.Error, Where: where, What: err.Error(),
+				Advice: "let the last of these lead somewhere else"}}
 		}
 		return nil
 	}

@@ -68,7 +68,8 @@ func Parse(tag string) (Code, *Mistake) {
 	rest := parts[1:]
 	if len(rest) > 0 && len(rest[0]) == 4 {
 		if !listed(scripts, rest[0]) {
-			return c, &Mistake{What: fmt.Sprintf("%s: %s is no script of ISO 15924", shown, rest[0]), Likely: c.Language}
+			return c, &Mistake{What: fmt.Sprintf("%s: %s is no script of ISO 15924", shown, rest[0]),
+				Likely: c.Language}
 		}
 		c.Script, rest = strings.ToUpper(rest[0][:1])+rest[0][1:], rest[1:]
 	}
@@ -102,13 +103,16 @@ func spelling(tag, shown string) *Mistake {
 	case strings.TrimSpace(tag) != tag:
 		return &Mistake{What: fmt.Sprintf("%q: a space around the code", shown), Likely: likely(strings.TrimSpace(tag))}
 	case strings.Contains(tag, "_"):
-		return &Mistake{What: shown + ": an underscore, where codes have a hyphen", Likely: likely(strings.ReplaceAll(tag, "_", "-"))}
+		return &Mistake{What: shown + ": an underscore, where codes have a hyphen",
+			Likely: likely(strings.ReplaceAll(tag, "_", "-"))}
 	case strings.EqualFold(tag, "xdefault"), strings.EqualFold(tag, "x_default"), strings.EqualFold(tag, "default"):
 		return &Mistake{What: shown + " is no code", Likely: Default}
 	}
 	for _, part := range strings.Split(tag, "-") {
-		if part == "" || len(part) > 8 || strings.Trim(strings.ToLower(part), "abcdefghijklmnopqrstuvwxyz0123456789") != "" {
-			return &Mistake{What: fmt.Sprintf("%q is no code: codes are letters and digits with hyphens between", shown)}
+		if part == "" || len(part) > 8 || strings.Trim(strings.ToLower(part),
+			"abcdefghijklmnopqrstuvwxyz0123456789") != "" {
+			return &Mistake{What: fmt.Sprintf("%q is no code: codes are letters and digits with hyphens between",
+				shown)}
 		}
 	}
 	return nil
@@ -137,14 +141,16 @@ func languageMistake(parts []string, shown string) *Mistake {
 		return &Mistake{What: fmt.Sprintf("%s: three letters, where ISO 639-1 has two", shown), Likely: with(meant)}
 	}
 	if len(parts) == 2 && listed(regions, first) && listed(languages, parts[1]) {
-		return &Mistake{What: shown + ": the region stands before the language", Likely: parts[1] + "-" + strings.ToUpper(first)}
+		return &Mistake{What: shown + ": the region stands before the language", Likely: parts[1] + "-" +
+			strings.ToUpper(first)}
 	}
 	if meant, ok := lookup(countryLanguages, first); ok {
 		meant, alone := strings.CutPrefix(meant, "!")
 		if rest == "" && !alone && listed(regions, first) {
 			meant += "-" + strings.ToUpper(first)
 		}
-		return &Mistake{What: fmt.Sprintf("%s: %s is a country, no language of ISO 639-1", shown, first), Likely: with(meant)}
+		return &Mistake{What: fmt.Sprintf("%s: %s is a country, no language of ISO 639-1", shown, first),
+			Likely: with(meant)}
 	}
 	if listed(regions, first) {
 		return &Mistake{What: fmt.Sprintf("%s: %s is a country, no language of ISO 639-1", shown, first)}
@@ -162,7 +168,8 @@ func regionMistake(c Code, region, shown string) *Mistake {
 		return nil
 	}
 	if meant, ok := lookup(wrongRegions, region); ok {
-		return &Mistake{What: fmt.Sprintf("%s: %s is no region of ISO 3166-1", shown, strings.ToUpper(region)), Likely: likely(meant)}
+		return &Mistake{What: fmt.Sprintf("%s: %s is no region of ISO 3166-1", shown, strings.ToUpper(region)),
+			Likely: likely(meant)}
 	}
 	if script, ok := lookup(oldScripts, region); ok {
 		c.Script = script
@@ -189,10 +196,12 @@ func doubtful(c Code, shown string) *Mistake {
 		}
 		return nil
 	}
-	if home := homeOf(c.Language); strings.EqualFold(c.Region, c.Language) && home != "" && !strings.EqualFold(home, c.Region) {
+	if home := homeOf(c.Language); strings.EqualFold(c.Region, c.Language) && home != "" &&
+		!strings.EqualFold(home, c.Region) {
 		meant := c
 		meant.Region = strings.ToUpper(home)
-		return &Mistake{What: fmt.Sprintf("%s: the region %s is not where the language is at home", shown, c.Region), Likely: meant.String(), Doubtful: true}
+		return &Mistake{What: fmt.Sprintf("%s: the region %s is not where the language is at home", shown, c.Region),
+			Likely: meant.String(), Doubtful: true}
 	}
 	return nil
 }

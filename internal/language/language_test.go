@@ -12,7 +12,8 @@ import (
 
 // Codes, right and wrong, with what was probably meant.
 func TestParse(t *testing.T) {
-	for _, right := range strings.Fields("en de nb nn no fr zh sr cy ga en-GB en-gb EN-US de-CH de-AT pt-BR es-MX fr-CA nl-BE nb-NO zh-Hant zh-Hans zh-Hant-TW zh-hans-cn sr-Latn sr-Cyrl-RS az-Latn x-default X-Default fil-PH") {
+	for _, right := range strings.Fields("en de nb nn no fr zh sr cy ga en-GB en-gb EN-US de-CH de-AT pt-BR es-MX " +
+		"fr-CA nl-BE nb-NO zh-Hant zh-Hans zh-Hant-TW zh-hans-cn sr-Latn sr-Cyrl-RS az-Latn x-default X-Default fil-PH") {
 		c, mistake := language.Parse(right)
 		if right == "fil-PH" { // ISO 639-1 has no code for Filipino
 			assert.NotNil(t, mistake, right)
@@ -22,11 +23,17 @@ func TestParse(t *testing.T) {
 		assert.True(t, strings.EqualFold(right, c.String()), "%s %s", right, c)
 	}
 	for wrong, meant := range map[string]string{
-		"en-UK": "en-GB", "en_GB": "en-GB", "eng": "en", "eng-GB": "en-GB", "deu": "de", "ger-CH": "de-CH", "jp": "ja", "jp-JP": "ja-JP", "cn": "zh", "cn-CN": "zh-CN", "dk": "da", "cz": "cs",
-		"gr": "el", "ua": "uk", "us": "en-US", "gb": "en-GB", "at": "de-AT", "uk-UK": "uk-GB", "GB-en": "en-GB", "us-en": "en-US", "en-USA": "en-US", "en-EN": "en-GB", "da-DA": "da-DK", "ja-JA": "ja-JP",
-		"ko-KO": "ko-KR", "zh-ZH": "zh-CN", "el-EL": "el-GR", "cs-CS": "cs-RS", "zh-CHS": "zh-Hans", "zh-CHT": "zh-Hant", "iw": "he", "in": "id", "sh": "sr-Latn", "xdefault": "x-default", "x_default": "x-default", "default": "x-default",
-		"es-419": "es", "de-DE-1996": "de-DE", "en-EU": "en", "es-LA": "", "de-XX": "de", "en-Abcd": "en", "xx": "", "xx-DE": "", "english": "", "": "", "en-": "", "-de": "", "d e": "", "en US": "", "*": "",
-		" de": "de", "de_": "", "zh_Hant_TW": "zh-Hant-TW", "en-GB-GB": "en-GB", "EN_us": "en-US", "fr-EN": "en", "ee-EE": "", "no-NB": "nb",
+		"en-UK": "en-GB", "en_GB": "en-GB", "eng": "en", "eng-GB": "en-GB", "deu": "de", "ger-CH": "de-CH", "jp": "ja",
+		"jp-JP": "ja-JP", "cn": "zh", "cn-CN": "zh-CN", "dk": "da", "cz": "cs",
+		"gr": "el", "ua": "uk", "us": "en-US", "gb": "en-GB", "at": "de-AT", "uk-UK": "uk-GB", "GB-en": "en-GB",
+		"us-en": "en-US", "en-USA": "en-US", "en-EN": "en-GB", "da-DA": "da-DK", "ja-JA": "ja-JP",
+		"ko-KO": "ko-KR", "zh-ZH": "zh-CN", "el-EL": "el-GR", "cs-CS": "cs-RS", "zh-CHS": "zh-Hans",
+		"zh-CHT": "zh-Hant", "iw": "he", "in": "id", "sh": "sr-Latn", "xdefault": "x-default",
+		"x_default": "x-default", "default": "x-default",
+		"es-419": "es", "de-DE-1996": "de-DE", "en-EU": "en", "es-LA": "", "de-XX": "de", "en-Abcd": "en", "xx": "",
+		"xx-DE": "", "english": "", "": "", "en-": "", "-de": "", "d e": "", "en US": "", "*": "",
+		" de": "de", "de_": "", "zh_Hant_TW": "zh-Hant-TW", "en-GB-GB": "en-GB", "EN_us": "en-US", "fr-EN": "en",
+		"ee-EE": "", "no-NB": "nb",
 	} {
 		if wrong == "es-LA" || wrong == "ee-EE" { // Laos and Estonia: right codes, whatever was meant
 			_, mistake := language.Parse(wrong)
@@ -39,7 +46,8 @@ func TestParse(t *testing.T) {
 			assert.False(t, mistake.Doubtful, wrong)
 		}
 	}
-	for doubtful, meant := range map[string]string{"se": "sv", "kr": "ko", "br": "pt-BR", "sv-SV": "sv-SE", "et-ET": "et-EE", "sl-SL": "sl-SI", "be": "nl-BE", "ka-KA": ""} {
+	for doubtful, meant := range map[string]string{"se": "sv", "kr": "ko", "br": "pt-BR", "sv-SV": "sv-SE",
+		"et-ET": "et-EE", "sl-SL": "sl-SI", "be": "nl-BE", "ka-KA": ""} {
 		_, mistake := language.Parse(doubtful)
 		if meant == "" {
 			assert.NotNil(t, mistake, doubtful)
@@ -60,7 +68,9 @@ func TestLists(t *testing.T) {
 			two := letters[i:i+1] + letters[j:j+1]
 			_, mistake := language.Parse("de-" + two)
 			region, err := xlanguage.ParseRegion(two)
-			known := err == nil && region.IsCountry() && region.Canonicalize() == region && !strings.Contains("an cs fq nt pc su yu ac cp cq dg ea eu ez ic ta un xk qo zz xa xb", two) && region.String() == strings.ToUpper(two)
+			known := err == nil && region.IsCountry() && region.Canonicalize() == region &&
+				!strings.Contains("an cs fq nt pc su yu ac cp cq dg ea eu ez ic ta un xk qo zz xa xb", two) &&
+				region.String() == strings.ToUpper(two)
 			assert.Equal(t, known, mistake == nil || mistake.Doubtful, "region %s", two)
 			if base, err := xlanguage.ParseBase(two); err != nil {
 				_, mistake := language.Parse(two)

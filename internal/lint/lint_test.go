@@ -72,16 +72,19 @@ func TestFaultsOfOneAddress(t *testing.T) {
 }
 
 func TestDateIn(t *testing.T) {
-	for text, want := range map[string]string{"a/b": "", "2024": "2024", "a/2024-05-07-x": "2024-05-07", "x-1999-12": "1999-12", "12024": "", "3024": "", "2024-99": "2024", "v2024b": "2024"} {
+	for text, want := range map[string]string{"a/b": "", "2024": "2024", "a/2024-05-07-x": "2024-05-07",
+		"x-1999-12": "1999-12", "12024": "", "3024": "", "2024-99": "2024", "v2024b": "2024"} {
 		assert.Equal(t, want, dateIn(strings.Split(text, "/")), text)
 	}
-	for text, want := range map[string]bool{"2026": true, "05": true, "7": true, "31": true, "32": false, "0": false, "-5": false, "1800": false, "007": false, "": false} {
+	for text, want := range map[string]bool{"2026": true, "05": true, "7": true, "31": true, "32": false, "0": false,
+		"-5": false, "1800": false, "007": false, "": false} {
 		assert.Equal(t, want, datePart(text), text)
 	}
 }
 
 func TestPlaceholders(t *testing.T) {
-	for text, want := range map[string]bool{"{slug}": true, "{{ page.title }}": true, "${name}": true, "$name": true, "%title%": true, "<title>": true, "[field-name]": true,
+	for text, want := range map[string]bool{"{slug}": true, "{{ page.title }}": true, "${name}": true, "$name": true,
+		"%title%": true, "<title>": true, "[field-name]": true,
 		"null": true, "{}": false, "{1}": false, "100%": false, "$5": false, "a{b}": false, "slug": false} {
 		assert.Equal(t, want, placeholder(text), text)
 	}
@@ -97,7 +100,8 @@ func TestDatesBelongToSomeKinds(t *testing.T) {
 
 // What addresses show only together.
 func TestMixedAndRepeated(t *testing.T) {
-	got := codes(Judge{}.Findings([]Subject{subject(t, "/ports/kvitsund.html"), subject(t, "/routes/kvitsund"), subject(t, "/fleet/kvitsund"), subject(t, "/a")}))
+	got := codes(Judge{}.Findings([]Subject{subject(t, "/ports/kvitsund.html"), subject(t, "/routes/kvitsund"),
+		subject(t, "/fleet/kvitsund"), subject(t, "/a")}))
 	assert.Contains(t, got, string(finding.MixedExtensions))
 	assert.Contains(t, got, string(finding.SameLastSegment))
 }
@@ -129,7 +133,8 @@ func TestABetterAddress(t *testing.T) {
 
 // A better address has no faults that can be mended without knowing the page.
 func TestBetterIsBetter(t *testing.T) {
-	piece := rapid.SampledFrom([]string{"Guides", "harbour_walk", "a%20b", "%C3%A5", "index.html", "x.php", "en", "MvBelle", "a--b", "", "the-best-of-it", "routes"})
+	piece := rapid.SampledFrom([]string{"Guides", "harbour_walk", "a%20b", "%C3%A5", "index.html", "x.php", "en",
+		"MvBelle", "a--b", "", "the-best-of-it", "routes"})
 	judge := Judge{DefaultLanguage: "en", Limits: Limits{Depth: 100, Length: 8000}}
 	rapid.Check(t, func(t *rapid.T) {
 		text := "/" + strings.Join(rapid.SliceOfN(piece, 1, 6).Draw(t, "pieces"), "/")
@@ -143,9 +148,11 @@ func TestBetterIsBetter(t *testing.T) {
 		b, err := address.Resolve(origin(), better)
 		require.NoError(t, err)
 		for _, f := range judge.faults(Subject{Text: better, Address: b, Language: "en"}) {
-			assert.Contains(t, []string{"repeated-word", "default-language-prefix"}, string(f.code), "%s became %s", text, better)
+			assert.Contains(t, []string{"repeated-word", "default-language-prefix"}, string(f.code), "%s became %s",
+				text, better)
 		}
-		assert.GreaterOrEqual(t, judge.Readable(Subject{Address: b, Language: "en"}), judge.Readable(s), "%s became %s", text, better)
+		assert.GreaterOrEqual(t, judge.Readable(Subject{Address: b, Language: "en"}), judge.Readable(s), "%s became %s",
+			text, better)
 	})
 }
 
@@ -160,7 +167,8 @@ func TestTogether(t *testing.T) {
 	assert.Equal(t, "mixed-slash mixed-extensions same-last-segment", codes(found))
 	assert.Equal(t, []string{"/a/x/"}, found[0].Evidence, "the fewer are shown")
 	list[1].Kind = "other"
-	assert.Equal(t, "mixed-slash mixed-extensions", codes(Judge{}.together(list)), "pages of different kinds are different pages")
+	assert.Equal(t, "mixed-slash mixed-extensions", codes(Judge{}.together(list)),
+		"pages of different kinds are different pages")
 }
 
 func TestAWordThatShouldHaveBeenAField(t *testing.T) {
@@ -179,7 +187,8 @@ func TestAWordThatShouldHaveBeenAField(t *testing.T) {
 }
 
 func TestSummarise(t *testing.T) {
-	s := Judge{}.Summarise([]Subject{subject(t, "/"), subject(t, "/routes/a"), subject(t, "/routes/b?x=y"), subject(t, "/ports/c_d")})
+	s := Judge{}.Summarise([]Subject{subject(t, "/"), subject(t, "/routes/a"), subject(t, "/routes/b?x=y"),
+		subject(t, "/ports/c_d")})
 	assert.Equal(t, 4, s.Addresses)
 	assert.Equal(t, 1, s.Queries)
 	assert.Equal(t, 95, s.Readability, "(100 + 100 + 85 + 95) / 4")
@@ -190,7 +199,8 @@ func TestSummarise(t *testing.T) {
 }
 
 func TestRead(t *testing.T) {
-	subjects, found, err := Read("list.txt", strings.NewReader("\ufeffhttps://skerrywick.example/a\n\n/b?c\nnonsense\n"), origin())
+	subjects, found, err := Read("list.txt",
+		strings.NewReader("\ufeffhttps://skerrywick.example/a\n\n/b?c\nnonsense\n"), origin())
 	require.NoError(t, err)
 	require.Len(t, subjects, 2)
 	assert.Equal(t, "https://skerrywick.example/b?c", subjects[1].Address.String())
@@ -198,7 +208,8 @@ func TestRead(t *testing.T) {
 	require.Len(t, found, 1)
 	assert.Equal(t, "list.txt:4", found[0].Where.String())
 
-	subjects, found, err = Read("list.csv", strings.NewReader("kind,address,title\nguide,/a,A\n,,\nguide,ftp://x/,B\n"), origin())
+	subjects, found, err = Read("list.csv", strings.NewReader("kind,address,title\nguide,/a,A\n,,\nguide,ftp://x/,B\n"),
+		origin())
 	require.NoError(t, err)
 	require.Len(t, subjects, 1)
 	assert.Equal(t, "guide", subjects[0].Kind)

@@ -36,7 +36,8 @@ func Read(file string, r io.Reader, base address.Address) ([]Subject, []finding.
 		if f("address") == "" {
 			continue
 		}
-		s := Subject{Text: f("address"), Kind: f("kind"), Title: f("title"), Language: f("language"), Where: finding.Place{File: file, Line: row.Line}}
+		s := Subject{Text: f("address"), Kind: f("kind"), Title: f("title"), Language: f("language"),
+			Where: finding.Place{File: file, Line: row.Line}}
 		if s.Address, err = address.Resolve(base, s.Text); err != nil {
 			found = append(found, noAddress(s.Where, err))
 			continue
@@ -46,7 +47,8 @@ func Read(file string, r io.Reader, base address.Address) ([]Subject, []finding.
 	return subjects, found, nil
 }
 
-func readLines(file string, r io.Reader, base address.Address) (subjects []Subject, found []finding.Finding, err error) {
+func readLines(file string, r io.Reader, base address.Address) (subjects []Subject, found []finding.Finding,
+	err error) {
 	lines := bufio.NewScanner(r)
 	lines.Buffer(make([]byte, 64<<10), 2*address.MaxLength)
 	for line := 1; lines.Scan(); line++ {
@@ -62,7 +64,8 @@ func readLines(file string, r io.Reader, base address.Address) (subjects []Subje
 		subjects = append(subjects, s)
 	}
 	if err := lines.Err(); err != nil {
-		return nil, nil, finding.Unreadable(finding.Place{File: file}, fmt.Sprintf("a line can't be read: %v", err), "write one address a line")
+		return nil, nil, finding.Unreadable(finding.Place{File: file}, fmt.Sprintf("a line can't be read: %v", err),
+			"write one address a line")
 	}
 	return subjects, found, nil
 }

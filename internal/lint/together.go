@@ -12,17 +12,20 @@ import (
 // together finds what only many addresses show.
 func (j Judge) together(subjects []Subject) []finding.Finding {
 	var found []finding.Finding
-	found = append(found, mixed(subjects, finding.MixedSlash, "a slash at the end", "the other spelling is one more address, and people mix them up", "choose one and redirect the other", func(s Subject) bool {
-		return s.Address.Path != "/" && strings.HasSuffix(s.Address.Path, "/")
-	})...)
-	found = append(found, mixed(subjects, finding.MixedExtensions, "an extension", "nobody knows which pages have one", "leave it out everywhere", func(s Subject) bool {
-		segments := segmentsOf(s.Address.Path)
-		if len(segments) == 0 {
-			return false
-		}
-		_, extension := splitExtension(segments[len(segments)-1])
-		return technical(extension)
-	})...)
+	found = append(found, mixed(subjects, finding.MixedSlash, "a slash at the end",
+		"the other spelling is one more address, and people mix them up", "choose one and redirect the other",
+		func(s Subject) bool {
+			return s.Address.Path != "/" && strings.HasSuffix(s.Address.Path, "/")
+		})...)
+	found = append(found, mixed(subjects, finding.MixedExtensions, "an extension", "nobody knows which pages have one",
+		"leave it out everywhere", func(s Subject) bool {
+			segments := segmentsOf(s.Address.Path)
+			if len(segments) == 0 {
+				return false
+			}
+			_, extension := splitExtension(segments[len(segments)-1])
+			return technical(extension)
+		})...)
 	found = append(found, sharedWords(subjects)...)
 	found = append(found, sameLast(subjects)...)
 	return found
@@ -47,7 +50,9 @@ func mixed(subjects []Subject, code finding.Code, what, why, advice string, has 
 	if len(without) < len(with) {
 		fewer = without
 	}
-	f := finding.Finding{Code: code, Severity: finding.Warning, Where: fewer[0].Where, What: fmt.Sprintf("%s: %d addresses with it, %d without", what, len(with), len(without)), Why: why, Advice: advice}
+	f := finding.Finding{Code: code, Severity: finding.Warning, Where: fewer[0].Where,
+		What: fmt.Sprintf("%s: %d addresses with it, %d without", what, len(with), len(without)), Why: why,
+		Advice: advice}
 	f.Where.URL = fewer[0].Address.String()
 	for _, s := range fewer[:min(5, len(fewer))] {
 		f.Evidence = append(f.Evidence, s.Text)
@@ -68,7 +73,8 @@ func sharedWords(subjects []Subject) []finding.Finding {
 			byKind[s.Kind] = append(byKind[s.Kind], s)
 		}
 	}
-	fields := []string{"slug", "title", "name", "category", "section", "region", "year", "month", "day", "date", "id", "key", "language", "lang", "author", "field"}
+	fields := []string{"slug", "title", "name", "category", "section", "region", "year", "month", "day", "date", "id",
+		"key", "language", "lang", "author", "field"}
 	for _, kind := range sortedKeys(byKind) {
 		pages := byKind[kind]
 		if len(pages) < minShared {
@@ -85,8 +91,11 @@ func sharedWords(subjects []Subject) []finding.Finding {
 			}) {
 				continue
 			}
-			f := finding.Finding{Code: finding.Placeholder, Severity: finding.Error, Where: pages[0].Where, What: fmt.Sprintf("all %d pages of the kind %s have the word %q in their address", len(pages), kind, word),
-				Why: "it is the name of a field, typed where the field was meant", Advice: "write {" + word + "} in the kind's template"}
+			f := finding.Finding{Code: finding.Placeholder, Severity: finding.Error, Where: pages[0].Where,
+				What: fmt.Sprintf("all %d pages of the kind %s have the word %q in their address", len(pages), kind,
+					word),
+				Why: "it is the name of a field, typed where the field was meant", Advice: "write {" + word +
+					"} in the kind's template"}
 			f.Where.URL = pages[0].Address.String()
 			found = append(found, f)
 		}
@@ -115,8 +124,10 @@ func sameLast(subjects []Subject) []finding.Finding {
 			continue
 		}
 		_, last, _ := strings.Cut(key, " ")
-		f := finding.Finding{Code: finding.SameLastSegment, Severity: finding.Note, Where: list[0].Where, What: fmt.Sprintf("%s stands under %d sections", last, len(sections)),
-			Why: "it may be one page in several places, and search engines choose one of them on their own", Advice: "if it is one page, choose one section and let the others redirect"}
+		f := finding.Finding{Code: finding.SameLastSegment, Severity: finding.Note, Where: list[0].Where,
+			What:   fmt.Sprintf("%s stands under %d sections", last, len(sections)),
+			Why:    "it may be one page in several places, and search engines choose one of them on their own",
+			Advice: "if it is one page, choose one section and let the others redirect"}
 		f.Where.URL = list[0].Address.String()
 		for _, s := range list[:min(5, len(list))] {
 			f.Evidence = append(f.Evidence, s.Text)
@@ -198,7 +209,10 @@ func (j Judge) Summarise(subjects []Subject) Summary {
 	for word, n := range first {
 		s.First = append(s.First, Count{word, n})
 	}
-	slices.SortFunc(s.First, func(a, b Count) int { return cmp.Or(cmp.Compare(b.Count, a.Count), strings.Compare(a.Word, b.Word)) })
+	slices.SortFunc(s.First, func(a, b Count) int {
+		return cmp.Or(cmp.Compare(b.Count, a.Count),
+			strings.Compare(a.Word, b.Word))
+	})
 	s.First = s.First[:min(8, len(s.First))]
 	return s
 }

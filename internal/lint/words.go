@@ -23,13 +23,15 @@ func splitExtension(segment string) (name, extension string) {
 
 // technical reports whether an extension names how a page is made.
 func technical(extension string) bool {
-	return slices.Contains([]string{".html", ".htm", ".shtml", ".xhtml", ".php", ".php5", ".asp", ".aspx", ".jsp", ".jsf", ".do", ".cgi", ".pl", ".py", ".cfm", ".dll"}, strings.ToLower(extension))
+	return slices.Contains([]string{".html", ".htm", ".shtml", ".xhtml", ".php", ".php5", ".asp", ".aspx", ".jsp",
+		".jsf", ".do", ".cgi", ".pl", ".py", ".cfm", ".dll"}, strings.ToLower(extension))
 }
 
 // sessionName reports whether a parameter's name is one that sessions have.
 func sessionName(name string) bool {
 	name = strings.ToLower(name)
-	return slices.Contains([]string{"sid", "sessionid", "session_id", "session", "jsessionid", "phpsessid", "aspsessionid", "cfid", "cftoken"}, name) || strings.HasPrefix(name, "aspsessionid")
+	return slices.Contains([]string{"sid", "sessionid", "session_id", "session", "jsessionid", "phpsessid",
+		"aspsessionid", "cfid", "cftoken"}, name) || strings.HasPrefix(name, "aspsessionid")
 }
 
 // opaque reports whether a name is a number, or a mixture that no word is.
@@ -90,7 +92,10 @@ func dateIn(segments []string) string {
 // wordsOf splits a segment into its words, in small letters.
 func wordsOf(segment string) []string {
 	name, _ := splitExtension(segment)
-	return strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	return strings.FieldsFunc(strings.ToLower(name), func(r rune) bool {
+		return !unicode.IsLetter(r) &&
+			!unicode.IsDigit(r)
+	})
 }
 
 // repeated returns the words of three letters or more that stand there twice.
@@ -167,7 +172,8 @@ func placeholder(s string) bool {
 	if s == "undefined" || s == "null" {
 		return true
 	}
-	for _, marks := range [][2]string{{"{{", "}}"}, {"${", "}"}, {"{", "}"}, {"%", "%"}, {"<", ">"}, {"[", "]"}, {"$", ""}} {
+	for _, marks := range [][2]string{{"{{", "}}"}, {"${", "}"}, {"{", "}"}, {"%", "%"}, {"<", ">"}, {"[", "]"},
+		{"$", ""}} {
 		name, begins := strings.CutPrefix(s, marks[0])
 		name, ends := strings.CutSuffix(name, marks[1])
 		name = strings.Trim(name, " ")

@@ -22,8 +22,10 @@ func TestRead(t *testing.T) {
 	assert.NotEmpty(t, s.Text.Blocks)
 	s.Text = fingerprint.Sketch{}
 	assert.Equal(t, "https://skerrywick.example/ports", s.Canonical())
-	assert.Equal(t, Signals{Title: "Ports & piers", Headings: []string{"All ports", "North"}, Language: "en-GB", Base: "/b/", Canonicals: []Canonical{{Link: "https://skerrywick.example/ports"}},
-		Robots: "noindex, follow", Refresh: "/new", Feeds: []string{"/feed"}, Alternates: []Alternate{{Language: "de", Link: "/de/haefen"}}, Links: []string{"/a", "/b"}}, s)
+	assert.Equal(t, Signals{Title: "Ports & piers", Headings: []string{"All ports", "North"}, Language: "en-GB",
+		Base: "/b/", Canonicals: []Canonical{{Link: "https://skerrywick.example/ports"}},
+		Robots: "noindex, follow", Refresh: "/new", Feeds: []string{"/feed"},
+		Alternates: []Alternate{{Language: "de", Link: "/de/haefen"}}, Links: []string{"/a", "/b"}}, s)
 }
 
 func TestTitleOfAnImage(t *testing.T) {
@@ -57,7 +59,8 @@ func TestInsecure(t *testing.T) {
 	s, err := Read(strings.NewReader(`<link rel=stylesheet href=http://a.example/x.css><link rel=canonical href=http://a.example/><body><img src="HTTP://a.example/b.png"><img src=/c.png><a href=http://a.example/>x</a>
 <form action=http://a.example/login><input type=Password></form>`), "text/html")
 	require.NoError(t, err)
-	assert.Equal(t, []Load{{"link", "http://a.example/x.css"}, {"img", "HTTP://a.example/b.png"}, {"form", "http://a.example/login"}}, s.Insecure)
+	assert.Equal(t, []Load{{"link", "http://a.example/x.css"}, {"img", "HTTP://a.example/b.png"},
+		{"form", "http://a.example/login"}}, s.Insecure)
 	assert.True(t, s.Password)
 }
 
@@ -71,8 +74,10 @@ func TestText(t *testing.T) {
 	}
 	want := sketch("<p>The ferry leaves at seven.</p><p>Tickets are sold on board.</p>")
 	assert.Equal(t, want, sketch("<title>x</title><header><p>Skerrywick</p></header><nav><ul><li>Routes<li>Ports</ul></nav><p>The <b>ferry</b> leaves at seven.<div>Tickets are <!-- not --> sold on board.</div><script>no</script><style>no</style><footer>1998</footer>"))
-	assert.Equal(t, want, sketch("<p>Menu of this site</p><main><p>The ferry leaves at seven.<p>Tickets are sold on board.</main><p>Below</p>"))
-	assert.Equal(t, want, sketch("<nav><p>The ferry leaves at seven.<p>Tickets are sold on board."), "a menu that never ends is none")
+	assert.Equal(t, want, sketch("<p>Menu of this site</p><main><p>The ferry leaves at seven.<p>Tickets are sold "+
+		"on board.</main><p>Below</p>"))
+	assert.Equal(t, want, sketch("<nav><p>The ferry leaves at seven.<p>Tickets are sold on board."),
+		"a menu that never ends is none")
 }
 
 func TestEncodings(t *testing.T) {
@@ -85,7 +90,9 @@ func TestEncodings(t *testing.T) {
 }
 
 func TestBounds(t *testing.T) {
-	s, err := Read(strings.NewReader("<title>"+strings.Repeat("é", 3000)+"</title>"+strings.Repeat("<a href='/x"+strings.Repeat("y", 50)+"'>", 100)+"<h1>"+strings.Repeat("<", 3<<20)), "")
+	s, err := Read(strings.NewReader("<title>"+strings.Repeat("é",
+		3000)+"</title>"+strings.Repeat("<a href='/x"+strings.Repeat("y", 50)+"'>", 100)+"<h1>"+strings.Repeat("<",
+		3<<20)), "")
 	require.NoError(t, err)
 	assert.Len(t, s.Title, maxText)
 	assert.Len(t, s.Links, 1)

@@ -140,7 +140,8 @@ func (p *parser) loads(tag atom.Atom, a attributes) {
 	case atom.Form:
 		link = a.action
 	case atom.Link:
-		if rel := strings.ToLower(a.rel); strings.Contains(rel, "stylesheet") || strings.Contains(rel, "icon") || strings.Contains(rel, "preload") || strings.Contains(rel, "manifest") {
+		if rel := strings.ToLower(a.rel); strings.Contains(rel, "stylesheet") || strings.Contains(rel, "icon") ||
+			strings.Contains(rel, "preload") || strings.Contains(rel, "manifest") {
 			link = a.href
 		}
 	default:
@@ -154,7 +155,8 @@ func (p *parser) loads(tag atom.Atom, a attributes) {
 // ofHead reports whether an element doesn't end the head (HTML, section 13.2.6.4.4).
 func ofHead(tag atom.Atom) bool {
 	switch tag {
-	case atom.Html, atom.Head, atom.Title, atom.Base, atom.Basefont, atom.Bgsound, atom.Link, atom.Meta, atom.Noframes, atom.Noscript, atom.Script, atom.Style, atom.Template:
+	case atom.Html, atom.Head, atom.Title, atom.Base, atom.Basefont, atom.Bgsound, atom.Link, atom.Meta, atom.Noframes,
+		atom.Noscript, atom.Script, atom.Style, atom.Template:
 		return true
 	}
 	return false
@@ -163,7 +165,8 @@ func ofHead(tag atom.Atom) bool {
 // speaks reports whether the attributes of an element say anything.
 func speaks(tag atom.Atom) bool {
 	switch tag {
-	case atom.Html, atom.Base, atom.Meta, atom.Link, atom.A, atom.Area, atom.Input, atom.Img, atom.Script, atom.Iframe, atom.Source, atom.Video, atom.Audio, atom.Embed, atom.Track, atom.Object, atom.Form:
+	case atom.Html, atom.Base, atom.Meta, atom.Link, atom.A, atom.Area, atom.Input, atom.Img, atom.Script, atom.Iframe,
+		atom.Source, atom.Video, atom.Audio, atom.Embed, atom.Track, atom.Object, atom.Form:
 		return true
 	}
 	return false
@@ -172,8 +175,10 @@ func speaks(tag atom.Atom) bool {
 // isBlock reports whether an element begins or ends a block of text.
 func isBlock(tag atom.Atom) bool {
 	switch tag {
-	case atom.P, atom.Div, atom.Li, atom.Ul, atom.Ol, atom.Dl, atom.Dt, atom.Dd, atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6, atom.Td, atom.Th, atom.Tr, atom.Table,
-		atom.Section, atom.Article, atom.Main, atom.Nav, atom.Header, atom.Footer, atom.Aside, atom.Form, atom.Pre, atom.Blockquote, atom.Figure, atom.Figcaption, atom.Br, atom.Hr,
+	case atom.P, atom.Div, atom.Li, atom.Ul, atom.Ol, atom.Dl, atom.Dt, atom.Dd, atom.H1, atom.H2, atom.H3, atom.H4,
+		atom.H5, atom.H6, atom.Td, atom.Th, atom.Tr, atom.Table,
+		atom.Section, atom.Article, atom.Main, atom.Nav, atom.Header, atom.Footer, atom.Aside, atom.Form, atom.Pre,
+		atom.Blockquote, atom.Figure, atom.Figcaption, atom.Br, atom.Hr,
 		atom.Body, atom.Title, atom.Option, atom.Fieldset, atom.Address, atom.Caption:
 		return true
 	}
@@ -303,7 +308,8 @@ func (p *parser) link(a attributes) {
 			p.s.Canonicals = append(p.s.Canonicals, Canonical{a.href, p.body})
 		case rel == "alternate" && a.hreflang != "" && len(p.s.Alternates) < maxLinks:
 			p.s.Alternates = append(p.s.Alternates, Alternate{a.hreflang, a.href, p.body})
-		case rel == "alternate" && (a.kind == "application/rss+xml" || a.kind == "application/atom+xml") && len(p.s.Feeds) < maxMarks:
+		case rel == "alternate" && (a.kind == "application/rss+xml" || a.kind == "application/atom+xml") &&
+			len(p.s.Feeds) < maxMarks:
 			p.s.Feeds = append(p.s.Feeds, a.href)
 		case rel == "prev":
 			p.s.Prev = a.href

@@ -206,7 +206,8 @@ func (s *scanner) endOf(name string) int {
 		}
 		i += j
 		d := s.data[i:]
-		if len(d) > len(name)+2 && d[1] == '/' && name != "plaintext" && bytes.EqualFold(d[2:2+len(name)], []byte(name)) {
+		if len(d) > len(name)+2 && d[1] == '/' && name != "plaintext" &&
+			bytes.EqualFold(d[2:2+len(name)], []byte(name)) {
 			if c := d[2+len(name)]; isSpace(c) || c == '/' || c == '>' {
 				return i
 			}

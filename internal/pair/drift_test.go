@@ -50,7 +50,8 @@ func (m *maker) text(n int) []string {
 
 // makeWords makes up words of two to four syllables.
 func makeWords(r *rand.Rand, n int) []string {
-	starts, vowels := strings.Fields("b br d dr f fl g gr h j k kl kv l m n p pr r s sk sp st t tr v w"), strings.Fields("a e i o u ei au y")
+	starts, vowels := strings.Fields("b br d dr f fl g gr h j k kl kv l m n p pr r s sk sp st t tr v w"),
+		strings.Fields("a e i o u ei au y")
 	var words []string
 	for seen := map[string]bool{}; len(words) < n; {
 		word := ""
@@ -174,7 +175,9 @@ func makeSiteWith(n int, seed uint64, slugs int) made {
 	regions := m.words[40:64]
 	var subjects []subject
 	for len(subjects) < n*12/10 {
-		s := subject{kind: m.one("route", "notice", "notice", "guide", "doc", "port", "ticket"), region: m.one(regions...), year: fmt.Sprint(2008 + m.IntN(18)), title: m.text(2 + m.IntN(5)), text: m.text(60 + m.IntN(60))}
+		s := subject{kind: m.one("route", "notice", "notice", "guide", "doc", "port", "ticket"),
+			region: m.one(regions...), year: fmt.Sprint(2008 + m.IntN(18)), title: m.text(2 + m.IntN(5)),
+			text: m.text(60 + m.IntN(60))}
 		if k := len(subjects); k > 50 && m.chance(14) { // a page with the title of another
 			other := subjects[k-1-m.IntN(50)]
 			s.kind, s.title, s.text = other.kind, other.title, m.change(other.text, 35)
@@ -198,7 +201,8 @@ func makeSiteWith(n int, seed uint64, slugs int) made {
 	}
 	var out made
 	out.before = append(out.before, madePage{URL: "https://old.example/", Language: "en", Kind: "home", Title: "Home"})
-	out.after = append(out.after, madePage{URL: "https://skerrywick.example/", Language: "en", Kind: "home", Title: "Home"})
+	out.after = append(out.after, madePage{URL: "https://skerrywick.example/", Language: "en", Kind: "home",
+		Title: "Home"})
 	out.truth = []int{0}
 	order := m.Perm(len(subjects))
 	newOf := map[int]int{}
@@ -245,7 +249,8 @@ func (s subject) suffix() []string {
 
 func (m *maker) oldPage(s subject, id string) madePage {
 	slug := slugOf(s.title)
-	p := madePage{Language: "en", Kind: s.kind, Title: capital(s.title), Heading: capital(s.title), Text: strings.Join(s.text, " "), Date: s.year + fmt.Sprintf("-%02d-%02d", 1+m.IntN(12), 1+m.IntN(28))}
+	p := madePage{Language: "en", Kind: s.kind, Title: capital(s.title), Heading: capital(s.title),
+		Text: strings.Join(s.text, " "), Date: s.year + fmt.Sprintf("-%02d-%02d", 1+m.IntN(12), 1+m.IntN(28))}
 	switch s.kind {
 	case "route":
 		p.URL = "/routes/" + s.region + "/" + slug + ".html"

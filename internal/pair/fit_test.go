@@ -31,7 +31,8 @@ func pages(t testing.TB, list []madePage, m mode) []Page {
 		p = p.shown(m)
 		a, err := address.Parse(p.URL)
 		require.NoError(t, err)
-		out[i] = Page{Address: a, Language: p.Language, Kind: p.Kind, Title: p.Title, Heading: p.Heading, Text: p.Text, Date: p.Date}
+		out[i] = Page{Address: a, Language: p.Language, Kind: p.Kind, Title: p.Title, Heading: p.Heading, Text: p.Text,
+			Date: p.Date}
 		if p.ID != "" {
 			out[i].IDs = []string{p.ID}
 		}
@@ -102,7 +103,10 @@ func TestFit(t *testing.T) {
 }
 
 func printWeights(w weights) {
-	for k, name := range strings.Fields("always titled titleAlike titleWithin titleVeryAlike titleEqual signsDiffer headingAlike slugAlike slugEqual crossAlike allAlike rarity onlyOld onlyNew texted textAlike textVeryAlike yearEqual yearDiffers yearAlone numberDiffers idEqual idSure idDiffers dateEqual dateDiffers foreignLanguage placed folderLost folderNew slugKept ahead beaten") {
+	for k, name := range strings.Fields("always titled titleAlike titleWithin titleVeryAlike titleEqual " +
+		"signsDiffer headingAlike slugAlike slugEqual crossAlike allAlike rarity onlyOld onlyNew texted textAlike " +
+		"textVeryAlike yearEqual yearDiffers yearAlone numberDiffers idEqual idSure idDiffers dateEqual " +
+		"dateDiffers foreignLanguage placed folderLost folderNew slugKept ahead beaten") {
 		if k == foreignLanguage {
 			w[k] = -2 // made-up sites have one language; by hand
 		}
@@ -116,7 +120,8 @@ func sign(kind int) int {
 	switch kind {
 	case always, titled, texted:
 		return 0
-	case onlyOld, onlyNew, signsDiffer, yearDiffers, yearAlone, numberDiffers, idDiffers, dateDiffers, foreignLanguage, folderLost, folderNew, beaten:
+	case onlyOld, onlyNew, signsDiffer, yearDiffers, yearAlone, numberDiffers, idDiffers, dateDiffers, foreignLanguage,
+		folderLost, folderNew, beaten:
 		return -1
 	}
 	return 1

@@ -36,7 +36,8 @@ const sure = 0.9
 
 // learn learns from the pairs that are sure without it.
 func (s *sides) learn(all [][]scored) {
-	l := learned{moves: map[move]int{}, from: map[string]int{}, to: map[string]int{}, kept: map[string]int{}, stays: map[int32]rate{}, was: map[int32]rate{}}
+	l := learned{moves: map[move]int{}, from: map[string]int{}, to: map[string]int{}, kept: map[string]int{},
+		stays: map[int32]rate{}, was: map[int32]rate{}}
 	equal, trusted, both, kept := 1.0, 0.5, 1.0, 0.5 // as if one had been seen
 	for i, list := range all {
 		for _, c := range list {

@@ -29,7 +29,8 @@ func Rows(before, after []Page, matches []Match, decided map[int]Decision) []Row
 		row := Row{From: before[m.Old].Written, Status: 410, Confidence: m.Gone, Reason: "nothing like it was found"}
 		best := m.Best()
 		if best == nil && len(m.Candidates) > 0 {
-			row.Reason = fmt.Sprintf("nothing like it enough; closest is %s: %s", after[m.Candidates[0].New].Name(), strings.Join(m.Candidates[0].Reasons, "; "))
+			row.Reason = fmt.Sprintf("nothing like it enough; closest is %s: %s", after[m.Candidates[0].New].Name(),
+				strings.Join(m.Candidates[0].Reasons, "; "))
 		}
 		if d, ok := decided[i]; ok {
 			row.Decided, best = true, nil
@@ -39,7 +40,8 @@ func Rows(before, after []Page, matches []Match, decided map[int]Decision) []Row
 			}
 		}
 		if best != nil {
-			row.Status, row.To, row.Confidence, row.Reason = 301, after[best.New].Name(), best.Confidence, strings.Join(best.Reasons, "; ")
+			row.Status, row.To, row.Confidence, row.Reason = 301, after[best.New].Name(), best.Confidence,
+				strings.Join(best.Reasons, "; ")
 		}
 		rows[i] = row
 	}
@@ -57,17 +59,19 @@ func (p *Page) Name() string {
 
 // Encode writes the list as a table: a list of redirects with three more columns.
 func Encode(rows []Row) []byte {
-	return table.EncodeRecords([]string{"from", "to", "status", "confidence", "reason", "decided"}, func(yield func([]string) bool) {
-		for _, r := range rows {
-			decided := ""
-			if r.Decided {
-				decided = "yes"
+	return table.EncodeRecords([]string{"from", "to", "status", "confidence", "reason", "decided"},
+		func(yield func([]string) bool) {
+			for _, r := range rows {
+				decided := ""
+				if r.Decided {
+					decided = "yes"
+				}
+				if !yield([]string{r.From, r.To, strconv.Itoa(r.Status), strconv.FormatFloat(r.Confidence, 'f', 3, 64),
+					r.Reason, decided}) {
+					return
+				}
 			}
-			if !yield([]string{r.From, r.To, strconv.Itoa(r.Status), strconv.FormatFloat(r.Confidence, 'f', 3, 64), r.Reason, decided}) {
-				return
-			}
-		}
-	})
+		})
 }
 
 // ReadDecided returns what a list written before says was decided, for pages
@@ -96,7 +100,9 @@ func ReadDecided(file string, r io.Reader, before, after []Page) (map[int]Decisi
 		}
 		j, there := new[row.Get("to")]
 		if !there {
-			return nil, finding.Unreadable(finding.Place{File: file, Line: row.Line}, fmt.Sprintf("%q is none of the new pages", row.Get("to")), "clear the column decided in this row to have it paired anew")
+			return nil, finding.Unreadable(finding.Place{File: file, Line: row.Line},
+				fmt.Sprintf("%q is none of the new pages", row.Get("to")),
+				"clear the column decided in this row to have it paired anew")
 		}
 		decided[i] = Decision{New: j}
 	}

@@ -136,7 +136,8 @@ func (s *sides) match(i int, list []scored, gone float64) Match {
 	m := Match{Old: i, Gone: gone}
 	for _, c := range list {
 		if len(m.Candidates) < shown && c.confidence >= least {
-			m.Candidates = append(m.Candidates, Candidate{New: int(c.page), Confidence: c.confidence, Reasons: s.reasons(i, c)})
+			m.Candidates = append(m.Candidates, Candidate{New: int(c.page), Confidence: c.confidence,
+				Reasons: s.reasons(i, c)})
 		}
 	}
 	return m

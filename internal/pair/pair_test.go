@@ -33,8 +33,10 @@ func leads(before, after []Page) []string {
 }
 
 func TestTellsApart(t *testing.T) {
-	titles := []string{"C++ for ticket machines", "C# for ticket machines", "C for ticket machines", "Handbook 1.2", "Handbook 1.3", "Handbook 2.1", "Comparing with ==", "Comparing with ===",
-		"Timetable 2019", "Timetable 2020", "Landing at Kvitsund", "Landing at Hildafjord", "Fares: cars", "Fares – bicycles"}
+	titles := []string{"C++ for ticket machines", "C# for ticket machines", "C for ticket machines", "Handbook 1.2",
+		"Handbook 1.3", "Handbook 2.1", "Comparing with ==", "Comparing with ===",
+		"Timetable 2019", "Timetable 2020", "Landing at Kvitsund", "Landing at Hildafjord", "Fares: cars",
+		"Fares – bicycles"}
 	var before, after []Page
 	for i, title := range titles {
 		before = append(before, page(t, "en", title, fmt.Sprintf("/node/%d", 1000+i)))
@@ -46,8 +48,10 @@ func TestTellsApart(t *testing.T) {
 }
 
 func TestLanguagesStayApart(t *testing.T) {
-	before := []Page{page(t, "de", "Museum am Hafen", "/de/museum.html"), page(t, "en", "Harbour museum", "/museum.html"), page(t, "nb", "Museum by the harbour", "/nb/museum.html")}
-	after := []Page{page(t, "en", "Museum by the harbour", "/en/museum"), page(t, "de", "Museum am Hafen", "/de/museum")}
+	before := []Page{page(t, "de", "Museum am Hafen", "/de/museum.html"),
+		page(t, "en", "Harbour museum", "/museum.html"), page(t, "nb", "Museum by the harbour", "/nb/museum.html")}
+	after := []Page{page(t, "en", "Museum by the harbour", "/en/museum"),
+		page(t, "de", "Museum am Hafen", "/de/museum")}
 	assert.Equal(t, []string{"/de/museum", "/en/museum"}, leads(before[:2], after))
 	matches := Pair(before, after, nil)
 	for _, c := range matches[0].Candidates {
@@ -58,14 +62,18 @@ func TestLanguagesStayApart(t *testing.T) {
 }
 
 func TestTheHomePageIsNoDefault(t *testing.T) {
-	before := []Page{page(t, "en", "Skerrywick Ferries", "/index.php?item=1"), page(t, "en", "Skerrywick Ferries home", "/")}
+	before := []Page{page(t, "en", "Skerrywick Ferries", "/index.php?item=1"),
+		page(t, "en", "Skerrywick Ferries home", "/")}
 	after := []Page{page(t, "en", "Skerrywick Ferries", "/"), page(t, "en", "Fares", "/fares")}
 	assert.Equal(t, []string{"gone", "/"}, leads(before, after))
 }
 
 func TestOneForSeveralAndNoneForSome(t *testing.T) {
-	before := []Page{page(t, "en", "Walk around the harbour", "/walk.htm"), page(t, "en", "Walk around the harbour (print)", "/walk-print.htm"), page(t, "en", "Regatta results", "/regatta.htm")}
-	after := []Page{page(t, "en", "A walk around the harbour", "/guides/walk-harbour"), page(t, "en", "Jobs on board", "/jobs")}
+	before := []Page{page(t, "en", "Walk around the harbour", "/walk.htm"),
+		page(t, "en", "Walk around the harbour (print)", "/walk-print.htm"),
+		page(t, "en", "Regatta results", "/regatta.htm")}
+	after := []Page{page(t, "en", "A walk around the harbour", "/guides/walk-harbour"),
+		page(t, "en", "Jobs on board", "/jobs")}
 	assert.Equal(t, []string{"/guides/walk-harbour", "/guides/walk-harbour", "gone"}, leads(before, after))
 }
 
@@ -86,7 +94,8 @@ func TestLearnsFromOthers(t *testing.T) {
 }
 
 func TestReasons(t *testing.T) {
-	before, after := page(t, "en", "Summer boat to Kvitsund", "/index.php?item=214"), page(t, "en", "The summer boat to Kvitsnd", "/routes/summer-boat-214")
+	before, after := page(t, "en", "Summer boat to Kvitsund", "/index.php?item=214"),
+		page(t, "en", "The summer boat to Kvitsnd", "/routes/summer-boat-214")
 	m := Pair([]Page{before}, []Page{after}, nil)[0]
 	require.NotNil(t, m.Best())
 	assert.Equal(t, "same id 214", m.Best().Reasons[0])
@@ -104,8 +113,10 @@ func TestDistance(t *testing.T) {
 		a, b string
 		near bool
 	}{
-		{"harbour", "harbor", true}, {"timetable", "timtabel", true}, {"route", "routes", true}, {"2019", "2020", false}, {"boat", "goat", true},
-		{"cab", "cat", false}, {"ferry", "freight", false}, {"kvitsund", "kvitsnud", true}, {"island", "iceland", false},
+		{"harbour", "harbor", true}, {"timetable", "timtabel", true}, {"route", "routes", true},
+		{"2019", "2020", false}, {"boat", "goat", true},
+		{"cab", "cat", false}, {"ferry", "freight", false}, {"kvitsund", "kvitsnud", true},
+		{"island", "iceland", false},
 	} {
 		assert.Equal(t, c.near, near(c.a, c.b), "%s %s", c.a, c.b)
 		assert.Equal(t, c.near, near(c.b, c.a), "%s %s", c.b, c.a)
@@ -139,7 +150,8 @@ func FuzzPair(f *testing.F) {
 		if err != nil {
 			return
 		}
-		for _, m := range Pair([]Page{{Address: one, Title: title}}, []Page{{Address: other, Title: otherTitle, Text: title}}, nil) {
+		for _, m := range Pair([]Page{{Address: one, Title: title}},
+			[]Page{{Address: other, Title: otherTitle, Text: title}}, nil) {
 			sum := m.Gone
 			for _, c := range m.Candidates {
 				sum += c.Confidence

@@ -127,7 +127,8 @@ func calibration(list []said, truth []int) [10]tenth {
 
 // baselines returns what each of them says.
 func baselines(site made, m mode) map[string][]said {
-	return map[string][]said{"equal slugs": equalSlugs(site), "closest last segment": closestSegment(site), "rare words": rareWords(site, m)}
+	return map[string][]said{"equal slugs": equalSlugs(site), "closest last segment": closestSegment(site),
+		"rare words": rareWords(site, m)}
 }
 
 func lastOf(url string) string {
@@ -311,7 +312,8 @@ func TestQuality(t *testing.T) {
 			assert.LessOrEqual(t, goneButPaired(list, site.truth, 0.8), 0.05, label)
 			for k, c := range calibration(list, site.truth) {
 				if c.said >= 200 {
-					assert.InDelta(t, c.sum/float64(c.said), float64(c.right)/float64(c.said), 0.07, "%s: said at about 0.%d", label, k)
+					assert.InDelta(t, c.sum/float64(c.said), float64(c.right)/float64(c.said), 0.07,
+						"%s: said at about 0.%d", label, k)
 				}
 			}
 			if w, known := worst[m]; !known || q.f1 < w.f1 {
@@ -336,10 +338,12 @@ func report(m mode, q quality, list []said, site made) string {
 	for _, name := range []string{"equal slugs", "closest last segment", "rare words"} {
 		row(name, judge(others[name], site.truth))
 	}
-	fmt.Fprintf(&b, "precision at 90 %% recall %.3f, gone but paired above 0.8 %.3f\n", precisionAt(list, site.truth, 0.9), goneButPaired(list, site.truth, 0.8))
+	fmt.Fprintf(&b, "precision at 90 %% recall %.3f, gone but paired above 0.8 %.3f\n",
+		precisionAt(list, site.truth, 0.9), goneButPaired(list, site.truth, 0.8))
 	for k, c := range calibration(list, site.truth) {
 		if c.said > 0 {
-			fmt.Fprintf(&b, "| 0.%d | %d | %.3f | %.3f |\n", k, c.said, c.sum/float64(c.said), float64(c.right)/float64(c.said))
+			fmt.Fprintf(&b, "| 0.%d | %d | %.3f | %.3f |\n", k, c.said, c.sum/float64(c.said),
+				float64(c.right)/float64(c.said))
 		}
 	}
 	return b.String()

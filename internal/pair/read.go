@@ -49,7 +49,8 @@ func Read(file string, r io.Reader, base address.Address) ([]Page, []finding.Fin
 	}
 	p := &reader{file: file, base: base}
 	form := source.Detect(sample)
-	if first, _, _ := strings.Cut(string(sample), "\n"); form == source.Table && strings.HasPrefix(first, "/") && !strings.ContainsAny(first, ",;\t") {
+	if first, _, _ := strings.Cut(string(sample), "\n"); form == source.Table && strings.HasPrefix(first, "/") &&
+		!strings.ContainsAny(first, ",;\t") {
 		form = source.List // of paths
 	}
 	switch form {
@@ -59,7 +60,8 @@ func Read(file string, r io.Reader, base address.Address) ([]Page, []finding.Fin
 		err = source.Lines(file, text, func(line int, at string) { p.add(line, at, Page{}) })
 	case source.Feed:
 		err = feed.Read(file, text, func(e feed.Entry) error {
-			p.add(0, e.Link, Page{Title: e.Title, Language: e.Language, Date: e.Date, Kind: strings.Join(e.Categories, "/")})
+			p.add(0, e.Link, Page{Title: e.Title, Language: e.Language, Date: e.Date,
+				Kind: strings.Join(e.Categories, "/")})
 			return nil
 		})
 	case source.Sitemap:
@@ -69,13 +71,16 @@ func Read(file string, r io.Reader, base address.Address) ([]Page, []finding.Fin
 			return nil
 		})
 		if err == nil && len(s.Parts) > 0 {
-			err = finding.Unreadable(finding.Place{File: file}, "this is an index of sitemaps, not a sitemap", "name the sitemaps that it lists")
+			err = finding.Unreadable(finding.Place{File: file}, "this is an index of sitemaps, not a sitemap",
+				"name the sitemaps that it lists")
 		}
 	default:
-		err = finding.Unreadable(finding.Place{File: file}, "this is no table, list, sitemap or feed", "gather it into a project, and name that")
+		err = finding.Unreadable(finding.Place{File: file}, "this is no table, list, sitemap or feed",
+			"gather it into a project, and name that")
 	}
 	if err == nil && len(p.pages)+len(p.found) == 0 {
-		err = finding.Unreadable(finding.Place{File: file}, "there are no pages in it", "name a table with the column address")
+		err = finding.Unreadable(finding.Place{File: file}, "there are no pages in it",
+			"name a table with the column address")
 	}
 	return p.pages, p.found, err
 }
@@ -105,10 +110,12 @@ func (p *reader) table(r io.Reader) error {
 		return err
 	}
 	for _, row := range sheet.Rows {
-		if state := inventory.State(strings.ToLower(row.Get("state"))); state == inventory.Draft || state == inventory.Gone {
+		if state := inventory.State(strings.ToLower(row.Get("state"))); state == inventory.Draft ||
+			state == inventory.Gone {
 			continue
 		}
-		page := Page{Language: row.Get("language"), Kind: row.Get("kind"), Title: row.Get("title"), Heading: row.Get("heading"), Text: cut(row.Get("text")), Date: row.Get("date")}
+		page := Page{Language: row.Get("language"), Kind: row.Get("kind"), Title: row.Get("title"),
+			Heading: row.Get("heading"), Text: cut(row.Get("text")), Date: row.Get("date")}
 		if key := row.Get("key"); key != "" {
 			page.IDs = []string{key}
 		}
@@ -134,7 +141,8 @@ func OfPlan(p *plan.Plan) []Page {
 		if !ok || q.State != inventory.Live && q.State != inventory.Away {
 			continue
 		}
-		page := Page{Address: a, Written: a.Local(), Ref: q.Ref, Language: q.Language, Kind: q.Kind, Title: q.Title, Heading: q.Field("heading"), Text: cut(q.Field("text")), Date: q.Field("date"), Line: q.Line}
+		page := Page{Address: a, Written: a.Local(), Ref: q.Ref, Language: q.Language, Kind: q.Kind, Title: q.Title,
+			Heading: q.Field("heading"), Text: cut(q.Field("text")), Date: q.Field("date"), Line: q.Line}
 		page.IDs = []string{q.Key}
 		pages = append(pages, page)
 	}

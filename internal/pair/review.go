@@ -134,7 +134,8 @@ func (r *Review) Search(words string, most int) []int {
 	var found []int
 	for i := range r.After {
 		var have []string
-		split(r.After[i].Title+" "+r.After[i].Kind+" "+r.After[i].Language+" "+address.Decode(r.After[i].Address.Path), func(word string) { have = append(have, word) })
+		split(r.After[i].Title+" "+r.After[i].Kind+" "+r.After[i].Language+" "+address.Decode(r.After[i].Address.Path),
+			func(word string) { have = append(have, word) })
 		all := !slices.ContainsFunc(wanted, func(w string) bool {
 			return !slices.ContainsFunc(have, func(h string) bool { return strings.HasPrefix(h, w) })
 		})

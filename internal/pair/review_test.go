@@ -10,14 +10,17 @@ import (
 
 // review is one of three old pages, two of them doubtful.
 func review(t *testing.T, decided map[int]Decision) *Review {
-	before := []Page{page(t, "en", "Fares", "/fares.htm"), page(t, "en", "Harbour walk", "/walk.htm"), page(t, "en", "Regatta", "/regatta.htm")}
-	after := []Page{page(t, "en", "Fares", "/fares"), page(t, "en", "Walk", "/guides/walk"), page(t, "en", "Harbour museum", "/guides/museum")}
+	before := []Page{page(t, "en", "Fares", "/fares.htm"), page(t, "en", "Harbour walk", "/walk.htm"),
+		page(t, "en", "Regatta", "/regatta.htm")}
+	after := []Page{page(t, "en", "Fares", "/fares"), page(t, "en", "Walk", "/guides/walk"),
+		page(t, "en", "Harbour museum", "/guides/museum")}
 	for i := range before {
 		before[i].Written, after[i].Written = before[i].Address.Path, after[i].Address.Path
 	}
 	matches := []Match{
 		{Old: 0, Candidates: []Candidate{{New: 0, Confidence: 0.99, Reasons: []string{"same title"}}}, Gone: 0.01},
-		{Old: 1, Candidates: []Candidate{{New: 1, Confidence: 0.6, Reasons: []string{"title 50 % alike"}}, {New: 2, Confidence: 0.3}}, Gone: 0.1},
+		{Old: 1, Candidates: []Candidate{{New: 1, Confidence: 0.6, Reasons: []string{"title 50 % alike"}},
+			{New: 2, Confidence: 0.3}}, Gone: 0.1},
 		{Old: 2, Candidates: []Candidate{{New: 2, Confidence: 0.4}}, Gone: 0.5},
 	}
 	return NewReview(before, after, matches, 0.9, decided)
@@ -63,10 +66,12 @@ func TestDecisionsComeBack(t *testing.T) {
 	assert.Equal(t, 1, again.Match().Old, "goes on with the first that isn't decided")
 	assert.Equal(t, 1, again.Left())
 	r.Decide(Decision{Gone: true})
-	decided, err = ReadDecided("pairs.csv", strings.NewReader(string(Encode(Rows(r.Before, r.After, r.Matches, r.Decided)))), r.Before, r.After)
+	decided, err = ReadDecided("pairs.csv",
+		strings.NewReader(string(Encode(Rows(r.Before, r.After, r.Matches, r.Decided)))), r.Before, r.After)
 	require.NoError(t, err)
 	assert.Equal(t, r.Decided, decided)
-	_, err = ReadDecided("pairs.csv", strings.NewReader(strings.ReplaceAll(text, "/regatta.htm,/guides/walk", "/regatta.htm,/elsewhere")), r.Before, r.After)
+	_, err = ReadDecided("pairs.csv", strings.NewReader(strings.ReplaceAll(text, "/regatta.htm,/guides/walk",
+		"/regatta.htm,/elsewhere")), r.Before, r.After)
 	assert.ErrorContains(t, err, "pairs.csv:4")
 	_, err = ReadDecided("pairs.csv", strings.NewReader("from,to\n"), r.Before, r.After)
 	assert.Error(t, err)

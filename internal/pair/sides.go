@@ -39,7 +39,8 @@ type parts struct {
 const shownText = 40
 
 func newSides(before, after []Page) *sides {
-	s := &sides{before: before, after: after, words: vocabulary{numbers: map[string]int32{}}, byID: map[string][]int32{}, oldIDs: map[string]int{}, languages: map[string]bool{}}
+	s := &sides{before: before, after: after, words: vocabulary{numbers: map[string]int32{}},
+		byID: map[string][]int32{}, oldIDs: map[string]int{}, languages: map[string]bool{}}
 	s.old, s.new = s.take(before, 0), s.take(after, len(before))
 	s.words.weigh(len(before) + len(after))
 	for _, side := range [][]parts{s.old, s.new} {
@@ -236,7 +237,8 @@ func (s *sides) spell() {
 			}
 			slices.Sort(found)
 			s.words.spelled[n] = slices.DeleteFunc(slices.Compact(found), func(m int32) bool {
-				return m == n || min(s.words.pages[m], s.words.pages[n]) > misspeltPages || !near(s.words.words[m], word)
+				return m == n || min(s.words.pages[m], s.words.pages[n]) > misspeltPages ||
+					!near(s.words.words[m], word)
 			})
 		}
 	}

@@ -168,7 +168,8 @@ func letter(s string) bool { return s != "" && (s[0]|0x20)-'a' < 26 }
 
 // year reports whether a word is a year in which a page may have been written.
 func year(word string) bool {
-	return len(word) == 4 && (strings.HasPrefix(word, "19") && word >= "1980" || strings.HasPrefix(word, "20") && word < "2040") && numeric(word)
+	return len(word) == 4 && (strings.HasPrefix(word, "19") && word >= "1980" || strings.HasPrefix(word, "20") &&
+		word < "2040") && numeric(word)
 }
 
 func numeric(word string) bool {
@@ -285,7 +286,8 @@ func (v *vocabulary) alike(a, b bag) likeness {
 	if lighter <= 0 {
 		return likeness{}
 	}
-	return likeness{dice: 2 * both / (left + right), within: min(1, both/lighter), matched: both, left: max(0, left-both), right: max(0, right-both)}
+	return likeness{dice: 2 * both / (left + right), within: min(1, both/lighter), matched: both,
+		left: max(0, left-both), right: max(0, right-both)}
 }
 
 // near reports whether one word may be the other misspelt: one letter of short

@@ -14,7 +14,8 @@ import (
 )
 
 func TestAnswerAgreesWithWhatWasWorkedOutByHand(t *testing.T) {
-	for name, p := range map[string]*plan.Plan{"": demotest.Accepted(t, t.TempDir()), "rules": demotest.Plan(t, "../..", "rules"), "closed": demotest.Plan(t, "../..", "closed")} {
+	for name, p := range map[string]*plan.Plan{"": demotest.Accepted(t, t.TempDir()),
+		"rules": demotest.Plan(t, "../..", "rules"), "closed": demotest.Plan(t, "../..", "closed")} {
 		for _, row := range demotest.ReadExpected(t, "../..", name) {
 			r, err := plan.NewRequest(row.Method, row.URL)
 			require.NoError(t, err, "line %d", row.Line)
@@ -31,8 +32,10 @@ func TestAnswerAgreesWithWhatWasWorkedOutByHand(t *testing.T) {
 			for _, f := range a.Headers {
 				headers = append(headers, f.Name+": "+f.Value)
 			}
-			got := fmt.Sprintf("%s %s %s %s %s %s", a.Outcome, or(fmt.Sprint(a.Status)), or(a.To), or(a.Canonical), or(a.Internal), or(strings.Join(headers, "; ")))
-			want := fmt.Sprintf("%s %s %s %s %s %s", row.Outcome, row.Status, row.Location, row.Canonical, row.Internal, row.Headers)
+			got := fmt.Sprintf("%s %s %s %s %s %s", a.Outcome, or(fmt.Sprint(a.Status)), or(a.To), or(a.Canonical),
+				or(a.Internal), or(strings.Join(headers, "; ")))
+			want := fmt.Sprintf("%s %s %s %s %s %s", row.Outcome, row.Status, row.Location, row.Canonical, row.Internal,
+				row.Headers)
 			if row.Outcome == "served" {
 				assert.Equal(t, "200", row.Status, "testdata/expected.tsv:%d", row.Line)
 			}

@@ -28,8 +28,9 @@ type known struct {
 // Answerer returns a new one, for as long as the plan doesn't change.
 func (p *Plan) Answerer() *Answerer {
 	return &Answerer{
-		plan: p, walker: p.rules.Walker(), known: make([]*known, p.rules.Index.Len()), noPage: p.Says("site", resolve.NoPage),
-		plain: p.rules.Plain() && p.Upkeep == nil && len(p.Serves) == 0 && p.Front == nil,
+		plan: p, walker: p.rules.Walker(), known: make([]*known, p.rules.Index.Len()),
+		noPage: p.Says("site", resolve.NoPage),
+		plain:  p.rules.Plain() && p.Upkeep == nil && len(p.Serves) == 0 && p.Front == nil,
 	}
 }
 
@@ -107,7 +108,8 @@ func (a *Answerer) quick(r Request) (answer Answer, ok bool, entry int) {
 	}
 	entry = p.rules.Index.FirstBare(r.Host, r.Path)
 	if entry >= 0 {
-		if k := a.known[entry]; k != nil && k.method == derivedMethod(r.Method) && (k.answer.Outcome != Served || k.at == r.Address) {
+		if k := a.known[entry]; k != nil && k.method == derivedMethod(r.Method) &&
+			(k.answer.Outcome != Served || k.at == r.Address) {
 			return k.answer, true, entry
 		}
 		if p.ignored[entry] {
@@ -120,7 +122,8 @@ func (a *Answerer) quick(r Request) (answer Answer, ok bool, entry int) {
 		answer, ok = a.direct(r, reading)
 		return answer, ok, -1
 	}
-	if !resolve.Bare(r.Path) || r.Scheme != p.Site.Origin.Scheme || r.Host != p.Site.Origin.Host || p.WithoutPrefix(r.Path) != r.Path {
+	if !resolve.Bare(r.Path) || r.Scheme != p.Site.Origin.Scheme || r.Host != p.Site.Origin.Host ||
+		p.WithoutPrefix(r.Path) != r.Path {
 		return answer, false, -1
 	}
 	a.walker.Causes = append(a.walker.Causes[:0], a.noPage)

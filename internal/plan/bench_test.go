@@ -22,9 +22,11 @@ func largePlan(b testing.TB, exact, patterns int) *plan.Plan {
 	b.Helper()
 	dir := b.TempDir()
 	var config, rows strings.Builder
-	config.WriteString("site: {origin: https://skerrywick.example, hosts: [www.skerrywick.example]}\nparameters: {tracking: ['utm_*'], noise: [sid]}\nrules:\n")
+	config.WriteString("site: {origin: https://skerrywick.example, hosts: [www.skerrywick.example]}\nparameters: " +
+		"{tracking: ['utm_*'], noise: [sid]}\nrules:\n")
 	for i := range patterns {
-		fmt.Fprintf(&config, "  - {from: '/archive-%d/{year}/{slug}.htm', to: '/stories-%d/{year}/{slug}', class: {year: '[0-9]{4}', slug: slug}}\n", i, i)
+		fmt.Fprintf(&config, "  - {from: '/archive-%d/{year}/{slug}.htm', to: '/stories-%d/{year}/{slug}', class: "+
+			"{year: '[0-9]{4}', slug: slug}}\n", i, i)
 	}
 	rows.WriteString("from,to,status\n")
 	for i := range exact {
@@ -53,9 +55,11 @@ func largeRequests(exact, patterns int) []string {
 		case 0, 1, 2, 3:
 			list = append(list, fmt.Sprintf("https://skerrywick.example/old/section-%d/page-%06d", i%97, i))
 		case 4:
-			list = append(list, fmt.Sprintf("http://www.skerrywick.example/Old/section-%d/page-%06d/?utm_source=letter", i%97, i))
+			list = append(list, fmt.Sprintf("http://www.skerrywick.example/Old/section-%d/page-%06d/?utm_source=letter",
+				i%97, i))
 		case 5, 6:
-			list = append(list, fmt.Sprintf("https://skerrywick.example/archive-%d/%d/some-story-%d.htm", random.IntN(patterns), 1990+i%35, i))
+			list = append(list, fmt.Sprintf("https://skerrywick.example/archive-%d/%d/some-story-%d.htm",
+				random.IntN(patterns), 1990+i%35, i))
 		default:
 			list = append(list, fmt.Sprintf("https://skerrywick.example/about/section-%d/nothing-%d", i%97, i))
 		}
@@ -70,7 +74,8 @@ func TestAnswererAgreesWithTheLongWay(t *testing.T) {
 	for range 2 {
 		for _, s := range largeRequests(2_100, 55) {
 			for _, method := range []string{"GET", "POST"} {
-				for _, url := range []string{s, strings.Replace(s, "https://", "http://", 1), s + "?sid=1", s + ".html"} {
+				for _, url := range []string{s, strings.Replace(s, "https://", "http://", 1), s + "?sid=1", s +
+					".html"} {
 					r, err := plan.NewRequest(method, url)
 					require.NoError(t, err)
 					want, err := long.Answer(r)

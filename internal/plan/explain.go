@@ -30,7 +30,8 @@ func (p *Plan) Explain(r Request) []Near {
 	if p.Scope.Leaves(r.Path) {
 		return []Near{{p.Says("site", "all rules"), "only: or except: leaves " + r.Path + " alone"}}
 	}
-	e := &explainer{Plan: p, r: r, params: address.SplitQuery(r.Query), named: p.Named(r.Path), shaped: p.SiteForm(r.Path)}
+	e := &explainer{Plan: p, r: r, params: address.SplitQuery(r.Query), named: p.Named(r.Path),
+		shaped: p.SiteForm(r.Path)}
 	e.entries()
 	slices.SortStableFunc(e.list, func(a, b ranked) int { return b.nearness - a.nearness })
 	e.list = e.list[:min(len(e.list), maxNear)]
@@ -85,7 +86,8 @@ func (e *explainer) entries() {
 	}
 	for i, entry := range e.Book.Entries {
 		what := "is an address of " + entry.Page.String()
-		e.entry(e.bookSource(entry), Cause{File: e.Book.File, Line: entry.Line, Rule: what}, slices.Index(hits, e.Redirects.Len()+i), key, false)
+		e.entry(e.bookSource(entry), Cause{File: e.Book.File, Line: entry.Line, Rule: what},
+			slices.Index(hits, e.Redirects.Len()+i), key, false)
 	}
 }
 
@@ -105,7 +107,8 @@ func (e *explainer) entry(s route.Source, c Cause, hit int, key string, ignored 
 	}
 	if e.Key(s.Path) != key {
 		if s.Path != e.r.Path && (e.SiteForm(s.Path) == e.shaped || strings.EqualFold(s.Path, e.r.Path)) {
-			e.rank(c, otherSpelling, fmt.Sprintf("the path is %s, and the request's %s; the site's own rules may lead there", s.Path, e.r.Path))
+			e.rank(c, otherSpelling, fmt.Sprintf("the path is %s, and the request's %s; the site's own rules may "+
+				"lead there", s.Path, e.r.Path))
 		}
 		return
 	}
@@ -174,7 +177,8 @@ func (e *explainer) patterns() (decided bool) {
 		if _, ok := rule.Reads(e.r.Path, e.params, e.named, e.Paths.Lower); !ok {
 			var wanted []address.Param
 			for _, q := range rule.Reader.Query() {
-				if have, ok := address.First(e.params, q.Name); ok && q.Variable != "" && q.Class.Holds(strings.TrimPrefix(have.Value, "=")) {
+				if have, ok := address.First(e.params, q.Name); ok && q.Variable != "" &&
+					q.Class.Holds(strings.TrimPrefix(have.Value, "=")) {
 					wanted = append(wanted, have)
 				} else {
 					wanted = append(wanted, address.Param{Name: q.Name, Value: q.Value, Raw: q.Name + q.Value})
@@ -194,7 +198,8 @@ func (e *explainer) patterns() (decided bool) {
 // files explains why the site's own rules leave a listed file alone.
 func (e *explainer) files() {
 	if e.IsFile(e.r.Path) {
-		e.add(e.Says("files", "slash, letters, extension and index file"), "the path is a listed file, which is served as it is")
+		e.add(e.Says("files", "slash, letters, extension and index file"),
+			"the path is a listed file, which is served as it is")
 	}
 }
 
@@ -214,7 +219,8 @@ func (e *explainer) headers() {
 			if _, ok := h.Reads(e.r.Address, e.Paths.Lower); !ok {
 				e.add(c, "the request has none of the parameters "+strings.Join(h.Having, ", "))
 			}
-		case e.r.Scheme != "https" && slices.ContainsFunc(h.Fields, func(f planfile.Header) bool { return planfile.SecureOnly(f.Name) }):
+		case e.r.Scheme != "https" && slices.ContainsFunc(h.Fields,
+			func(f planfile.Header) bool { return planfile.SecureOnly(f.Name) }):
 			e.add(c, "Strict-Transport-Security is sent on https alone")
 		}
 	}

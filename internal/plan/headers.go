@@ -22,7 +22,8 @@ func (p *Plan) fields(r Request) []Field {
 			continue
 		}
 		for _, header := range h.Fields {
-			if planfile.SecureOnly(header.Name) && r.Scheme != "https" || slices.ContainsFunc(list, func(f Field) bool { return strings.EqualFold(f.Name, header.Name) }) {
+			if planfile.SecureOnly(header.Name) && r.Scheme != "https" ||
+				slices.ContainsFunc(list, func(f Field) bool { return strings.EqualFold(f.Name, header.Name) }) {
 				continue
 			}
 			list = append(list, Field{header.Name, header.Expand(values)})
@@ -46,11 +47,13 @@ func (p *Plan) internal(r Request) (to string, cause Cause) {
 	}
 	for _, s := range p.Serves {
 		if values, ok := s.Reader.ReadPath(route.PatternPath(r.Path), p.Paths.Lower); ok && !s.Except.Has(r.Path) {
-			return join(s.Target.Expand(values)), Cause{File: p.File, Line: s.Where.Line, Rule: fmt.Sprintf("%s is made by %s", s.From, s.To)}
+			return join(s.Target.Expand(values)), Cause{File: p.File, Line: s.Where.Line,
+				Rule: fmt.Sprintf("%s is made by %s", s.From, s.To)}
 		}
 	}
 	if p.Front != nil && !p.Front.Except.Has(r.Path) {
-		return join(p.Front.To), Cause{File: p.File, Line: p.Front.Where.Line, Rule: "the script " + p.Front.To + " answers"}
+		return join(p.Front.To), Cause{File: p.File, Line: p.Front.Where.Line, Rule: "the script " + p.Front.To +
+			" answers"}
 	}
 	return "", Cause{}
 }

@@ -52,7 +52,8 @@ func (p *Plan) World() redirect.World { return redirect.World{Rules: p.rules, Kn
 func (p *Plan) Reindex() {
 	p.current = p.Book.Current()
 	rows := p.Redirects.Len()
-	r := &resolve.Rules{Speller: p.Speller, Scope: p.Scope, Parameters: &p.Parameters, Entries: entries{p}, Says: p.Says}
+	r := &resolve.Rules{Speller: p.Speller, Scope: p.Scope, Parameters: &p.Parameters, Entries: entries{p},
+		Says: p.Says}
 	r.Index = route.NewIndex(p.Site, p.Paths.Lower, func(n int) route.Source {
 		if n < rows {
 			return p.Redirects.Source(n)
@@ -61,8 +62,10 @@ func (p *Plan) Reindex() {
 	})
 	r.Index.Fill(rows+len(p.Book.Entries), func(n int) bool { return n < rows && p.Redirects.IsPattern(n) })
 	for _, rule := range p.Settings.Rules {
-		r.Patterns = append(r.Patterns, resolve.Pattern{Pattern: rule.Pattern, Status: rule.Status, Drop: rule.Drop, Except: rule.Except, Row: -1, Where: rule.Where,
-			Cause: resolve.Cause{File: rule.Where.File, Line: rule.Where.Line, Rule: "pattern " + rule.From + " to " + rule.To}})
+		r.Patterns = append(r.Patterns, resolve.Pattern{Pattern: rule.Pattern, Status: rule.Status, Drop: rule.Drop,
+			Except: rule.Except, Row: -1, Where: rule.Where,
+			Cause: resolve.Cause{File: rule.Where.File, Line: rule.Where.Line, Rule: "pattern " + rule.From + " to " +
+				rule.To}})
 	}
 	r.Patterns = append(r.Patterns, p.Redirects.Patterns()...)
 	p.rules, p.answerers = r, &sync.Pool{}
@@ -75,7 +78,8 @@ func (p *Plan) Reindex() {
 			continue
 		}
 		a := p.Site.Rebase(e.Address)
-		for _, n := range r.Index.Match(p.Site.Origin.Host, a.Path, address.SplitQuery(a.Query), r.Index.Named(a.Path)) {
+		for _, n := range r.Index.Match(p.Site.Origin.Host, a.Path, address.SplitQuery(a.Query),
+			r.Index.Named(a.Path)) {
 			if n < rows {
 				if host := p.Redirects.Source(n).Host; host == "" || host == p.Site.Origin.Host {
 					p.ignored[n] = true
@@ -105,7 +109,8 @@ func (p *Plan) LivePage(row int) (inventory.Ref, bool) {
 		return inventory.Ref{}, false
 	}
 	s := p.Redirects.Source(row)
-	for _, n := range p.rules.Index.Match(p.Site.Origin.Host, s.Path, address.SplitQuery(s.Query), p.rules.Index.Named(s.Path)) {
+	for _, n := range p.rules.Index.Match(p.Site.Origin.Host, s.Path, address.SplitQuery(s.Query),
+		p.rules.Index.Named(s.Path)) {
 		if e := p.Served(n); e != nil && e.State == book.Current {
 			return e.Page, true
 		}
@@ -183,7 +188,8 @@ func (p *Plan) KnownAddresses() iter.Seq[Known] {
 		}
 		for i := range p.Redirects.Len() {
 			row := p.Redirects.Row(i)
-			if a, err := address.Resolve(p.Site.Origin, row.From); err == nil && row.Pattern == nil && !ofBook[a] && !yield(Known{Address: a, Where: row.Place()}) {
+			if a, err := address.Resolve(p.Site.Origin, row.From); err == nil && row.Pattern == nil && !ofBook[a] &&
+				!yield(Known{Address: a, Where: row.Place()}) {
 				return
 			}
 		}

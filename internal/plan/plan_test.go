@@ -128,12 +128,16 @@ func TestConfigMistakesNameTheirPlace(t *testing.T) {
 }
 
 func TestClasses(t *testing.T) {
-	p, _, err := load(t, project.PlanFile, minimal+"parameters: {identity: [id], display: [{name: view, for: /list}, 'v*'], tracking: [view], noise: ['s_*']}")
+	p, _, err := load(t, project.PlanFile,
+		minimal+"parameters: {identity: [id], display: [{name: view, for: /list}, 'v*'], tracking: [view], noise: "+
+			"['s_*']}")
 	require.NoError(t, err)
 	for _, c := range []struct {
 		name, path string
 		want       parameter.Class
-	}{{"id", "/", parameter.Identity}, {"view", "/list", parameter.Display}, {"view", "/LIST/a", parameter.Display}, {"view", "/lists", parameter.Display}, {"vx", "/", parameter.Display}, {"s_1", "/", parameter.Noise}, {"s", "/", ""}, {"ID", "/", ""}} {
+	}{{"id", "/", parameter.Identity}, {"view", "/list", parameter.Display}, {"view", "/LIST/a", parameter.Display},
+		{"view", "/lists", parameter.Display}, {"vx", "/", parameter.Display}, {"s_1", "/", parameter.Noise},
+		{"s", "/", ""}, {"ID", "/", ""}} {
 		assert.Equal(t, c.want, p.Parameters.ClassOf(c.name, c.path), "%s on %s", c.name, c.path)
 	}
 }
@@ -147,14 +151,23 @@ func TestPlanThatContradictsItself(t *testing.T) {
 	}{
 		"away without a redirect": {"", "", map[string]int{"away-without-redirect": 1, "orphan-address": 1}},
 		"away with one":           {"/b,a@en,302\n", "", map[string]int{"orphan-address": 1}},
-		"from a live page":        {"/b,a@en,302\n/A,/c,301\n", "", map[string]int{"orphan-address": 1, "live-source": 1}},
-		"to an unknown page":      {"/b,a@en,302\n/z,z@en,301\n", "", map[string]int{"orphan-address": 1, "unknown-page": 1}},
-		"to a host nobody listed": {"/b,a@en,302\n/z,https://far.example/,301\n", "rules: [{from: '/q/{x}', to: 'https://away.example/{x}'}]", map[string]int{"orphan-address": 1, "foreign-target": 2}},
-		"rows in a circle":        {"/b,a@en,302\n/m,/n,301\n/n,/m,301\n", "", map[string]int{"orphan-address": 1, "loop": 1}},
-		"patterns in a circle":    {"/b,a@en,302\n", "rules: [{from: '/m/{x}', to: '/n/{x}'}, {from: '/n/{x}', to: '/m/{x}'}]", map[string]int{"orphan-address": 1, "loop": 2}},
-		"patterns without end":    {"/b,a@en,302\n", "rules: [{from: '/m{/r*}', to: '/m/m{/r*}'}]", map[string]int{"orphan-address": 1, "loop": 1}},
+		"from a live page": {"/b,a@en,302\n/A,/c,301\n", "",
+			map[string]int{"orphan-address": 1, "live-source": 1}},
+		"to an unknown page": {"/b,a@en,302\n/z,z@en,301\n", "",
+			map[string]int{"orphan-address": 1, "unknown-page": 1}},
+		"to a host nobody listed": {"/b,a@en,302\n/z,https://far.example/,301\n",
+			"rules: [{from: '/q/{x}', to: 'https://away.example/{x}'}]",
+			map[string]int{"orphan-address": 1, "foreign-target": 2}},
+		"rows in a circle": {"/b,a@en,302\n/m,/n,301\n/n,/m,301\n", "",
+			map[string]int{"orphan-address": 1, "loop": 1}},
+		"patterns in a circle": {"/b,a@en,302\n",
+			"rules: [{from: '/m/{x}', to: '/n/{x}'}, {from: '/n/{x}', to: '/m/{x}'}]",
+			map[string]int{"orphan-address": 1, "loop": 2}},
+		"patterns without end": {"/b,a@en,302\n", "rules: [{from: '/m{/r*}', to: '/m/m{/r*}'}]",
+			map[string]int{"orphan-address": 1, "loop": 1}},
 	} {
-		_, found, err := load(t, project.PlanFile, minimal+c.rules, project.PagesFile, pages, project.AddressesFile, book, project.RedirectsFile, "from,to,status\n"+c.redirects)
+		_, found, err := load(t, project.PlanFile, minimal+c.rules, project.PagesFile, pages, project.AddressesFile,
+			book, project.RedirectsFile, "from,to,status\n"+c.redirects)
 		require.NoError(t, err, name)
 		assert.Equal(t, c.want, finding.Count(found), "%s: %v", name, found)
 	}
@@ -208,7 +221,8 @@ https://skerrywick.example/other,other@en,current
 
 func TestCompose(t *testing.T) {
 	for want, statuses := range map[int][][]int{
-		301: {{301}, {301, 301}}, 302: {{301, 302}, {302, 308}}, 303: {{303, 307, 302, 301}}, 307: {{302, 307}, {308, 307}}, 308: {{301, 308}},
+		301: {{301}, {301, 301}}, 302: {{301, 302}, {302, 308}}, 303: {{303, 307, 302, 301}},
+		307: {{302, 307}, {308, 307}}, 308: {{301, 308}},
 	} {
 		for _, s := range statuses {
 			assert.Equal(t, want, resolve.Compose(s...), "%v", s)
@@ -232,10 +246,14 @@ func TestTrace(t *testing.T) {
 // is not redirected again.
 func TestOneHop(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
-	segment := rapid.SampledFrom([]string{"en", "EN", "de", "routes", "Routes", "index.php", "index.html", "x", "x.html", "ports", "hildafjord", "press", "news", "2025", "aktuelt", "a.htm", "", "%C3%A9", "timetable.php", "contact", "book", "assets", "logo.png", "..", "%2e"})
-	parameter := rapid.SampledFrom([]string{"sec=route", "item=201", "item=999", "lang=de", "sid=1", "utm_source=a", "page=1", "port=kvitsund", "ship=x", "a=b", "", "list=crew", "edition=x"})
+	segment := rapid.SampledFrom([]string{"en", "EN", "de", "routes", "Routes", "index.php", "index.html", "x",
+		"x.html", "ports", "hildafjord", "press", "news", "2025", "aktuelt", "a.htm", "", "%C3%A9", "timetable.php",
+		"contact", "book", "assets", "logo.png", "..", "%2e"})
+	parameter := rapid.SampledFrom([]string{"sec=route", "item=201", "item=999", "lang=de", "sid=1", "utm_source=a",
+		"page=1", "port=kvitsund", "ship=x", "a=b", "", "list=crew", "edition=x"})
 	rapid.Check(t, func(t *rapid.T) {
-		url := rapid.SampledFrom([]string{"https://skerrywick.example", "http://www.skerrywick.example", "http://ferries.skerrywick.example", "http://skerrywick.example"}).Draw(t, "host") +
+		url := rapid.SampledFrom([]string{"https://skerrywick.example", "http://www.skerrywick.example",
+			"http://ferries.skerrywick.example", "http://skerrywick.example"}).Draw(t, "host") +
 			"/" + strings.Join(rapid.SliceOfN(segment, 0, 5).Draw(t, "path"), "/")
 		if params := rapid.SliceOfN(parameter, 0, 4).Draw(t, "parameters"); len(params) > 0 {
 			url += "?" + strings.Join(params, "&")
@@ -247,7 +265,8 @@ func TestOneHop(t *testing.T) {
 		assert.LessOrEqual(t, len(trace.Hops), 1, "%s: %v", url, trace.Hops)
 		if len(trace.Hops) == 1 {
 			to := trace.Hops[0].To
-			file := strings.Contains(strings.ToLower(to), "logo.png") || strings.Contains(strings.ToLower(to), "/assets/")
+			file := strings.Contains(strings.ToLower(to), "logo.png") ||
+				strings.Contains(strings.ToLower(to), "/assets/")
 			assert.True(t, file || !strings.Contains(to, "sid="), "%s: noise stays on files alone: %s", url, to)
 			assert.False(t, strings.HasSuffix(to, "?") || strings.Contains(to, "&&") || strings.Contains(to, "?&"), to)
 		}
@@ -268,7 +287,8 @@ func TestCompileKnowsEveryAddress(t *testing.T) {
 	assert.Equal(t, 4, kinds[compile.EntryGone])
 	assert.Greater(t, kinds[compile.EntryMove], 190)
 	assert.Len(t, g.Patterns, 5)
-	assert.Equal(t, "/notices/{year}/{slug}", g.Patterns[1].Target.String(), "a pattern that always leads to another is composed with it")
+	assert.Equal(t, "/notices/{year}/{slug}", g.Patterns[1].Target.String(),
+		"a pattern that always leads to another is composed with it")
 }
 
 func BenchmarkAnswer(b *testing.B) {
@@ -284,7 +304,8 @@ func BenchmarkAnswer(b *testing.B) {
 
 func FuzzConfig(f *testing.F) {
 	f.Add(minimal + "rules: [{from: '/a{/x*}', to: '/b{/x*}', class: {x: slug}}]")
-	f.Add("site: {origin: https://a.example}\nkinds: {a: {address: '/{b}'}}\nparameters: {noise: [a]}\nlanguages: {others: {de: {prefix: de}}}")
+	f.Add("site: {origin: https://a.example}\nkinds: {a: {address: '/{b}'}}\nparameters: {noise: [a]}\nlanguages: " +
+		"{others: {de: {prefix: de}}}")
 	f.Fuzz(func(t *testing.T, text string) {
 		p, _, err := load(t, project.PlanFile, text)
 		if err == nil {
@@ -295,9 +316,11 @@ func FuzzConfig(f *testing.F) {
 
 // "/" is every place.
 func TestHeadersForTheWholeSite(t *testing.T) {
-	p, _, err := load(t, project.PlanFile, minimal+"rules: [{for: [/], headers: {Strict-Transport-Security: max-age=60}}]")
+	p, _, err := load(t, project.PlanFile,
+		minimal+"rules: [{for: [/], headers: {Strict-Transport-Security: max-age=60}}]")
 	require.NoError(t, err)
-	for url, want := range map[string]int{"https://skerrywick.example/": 1, "https://skerrywick.example/A/b.pdf": 1, "http://skerrywick.example/a": 0} {
+	for url, want := range map[string]int{"https://skerrywick.example/": 1, "https://skerrywick.example/A/b.pdf": 1,
+		"http://skerrywick.example/a": 0} {
 		r, err := plan.NewRequest("GET", url)
 		require.NoError(t, err)
 		a, err := p.Answer(r)

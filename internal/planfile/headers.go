@@ -106,7 +106,8 @@ func readNetworks(v value) []netip.Prefix {
 			n, err = a.Prefix(a.BitLen())
 		}
 		if err != nil {
-			item.fail("write an IP address such as 192.0.2.7, or a network such as 192.0.2.0/24", "%q is no network", address.Printable(s))
+			item.fail("write an IP address such as 192.0.2.7, or a network such as 192.0.2.0/24", "%q is no network",
+				address.Printable(s))
 		}
 		list = append(list, n.Masked())
 	}
@@ -123,10 +124,12 @@ func (c *Settings) readRule(v value) {
 		f = v.fields("from", "serve", "class", "except")
 		s := Serve{Pattern: c.readPattern(v, f, "serve"), Where: v.place()}
 		if !strings.HasPrefix(s.To, "/") {
-			f["serve"].fail("write a path of this server, such as /page.php?slug={slug}", "%q is no internal address", address.Printable(s.To))
+			f["serve"].fail("write a path of this server, such as /page.php?slug={slug}", "%q is no internal address",
+				address.Printable(s.To))
 		}
 		if len(s.Reader.Query()) > 0 {
-			f["from"].fail("write the path alone; the parameters reach the internal address as they are", "an internal address is chosen by the path")
+			f["from"].fail("write the path alone; the parameters reach the internal address as they are",
+				"an internal address is chosen by the path")
 		}
 		if e, ok := f["except"]; ok {
 			s.Except = readPlaces(e)
@@ -186,7 +189,8 @@ func (c *Settings) readPattern(v value, f map[string]value, target string) *rout
 // ownedByServers are the headers that a server writes itself, or that would
 // change what an answer is.
 func ownedByServers() []string {
-	return []string{"connection", "content-encoding", "content-length", "content-type", "date", "host", "keep-alive", "location", "proxy-authenticate",
+	return []string{"connection", "content-encoding", "content-length", "content-type", "date", "host", "keep-alive",
+		"location", "proxy-authenticate",
 		"retry-after", "server", "set-cookie", "te", "trailer", "transfer-encoding", "upgrade", "www-authenticate"}
 }
 
@@ -196,7 +200,8 @@ func (c *Settings) readHeaders(v value) {
 	at, ok := f["for"]
 	switch {
 	case !ok:
-		v.fail(`write {for: "/search", headers: {X-Robots-Tag: noindex}}`, "headers need for:, the addresses they are for")
+		v.fail(`write {for: "/search", headers: {X-Robots-Tag: noindex}}`,
+			"headers need for:, the addresses they are for")
 	case at.isList():
 		h.For = readPlaces(at)
 	default:
@@ -208,13 +213,15 @@ func (c *Settings) readHeaders(v value) {
 			at.fail("use /words, {x} and {/x*}, or a list such as [/search, /reports/, .pdf]", "%v", err)
 		}
 		if len(h.Reader.Query()) > 0 {
-			at.fail("write the path alone, and having: [sort] for requests with such a parameter", "the addresses of headers are told by their path")
+			at.fail("write the path alone, and having: [sort] for requests with such a parameter",
+				"the addresses of headers are told by their path")
 		}
 	}
 	if having, ok := f["having"]; ok {
 		for _, item := range having.list() {
 			if !parameterName(item.text()) {
-				item.fail("write it as in an address; only its end may be *", "%q is no name of a parameter", address.Printable(item.text()))
+				item.fail("write it as in an address; only its end may be *", "%q is no name of a parameter",
+					address.Printable(item.text()))
 			}
 			h.Having = append(h.Having, item.text())
 		}
@@ -236,10 +243,13 @@ const maxHeader = 1000
 func readHeader(e entry, reader *template.Reader) Header {
 	token := e.key != "" && strings.Trim(e.key, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-") == ""
 	if !token || slices.Contains(ownedByServers(), strings.ToLower(e.key)) {
-		e.at.fail("headers such as X-Robots-Tag, Link or Strict-Transport-Security can be added", "%q is no header that a rule may add", address.Printable(e.key))
+		e.at.fail("headers such as X-Robots-Tag, Link or Strict-Transport-Security can be added",
+			"%q is no header that a rule may add", address.Printable(e.key))
 	}
 	text := e.value.text()
-	if text == "" || len(text) > maxHeader || strings.ContainsFunc(text, func(r rune) bool { return r < ' ' || r > '~' || r == '\\' }) || strings.TrimSpace(text) != text {
+	if text == "" || len(text) > maxHeader ||
+		strings.ContainsFunc(text, func(r rune) bool { return r < ' ' || r > '~' || r == '\\' }) ||
+		strings.TrimSpace(text) != text {
 		e.value.fail("write visible ASCII characters, no backslash", "the value of %s can't be sent", e.key)
 	}
 	h := Header{Name: e.key}
@@ -252,8 +262,10 @@ func readHeader(e entry, reader *template.Reader) Header {
 		if !more {
 			break
 		}
-		if !closed || reader == nil || !slices.ContainsFunc(reader.Elements(), func(x template.Element) bool { return x.Name == name && !x.List && x.Class.Reflectable() }) {
-			e.value.fail("write braces around single variables of for: only, of a class without signs", "{%s is no variable that a header can take over", address.Printable(name))
+		if !closed || reader == nil || !slices.ContainsFunc(reader.Elements(),
+			func(x template.Element) bool { return x.Name == name && !x.List && x.Class.Reflectable() }) {
+			e.value.fail("write braces around single variables of for: only, of a class without signs",
+				"{%s is no variable that a header can take over", address.Printable(name))
 		}
 		h.Value, text = append(h.Value, template.Piece{Name: name}), rest
 	}
@@ -307,7 +319,8 @@ func (h *Headers) Reads(r address.Address, fold bool) (values template.Values, o
 	}
 	if ok && len(h.Having) > 0 {
 		ok = slices.ContainsFunc(address.SplitQuery(r.Query), func(q address.Param) bool {
-			return q.Raw != "" && slices.ContainsFunc(h.Having, func(name string) bool { return (&parameter.Parameter{Name: name}).Names(q.Name) })
+			return q.Raw != "" && slices.ContainsFunc(h.Having,
+				func(name string) bool { return (&parameter.Parameter{Name: name}).Names(q.Name) })
 		})
 	}
 	return values, ok

@@ -69,8 +69,10 @@ func (c *Settings) readSlugs(v value) {
 			}
 			c.Slugs.Spelling[tag] = map[string]string{}
 			for _, s := range e.value.entries() {
-				if utf8.RuneCountInString(s.key) != 1 || s.key[0] < utf8.RuneSelf && (s.key == "-" || slug.Make(s.key, "") != "") {
-					s.at.fail("write a letter beyond ASCII or a sign, such as ø: oe", "%q is not one character whose spelling can be said", address.Printable(s.key))
+				if utf8.RuneCountInString(s.key) != 1 || s.key[0] < utf8.RuneSelf &&
+					(s.key == "-" || slug.Make(s.key, "") != "") {
+					s.at.fail("write a letter beyond ASCII or a sign, such as ø: oe",
+						"%q is not one character whose spelling can be said", address.Printable(s.key))
 				}
 				c.Slugs.Spelling[tag][s.key] = s.value.text()
 			}
@@ -108,7 +110,8 @@ func (c *Settings) readKinds(v value) {
 				k.ByLanguage[tag] = kindTemplate(l.value)
 			}
 			if k.Address = k.ByLanguage[c.Languages.Default]; k.Address == nil {
-				text.fail("add one for "+c.Languages.Default+", which also serves the languages that have none", "the default language has no address")
+				text.fail("add one for "+c.Languages.Default+", which also serves the languages that have none",
+					"the default language has no address")
 			}
 		} else {
 			k.Address = kindTemplate(text)

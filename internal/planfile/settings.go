@@ -75,7 +75,8 @@ const maxPlan = 4 << 20
 // type *finding.Input that names line and column.
 func Read(file string, data []byte) (c *Settings, err error) {
 	if len(data) > maxPlan {
-		return nil, finding.Unreadable(finding.Place{File: file}, "the plan is larger than 4 MiB", "long lists of redirects belong into redirects.csv")
+		return nil, finding.Unreadable(finding.Place{File: file}, "the plan is larger than 4 MiB",
+			"long lists of redirects belong into redirects.csv")
 	}
 	defer func() {
 		if r := recover(); r != nil {
@@ -133,7 +134,8 @@ func (c *Settings) readSite(v value) {
 	}
 	a, err := address.Parse(origin.text())
 	if err != nil {
-		origin.fail("write the scheme and host that every address ends on, such as https://skerrywick.example", "%v", err)
+		origin.fail("write the scheme and host that every address ends on, such as https://skerrywick.example", "%v",
+			err)
 	}
 	if a != a.Origin() || strings.Contains(a.Host, ":") {
 		origin.fail("write scheme and host only", "%q has a port, path or query", origin.text())
@@ -144,7 +146,8 @@ func (c *Settings) readSite(v value) {
 		for _, item := range v.list() {
 			host, err := address.Host(item.text())
 			if err != nil || strings.ContainsAny(host, ":/") {
-				item.fail("write a host name alone, such as www.skerrywick.example", "%q is no host name", address.Printable(item.text()))
+				item.fail("write a host name alone, such as www.skerrywick.example", "%q is no host name",
+					address.Printable(item.text()))
 			}
 			if host == a.Host || slices.Contains(list, host) || slices.Contains(c.Site.Hosts, host) {
 				item.fail("delete it here", "the host %s stands in the plan already", host)
@@ -174,7 +177,8 @@ func (c *Settings) readSite(v value) {
 	if v, ok := f["except"]; ok {
 		c.Scope.Except = readPlaces(v)
 	}
-	c.Paths = address.Paths{Slash: address.SlashNever, Lower: true, NoExtension: true, Index: []string{"index.html", "index.php"}}
+	c.Paths = address.Paths{Slash: address.SlashNever, Lower: true, NoExtension: true,
+		Index: []string{"index.html", "index.php"}}
 	if v, ok := f["paths"]; ok {
 		c.readPaths(v)
 	}
@@ -207,14 +211,16 @@ func (c *Settings) readPaths(v value) {
 		case slices.Contains(address.PageExtensions(), text):
 			p.NoExtension, p.Extension = false, text
 		default:
-			v.fail("write none, keep, or one of "+strings.Join(address.PageExtensions(), " "), "%q says nothing about extensions", address.Printable(text))
+			v.fail("write none, keep, or one of "+strings.Join(address.PageExtensions(), " "),
+				"%q says nothing about extensions", address.Printable(text))
 		}
 	}
 	if v, ok := f["index"]; ok {
 		p.Index = nil
 		for _, item := range v.list() {
 			name := item.text()
-			if normal, err := address.Path("/" + name); err != nil || normal != "/"+name || strings.ContainsAny(name, "/%") || name == "" {
+			if normal, err := address.Path("/" + name); err != nil || normal != "/"+name ||
+				strings.ContainsAny(name, "/%") || name == "" {
 				item.fail("write a name such as index.html", "%q is no name of an index file", address.Printable(name))
 			}
 			p.Index = append(p.Index, name)
@@ -263,8 +269,10 @@ func (c *Settings) readLanguages(v value) {
 				c.Languages.Others = append(c.Languages.Others, l)
 				continue
 			}
-			if normal, err := address.Path("/" + l.Prefix); err != nil || l.Prefix == "" || strings.Contains(l.Prefix, "/") || normal != "/"+l.Prefix {
-				e.at.fail("write one path segment, such as prefix: de", "the language %s has neither a host nor a prefix that an address can begin with", l.Tag)
+			if normal, err := address.Path("/" + l.Prefix); err != nil || l.Prefix == "" ||
+				strings.Contains(l.Prefix, "/") || normal != "/"+l.Prefix {
+				e.at.fail("write one path segment, such as prefix: de",
+					"the language %s has neither a host nor a prefix that an address can begin with", l.Tag)
 			}
 			c.Languages.Others = append(c.Languages.Others, l)
 		}
@@ -294,7 +302,8 @@ func (c *Settings) readLanguages(v value) {
 func (c *Settings) readHome(l *Language, v value) {
 	host, err := address.Host(v.text())
 	if err != nil || strings.ContainsAny(host, ":/") {
-		v.fail("write a host name alone, such as skerrywick-ch.example", "%q is no host name", address.Printable(v.text()))
+		v.fail("write a host name alone, such as skerrywick-ch.example", "%q is no host name",
+			address.Printable(v.text()))
 	}
 	if !c.Site.IsHome(host) {
 		if c.Site.Has(host) {
@@ -366,14 +375,17 @@ func (c *Settings) readParameters(v value) {
 					item.fail("write {name: view, for: /timetables}", "name and for belong together")
 				}
 				p.Name, p.For = m["name"].text(), strings.TrimSuffix(m["for"].text(), "/")
-				if normal, err := address.Path(p.For); err != nil || normal != p.For || p.For == "/" || strings.TrimSuffix(c.SiteForm(p.For), "/") != p.For {
-					item.fail("write a path such as /timetables", "%q is no path as the site spells paths", address.Printable(p.For))
+				if normal, err := address.Path(p.For); err != nil || normal != p.For || p.For == "/" ||
+					strings.TrimSuffix(c.SiteForm(p.For), "/") != p.For {
+					item.fail("write a path such as /timetables", "%q is no path as the site spells paths",
+						address.Printable(p.For))
 				}
 			} else {
 				p.Name = item.text()
 			}
 			if !parameterName(p.Name) {
-				item.fail("write it as in an address; only its end may be *", "%q is no name of a parameter", address.Printable(p.Name))
+				item.fail("write it as in an address; only its end may be *", "%q is no name of a parameter",
+					address.Printable(p.Name))
 			}
 			c.Parameters.All = append(c.Parameters.All, p)
 		}
@@ -383,13 +395,16 @@ func (c *Settings) readParameters(v value) {
 // parameterName reports whether a text can be a parameter's name; only its end
 // may be "*".
 func parameterName(s string) bool {
-	return strings.Trim(s, "*") != "" && !strings.Contains(strings.TrimSuffix(s, "*"), "*") && !strings.ContainsAny(s, "&=#?% \"")
+	return strings.Trim(s, "*") != "" && !strings.Contains(strings.TrimSuffix(s, "*"), "*") &&
+		!strings.ContainsAny(s, "&=#?% \"")
 }
 
 // assetSuffixes are the endings of files that every site serves as they are.
 func assetSuffixes() []string {
-	return []string{".css", ".js", ".mjs", ".map", ".png", ".jpg", ".jpeg", ".gif", ".svg", ".webp", ".avif", ".ico", ".bmp",
-		".woff", ".woff2", ".ttf", ".otf", ".eot", ".mp3", ".mp4", ".webm", ".ogg", ".zip", ".gz", ".xml", ".txt", ".json", ".webmanifest"}
+	return []string{".css", ".js", ".mjs", ".map", ".png", ".jpg", ".jpeg", ".gif", ".svg", ".webp", ".avif", ".ico",
+		".bmp",
+		".woff", ".woff2", ".ttf", ".otf", ".eot", ".mp3", ".mp4", ".webm", ".ogg", ".zip", ".gz", ".xml", ".txt",
+		".json", ".webmanifest"}
 }
 
 // FileList returns what is served as it is, in small letters: entries that end

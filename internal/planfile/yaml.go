@@ -38,7 +38,8 @@ func parseYAML(file string, data []byte) (v value, err error) {
 		return v, finding.Unreadable(where, "this is no YAML: "+what, "mend the line; indentation is made of spaces")
 	}
 	if len(tree.Docs) != 1 || tree.Docs[0].Body == nil {
-		return v, finding.Unreadable(finding.Place{File: file, Line: 1}, "the plan is empty", "young-compass init writes one to start from")
+		return v, finding.Unreadable(finding.Place{File: file, Line: 1}, "the plan is empty",
+			"young-compass init writes one to start from")
 	}
 	return value{file, tree.Docs[0].Body}, nil
 }
@@ -155,7 +156,8 @@ func (v value) text() string {
 func (v value) number(low, high int) int {
 	n, err := strconv.Atoi(v.text())
 	if err != nil || n < low || n > high {
-		v.fail(fmt.Sprintf("write a number from %d to %d", low, high), "%q is no such number", address.Printable(v.text()))
+		v.fail(fmt.Sprintf("write a number from %d to %d", low, high), "%q is no such number",
+			address.Printable(v.text()))
 	}
 	return n
 }

@@ -35,7 +35,8 @@ func (s *Server) Admin() (http.Handler, error) {
 			return
 		}
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
-		w.Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'")
+		w.Header().Set("Content-Security-Policy",
+			"default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'")
 		w.Header().Set("X-Content-Type-Options", "nosniff")
 		w.Header().Set("Cache-Control", "no-store")
 		list, total := s.last()
@@ -43,6 +44,7 @@ func (s *Server) Admin() (http.Handler, error) {
 		for _, a := range list {
 			counts[a.Outcome]++
 		}
-		_ = t.Execute(w, map[string]any{"Origin": s.plan.Site.Origin.Base(), "Asked": list, "Total": total, "Shown": len(list), "Counts": counts})
+		_ = t.Execute(w, map[string]any{"Origin": s.plan.Site.Origin.Base(), "Asked": list, "Total": total,
+			"Shown": len(list), "Counts": counts})
 	}), nil
 }

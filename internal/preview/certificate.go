@@ -24,7 +24,8 @@ func Certificate(hosts []string) (certificate, key []byte, err error) {
 	description := &x509.Certificate{
 		SerialNumber: big.NewInt(now.UnixNano()), Subject: pkix.Name{CommonName: "Young Compass, for testing"},
 		NotBefore: now.Add(-time.Hour), NotAfter: now.Add(24 * time.Hour), DNSNames: hosts,
-		KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
+		KeyUsage:              x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign,
+		ExtKeyUsage:           []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
 		BasicConstraintsValid: true, IsCA: true,
 	}
 	der, err := x509.CreateCertificate(rand.Reader, description, description, &private.PublicKey, private)

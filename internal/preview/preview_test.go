@@ -75,8 +75,10 @@ func TestAnswersAsThePlan(t *testing.T) {
 		says     string
 	}{
 		{"GET /routes HTTP/1.1\r\nHost: skerrywick.example", 200, "", "routes@en"},
-		{"GET //Routes/?a=b HTTP/1.1\r\nHost: www.skerrywick.example:8080", 301, "http://skerrywick.example/routes?a=b", ""},
-		{"POST /ROUTES HTTP/1.1\r\nHost: skerrywick.example\r\nContent-Length: 0", 308, "http://skerrywick.example/routes", ""},
+		{"GET //Routes/?a=b HTTP/1.1\r\nHost: www.skerrywick.example:8080", 301, "http://skerrywick.example/routes?a=b",
+			""},
+		{"POST /ROUTES HTTP/1.1\r\nHost: skerrywick.example\r\nContent-Length: 0", 308,
+			"http://skerrywick.example/routes", ""},
 		{"GET /old HTTP/1.1\r\nHost: skerrywick.example", 410, "", "is gone"},
 		{"GET /nope HTTP/1.1\r\nHost: skerrywick.example", 404, "", "no page has this address"},
 		{"GET /a%2Fb HTTP/1.1\r\nHost: skerrywick.example", 404, "", "encoded slash"},
@@ -92,9 +94,11 @@ func TestAnswersAsThePlan(t *testing.T) {
 			assert.Contains(t, body(t, r), c.says, c.head)
 		}
 	}
-	assert.Equal(t, "noindex", ask(t, at, "HEAD /routes HTTP/1.1\r\nHost: skerrywick.example").Header.Get("X-Robots-Tag"))
+	assert.Equal(t, "noindex", ask(t, at,
+		"HEAD /routes HTTP/1.1\r\nHost: skerrywick.example").Header.Get("X-Robots-Tag"))
 	require.NotEmpty(t, log)
-	assert.Regexp(t, `Z GET http://skerrywick.example/routes 200 \| addresses.csv:2: the page routes@en is live`, log[0])
+	assert.Regexp(t, `Z GET http://skerrywick.example/routes 200 \| addresses.csv:2: the page routes@en is live`,
+		log[0])
 	assert.Contains(t, log[1], "301 http://skerrywick.example/routes?a=b |")
 }
 
@@ -119,9 +123,12 @@ func TestStandsInFrontOfASite(t *testing.T) {
 	require.NoError(t, err)
 	p := load(t, "rules: [{from: '/{x}', serve: '/page.php?name={x}', except: [/plain]}]\n")
 	at := httptest.NewServer(preview.NewServer(p, origin, time.Now, nil)).Listener.Addr().String()
-	assert.Equal(t, "skerrywick.example /page.php?name=routes&a=b skerrywick.example", body(t, ask(t, at, "GET /routes?a=b HTTP/1.1\r\nHost: skerrywick.example")))
-	assert.Equal(t, "skerrywick.example /logo.png skerrywick.example", body(t, ask(t, at, "GET /logo.png HTTP/1.1\r\nHost: skerrywick.example")))
-	assert.Equal(t, 404, ask(t, at, "GET /plain HTTP/1.1\r\nHost: skerrywick.example").StatusCode, "what no page has is not asked behind")
+	assert.Equal(t, "skerrywick.example /page.php?name=routes&a=b skerrywick.example",
+		body(t, ask(t, at, "GET /routes?a=b HTTP/1.1\r\nHost: skerrywick.example")))
+	assert.Equal(t, "skerrywick.example /logo.png skerrywick.example",
+		body(t, ask(t, at, "GET /logo.png HTTP/1.1\r\nHost: skerrywick.example")))
+	assert.Equal(t, 404, ask(t, at, "GET /plain HTTP/1.1\r\nHost: skerrywick.example").StatusCode,
+		"what no page has is not asked behind")
 	behind.Close()
 	assert.Equal(t, 502, ask(t, at, "GET /routes HTTP/1.1\r\nHost: skerrywick.example").StatusCode)
 }

@@ -73,7 +73,8 @@ func (b Baseline) Compare(now []finding.Finding) []Change {
 	}
 	order := []string{New, Worse, Better, Over}
 	slices.SortStableFunc(changes, func(x, y Change) int {
-		return cmp.Or(slices.Index(order, x.Change)-slices.Index(order, y.Change), cmp.Compare(key(x.Finding), key(y.Finding)))
+		return cmp.Or(slices.Index(order, x.Change)-slices.Index(order, y.Change),
+			cmp.Compare(key(x.Finding), key(y.Finding)))
 	})
 	return changes
 }

@@ -32,7 +32,8 @@ import (
 func pages(b *testing.B, dir string, n int) []string {
 	b.Helper()
 	random := rand.New(rand.NewPCG(8, 2026))
-	words := strings.Fields("ferry quay morning island harbour winter crossing ticket cabin deck bridge north south wind tide lamp captain rope sheep stone church")
+	words := strings.Fields("ferry quay morning island harbour winter crossing ticket cabin deck bridge north " +
+		"south wind tide lamp captain rope sheep stone church")
 	var paths []string
 	for i := range n {
 		var t strings.Builder
@@ -68,7 +69,10 @@ func nginx(b *testing.B, dir string) (port string) {
 	_, port, _ = net.SplitHostPort(l.Addr().String())
 	require.NoError(b, l.Close())
 	config := filepath.Join(dir, "nginx.conf")
-	require.NoError(b, os.WriteFile(config, []byte(fmt.Sprintf("daemon off;\nuser root;\npid %s/pid;\nerror_log stderr crit;\nevents {}\nhttp { access_log off; charset utf-8; types { text/html html; } keepalive_requests 1000000; server { listen 127.0.0.1:%s; root %s; } }\n", dir, port, dir)), 0o644))
+	require.NoError(b, os.WriteFile(config,
+		[]byte(fmt.Sprintf("daemon off;\nuser root;\npid %s/pid;\nerror_log stderr crit;\nevents {}\nhttp { "+
+			"access_log off; charset utf-8; types { text/html html; } keepalive_requests 1000000; server { listen "+
+			"127.0.0.1:%s; root %s; } }\n", dir, port, dir)), 0o644))
 	c := exec.Command("nginx", "-e", "stderr", "-c", config)
 	require.NoError(b, c.Start())
 	b.Cleanup(func() { _ = c.Process.Kill(); _ = c.Wait() })
@@ -96,7 +100,8 @@ func BenchmarkCrawl(b *testing.B) {
 	at := fetch.At{Host: "127.0.0.1", HTTPPort: port, HTTPSPort: "1"}
 	site := demo.Site()
 	site.Origin.Scheme = "http"
-	bare := &http.Client{Transport: &http.Transport{MaxConnsPerHost: connections, MaxIdleConnsPerHost: connections, DisableCompression: true}}
+	bare := &http.Client{Transport: &http.Transport{MaxConnsPerHost: connections, MaxIdleConnsPerHost: connections,
+		DisableCompression: true}}
 	db, err := store.Open(b.TempDir())
 	require.NoError(b, err)
 	defer func() { _ = db.Close() }()
@@ -107,12 +112,14 @@ func BenchmarkCrawl(b *testing.B) {
 		require.NoError(b, err)
 		start := site.Origin
 		start.Path = paths[0]
-		c := crawl.Crawler{Asker: client, Visitor: probe.Recorder(client, run), Site: site, Max: n + 10, Together: connections,
+		c := crawl.Crawler{Asker: client, Visitor: probe.Recorder(client, run), Site: site, Max: n + 10,
+			Together: connections,
 			Queue: func(a address.Address) (address.Address, bool) {
 				return a, a.Path != "/" && !strings.HasPrefix(a.Path, "/de/") && a.Scheme == "http"
 			}}
 		met := 0
-		require.NoError(b, c.Walk(context.Background(), []address.Address{start}, func(crawl.Page, []address.Address) { met++ }))
+		require.NoError(b, c.Walk(context.Background(), []address.Address{start},
+			func(crawl.Page, []address.Address) { met++ }))
 		require.NoError(b, run.Finish())
 		require.Equal(b, n, met)
 	}

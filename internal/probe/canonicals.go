@@ -38,7 +38,8 @@ func (v *Survey) judgeCanonicals(s *Section) {
 		if f := checker.Page(p); f != nil {
 			bare := a
 			bare.Query = ""
-			told := reported[bare] == f.Code || (f.Code == finding.CanonicalNoindex || f.Code == finding.CanonicalBlocked) && v.explains(f.Related[0].URL)
+			told := reported[bare] == f.Code || (f.Code == finding.CanonicalNoindex ||
+				f.Code == finding.CanonicalBlocked) && v.explains(f.Related[0].URL)
 			reported[bare] = f.Code
 			v.explained[a] = f.Severity == finding.Error || v.explained[a]
 			switch {
@@ -66,7 +67,8 @@ func (v *Survey) judgeCanonicals(s *Section) {
 	groups := v.Web.Groups()
 	for _, g := range groups {
 		f := checker.Group(g, func(a address.Address) bool { return v.explained[a] })
-		row := []string{g.Members[0].String(), fmt.Sprint(len(g.Members)), fmt.Sprintf("%.0f %%", 100*g.Likeness), "", ""}
+		row := []string{g.Members[0].String(), fmt.Sprint(len(g.Members)), fmt.Sprintf("%.0f %%", 100*g.Likeness), "",
+			""}
 		if end, ok := g.Canonical(); ok {
 			row[3] = end.String()
 		} else {
@@ -87,23 +89,29 @@ func (v *Survey) judgeCanonicals(s *Section) {
 	s.Findings = append(s.Findings, checker.Copied()...)
 	for _, a := range v.Web.Sorted() {
 		if p := v.Web[a]; p.Failure != "" {
-			s.add(finding.NoAnswer, finding.Error, a, address.Printable(p.Problem), "", "ask again; if it stays so, look at the server")
+			s.add(finding.NoAnswer, finding.Error, a, address.Printable(p.Problem), "",
+				"ask again; if it stays so, look at the server")
 			v.explained[a] = true
 		}
 	}
 	for _, a := range v.Heads.Sorted() {
 		p := v.Heads[a]
 		if p.Status == 404 || p.Status == 410 || p.Failure == fetch.NoName {
-			s.add(finding.ExternalBroken, finding.Warning, v.Outside[a].From, fmt.Sprintf("it links to %s, which answers %s", a, cmp.Or(string(p.Failure), fmt.Sprint(p.Status))), "", "mend the link, or take it away", a)
+			s.add(finding.ExternalBroken, finding.Warning, v.Outside[a].From,
+				fmt.Sprintf("it links to %s, which answers %s", a, cmp.Or(string(p.Failure), fmt.Sprint(p.Status))), "",
+				"mend the link, or take it away", a)
 		}
 	}
 	if len(v.Endless) > 0 {
 		a := v.Plan.Site.Origin
 		a.Path = v.Endless[0]
-		f := s.add(finding.EndlessLinks, finding.Warning, a, "links lead on and on here, so not all were asked for", "crawlers of search engines lose their time here too", "let robots.txt forbid it, or link with rel=nofollow")
+		f := s.add(finding.EndlessLinks, finding.Warning, a, "links lead on and on here, so not all were asked for",
+			"crawlers of search engines lose their time here too",
+			"let robots.txt forbid it, or link with rel=nofollow")
 		f.Evidence = v.Endless[:min(len(v.Endless), maxEvidence)]
 	}
-	s.Counts = []Count{{"pages", "pages", own + other + none}, {"own", "name themselves", own}, {"other", "name another", other}, {"none", "name none or several", none},
+	s.Counts = []Count{{"pages", "pages", own + other + none}, {"own", "name themselves", own},
+		{"other", "name another", other}, {"none", "name none or several", none},
 		{"redirects", "addresses redirect", moved}, {"groups", "groups show the same text", len(groups)}}
 }
 
@@ -120,7 +128,8 @@ func (v *Survey) prefer(list []address.Address) string {
 		planned, ok := v.planned(a)
 		_, listed := v.Listed[a]
 		w := weighed{a, ok && planned == a, listed, v.Linked[a].Count}
-		order := cmp.Or(compareBool(w.planned, best.planned), compareBool(w.listed, best.listed), cmp.Compare(w.links, best.links), cmp.Compare(len(best.Path+best.Query), len(w.Path+w.Query)))
+		order := cmp.Or(compareBool(w.planned, best.planned), compareBool(w.listed, best.listed),
+			cmp.Compare(w.links, best.links), cmp.Compare(len(best.Path+best.Query), len(w.Path+w.Query)))
 		if i == 0 || order > 0 {
 			best = w
 		}
@@ -132,7 +141,8 @@ func (v *Survey) prefer(list []address.Address) string {
 	if best.listed {
 		reasons = append(reasons, "the sitemap lists it")
 	}
-	return fmt.Sprintf("most speaks for %s (%s); ", best.Address, strings.Join(append(reasons, fmt.Sprintf("%d pages link to it", best.links)), ", "))
+	return fmt.Sprintf("most speaks for %s (%s); ", best.Address,
+		strings.Join(append(reasons, fmt.Sprintf("%d pages link to it", best.links)), ", "))
 }
 
 func compareBool(a, b bool) int {
@@ -156,7 +166,8 @@ func (s *Section) unmarked(list []finding.Finding) {
 	}
 	f := list[0]
 	f.What = fmt.Sprintf("%d pages name no canonical address", len(list))
-	f.Advice = "let the content system write a canonical link into the head of each, such as " + strings.TrimPrefix(f.Advice, "write into its head ")
+	f.Advice = "let the content system write a canonical link into the head of each, such as " +
+		strings.TrimPrefix(f.Advice, "write into its head ")
 	for _, other := range list[:maxEvidence] {
 		f.Evidence = append(f.Evidence, other.Where.URL)
 	}
@@ -171,18 +182,25 @@ func (v *Survey) judgeMoves(s *Section) {
 		r := v.Web.Resolve(a)
 		switch {
 		case p.Location != "" && p.To == (address.Address{}):
-			s.add(finding.RedirectUnreadable, finding.Error, a, fmt.Sprintf("it leads to %q, which is no http or https address", address.Printable(p.Location)), "", "write the address of a page there")
+			s.add(finding.RedirectUnreadable, finding.Error, a,
+				fmt.Sprintf("it leads to %q, which is no http or https address", address.Printable(p.Location)), "",
+				"write the address of a page there")
 		case p.To == (address.Address{}):
 		case r.Loop:
 			circles = append(circles, a)
 		case private(p.To.Host):
-			s.add(finding.RedirectPrivate, finding.Error, a, fmt.Sprintf("it leads to %s, which nobody outside can reach", p.To), "", "write the address of a page there", p.To)
+			s.add(finding.RedirectPrivate, finding.Error, a,
+				fmt.Sprintf("it leads to %s, which nobody outside can reach", p.To), "",
+				"write the address of a page there", p.To)
 		case !v.Plan.Site.Has(p.To.Host) && !slices.Contains(v.Plan.Known, p.To.Host):
 			foreign = append(foreign, a)
 		}
 	}
-	s.many(finding.RedirectLoop, finding.Error, circles, fmt.Sprintf("%d addresses redirect in a circle", len(circles)), "nobody ever arrives", "let one of each circle answer itself")
-	s.many(finding.RedirectForeign, finding.Warning, foreign, fmt.Sprintf("%d addresses redirect to hosts that the plan doesn't know", len(foreign)), "somebody may have put them there", "add the hosts to known: in young-compass.yaml, or delete the redirects")
+	s.many(finding.RedirectLoop, finding.Error, circles, fmt.Sprintf("%d addresses redirect in a circle", len(circles)),
+		"nobody ever arrives", "let one of each circle answer itself")
+	s.many(finding.RedirectForeign, finding.Warning, foreign,
+		fmt.Sprintf("%d addresses redirect to hosts that the plan doesn't know", len(foreign)),
+		"somebody may have put them there", "add the hosts to known: in young-compass.yaml, or delete the redirects")
 }
 
 // private reports whether a host is an address in a network that isn't public.
@@ -203,7 +221,9 @@ func (v *Survey) againstPlan(s *Section, a address.Address) {
 	}
 	planned, ok := v.planned(a)
 	if ok && planned != choice.To {
-		s.add(finding.CanonicalAgainstPlan, finding.Error, a, fmt.Sprintf("it names %s as its canonical address; the plan says %s", choice.To, planned), "", fmt.Sprintf(`write <link rel="canonical" href="%s">`, planned), choice.To)
+		s.add(finding.CanonicalAgainstPlan, finding.Error, a,
+			fmt.Sprintf("it names %s as its canonical address; the plan says %s", choice.To, planned), "",
+			fmt.Sprintf(`write <link rel="canonical" href="%s">`, planned), choice.To)
 		v.explained[a] = true
 	}
 }

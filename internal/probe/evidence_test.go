@@ -74,7 +74,8 @@ func heads() map[string]string {
 // smallSite answers with these pages.
 func smallSite() http.Handler {
 	pages := heads()
-	words := strings.Fields("ferry quay tide island harbour lamp rope gull deck anchor storm winter bell chart compass sheep cabin pier wave")
+	words := strings.Fields("ferry quay tide island harbour lamp rope gull deck anchor storm winter bell chart " +
+		"compass sheep cabin pier wave")
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		path := r.URL.Path
 		if r.TLS == nil {
@@ -95,14 +96,16 @@ func smallSite() http.Handler {
 			_, _ = fmt.Fprint(w, "User-agent: *\nDisallow: /private/\n")
 			return
 		case "/large.xml":
-			_, _ = fmt.Fprintf(w, `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">%s</urlset>`, strings.Repeat("<url><loc>"+origin+"/</loc></url>\n", 50_001))
+			_, _ = fmt.Fprintf(w, `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">%s</urlset>`,
+				strings.Repeat("<url><loc>"+origin+"/</loc></url>\n", 50_001))
 			return
 		case "/sitemap.xml":
 			_, _ = fmt.Fprintf(w, `<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><sitemap><loc>%s/large.xml</loc></sitemap><sitemap><loc>%[1]s/parts.xml</loc></sitemap></sitemapindex>`, origin)
 			return
 		case "/parts.xml":
 			_, _ = fmt.Fprint(w, `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">`)
-			for _, loc := range []string{"kept", "https://away.example/", origin + "/de/hidden", origin + "/private/area", origin + "/de/printed?print=1"} {
+			for _, loc := range []string{"kept", "https://away.example/", origin + "/de/hidden", origin +
+				"/private/area", origin + "/de/printed?print=1"} {
 				_, _ = fmt.Fprintf(w, "<url><loc>%s</loc></url>\n", loc)
 			}
 			_, _ = fmt.Fprint(w, `</urlset>`)
@@ -168,7 +171,8 @@ func TestSmallSiteShowsWhatElseThereIs(t *testing.T) {
 		book += fmt.Sprintf("%s%s,%s@%s,current\n", origin, path, key, language)
 	}
 	for name, text := range map[string]string{
-		project.PlanFile: "site: {origin: " + origin + ", hosts: [www.skerrywick.example]}\nlanguages: {default: en, others: {de: {prefix: de}}}\n" +
+		project.PlanFile: "site: {origin: " + origin +
+			", hosts: [www.skerrywick.example]}\nlanguages: {default: en, others: {de: {prefix: de}}}\n" +
 			"parameters: {noise: [sessid], identity: [k], display: [print]}\nkinds: {page: {address: '/{slug}'}}\n",
 		project.PagesFile: pages, project.AddressesFile: book,
 	} {
@@ -186,7 +190,8 @@ func TestSmallSiteShowsWhatElseThereIs(t *testing.T) {
 	certificate, err := x509.ParseCertificate(block.Bytes)
 	require.NoError(t, err)
 	soon := certificate.NotAfter.Add(-min(certificate.NotAfter.Sub(certificate.NotBefore)/4, 5*24*time.Hour))
-	v, err := (&probe.Surveyor{Plan: p, Client: client, Agent: "young-compass", Max: 500, Now: soon}).Run(context.Background())
+	v, err := (&probe.Surveyor{Plan: p, Client: client, Agent: "young-compass", Max: 500,
+		Now: soon}).Run(context.Background())
 	require.NoError(t, err)
 	met := map[finding.Code]string{}
 	for _, section := range v.Judge() {
@@ -195,16 +200,24 @@ func TestSmallSiteShowsWhatElseThereIs(t *testing.T) {
 		}
 	}
 	for code, where := range map[finding.Code]string{
-		finding.CanonicalAgainstPlan: "/against", finding.DuplicateContent: "/dup-one", finding.DoubtfulLanguageCode: "/de/sami",
-		finding.AlternateWithoutSelf: "/selfless", finding.AlternateAlone: "/alone", finding.LanguageTwice: "/twice", finding.NoXDefault: "",
+		finding.CanonicalAgainstPlan: "/against", finding.DuplicateContent: "/dup-one",
+		finding.DoubtfulLanguageCode: "/de/sami",
+		finding.AlternateWithoutSelf: "/selfless", finding.AlternateAlone: "/alone", finding.LanguageTwice: "/twice",
+		finding.NoXDefault:           "",
 		finding.DefaultLanguageTwice: "/en", finding.AlternateNotFound: "/missing", finding.AlternateNoindex: "/hidden",
-		finding.AlternateNotCanonical: "/printed", finding.AlternateLanguage: "/wrong", finding.AlternateUnreadable: "/unreadable",
-		finding.AlternateRelative: "/relative", finding.AlternateOutsideHead: "/outside", finding.AlternateInText: "/text",
-		finding.CertificateEnds: "", finding.HTTPSElsewhere: "/dup-one", finding.HTTPSInSeveralHops: "/dup-two", finding.HTTPSTemporary: "/alone",
-		finding.ShortHSTS: "", finding.InsecureCookie: "/login", finding.FeedInsecure: "/feeds", finding.SitemapEntry: "/parts.xml",
-		finding.SitemapTooLarge: "/large.xml", finding.SitemapNotNamed: "/sitemap.xml", finding.SitemapForeign: "away.example",
-		finding.SitemapNoindex: "/de/hidden", finding.SitemapBlocked: "/private/area", finding.SitemapNotCanonical: "/de/printed",
-		finding.NotInSitemap: "", finding.ParameterUnused: "sessid", finding.ParameterClass: "k",
+		finding.AlternateNotCanonical: "/printed", finding.AlternateLanguage: "/wrong",
+		finding.AlternateUnreadable: "/unreadable",
+		finding.AlternateRelative:   "/relative", finding.AlternateOutsideHead: "/outside",
+		finding.AlternateInText: "/text",
+		finding.CertificateEnds: "", finding.HTTPSElsewhere: "/dup-one", finding.HTTPSInSeveralHops: "/dup-two",
+		finding.HTTPSTemporary: "/alone",
+		finding.ShortHSTS:      "", finding.InsecureCookie: "/login", finding.FeedInsecure: "/feeds",
+		finding.SitemapEntry:    "/parts.xml",
+		finding.SitemapTooLarge: "/large.xml", finding.SitemapNotNamed: "/sitemap.xml",
+		finding.SitemapForeign: "away.example",
+		finding.SitemapNoindex: "/de/hidden", finding.SitemapBlocked: "/private/area",
+		finding.SitemapNotCanonical: "/de/printed",
+		finding.NotInSitemap:        "", finding.ParameterUnused: "sessid", finding.ParameterClass: "k",
 	} {
 		assert.Contains(t, met[code], where, "%s", code)
 		assert.NotEmpty(t, met[code], "%s", code)

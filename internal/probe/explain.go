@@ -39,7 +39,8 @@ const maxFollowed = 20
 // Explain asks for an address and for those it names, and says how it resolves
 // and what to change.
 func (s *Surveyor) Explain(ctx context.Context, a address.Address) (*Explanation, error) {
-	e := &Explanation{Address: a, Asked: a.String(), Signals: []Signal{}, Steps: []Signal{}, Change: []Signal{}, Web: canonical.Web{}}
+	e := &Explanation{Address: a, Asked: a.String(), Signals: []Signal{}, Steps: []Signal{}, Change: []Signal{},
+		Web: canonical.Web{}}
 	s.walker = crawl.Crawler{Asker: s.Client, Site: s.Plan.Site, Agent: s.Agent}
 	for next := []address.Address{a}; len(next) > 0 && len(e.Web) < maxFollowed; next = next[1:] {
 		at := next[0]
@@ -136,7 +137,8 @@ func (e *Explanation) advise(p *plan.Plan) {
 	case plan.Moved:
 		e.Planned = fmt.Sprintf("%d to %s", answer.Status, answer.To)
 		if e.Page.Status != answer.Status || e.Page.To.String() != answer.To {
-			change("redirect", fmt.Sprintf("%s,%s,%d   (redirects.csv; or put what young-compass emit writes into the server)", e.Address, answer.To, answer.Status))
+			change("redirect", fmt.Sprintf("%s,%s,%d   (redirects.csv; or put what young-compass emit writes into "+
+				"the server)", e.Address, answer.To, answer.Status))
 		}
 	case plan.Served:
 		e.Planned = "served; canonical " + answer.Canonical

@@ -59,8 +59,10 @@ func bomb(t *testing.T, head string) []byte {
 
 func (h hostile) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "text/html")
-	moves := map[string]string{"/loop-a": "/loop-b", "/loop-b": "/loop-a", "/self": "/self", "/relative": "somewhere", "/to-file": "file:///etc/passwd", "/to-script": "javascript:alert(1)",
-		"/to-loopback": "http://127.0.0.1:8080/admin", "/to-private": "http://10.0.0.1/", "/to-foreign": "https://evil.example/", "/to-control": "/x\x1b[2J"}
+	moves := map[string]string{"/loop-a": "/loop-b", "/loop-b": "/loop-a", "/self": "/self", "/relative": "somewhere",
+		"/to-file": "file:///etc/passwd", "/to-script": "javascript:alert(1)",
+		"/to-loopback": "http://127.0.0.1:8080/admin", "/to-private": "http://10.0.0.1/",
+		"/to-foreign": "https://evil.example/", "/to-control": "/x\x1b[2J"}
 	if to, ok := moves[r.URL.Path]; ok {
 		w.Header()["Location"] = []string{to}
 		w.WriteHeader(301)
@@ -87,7 +89,10 @@ func (h hostile) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/gzip")
 		_, _ = w.Write(h.sitemap)
 	case path == "/":
-		for _, link := range []string{"loop-a", "self", "relative", "to-file", "to-script", "to-loopback", "to-private", "to-foreign", "to-control", "endless", "slow", "chunks", "bomb", "headers", "bytes", "type", "canonicals", "cut", "nothing", "calendar?day=1", "deep/deep/", "file:///etc/passwd", "javascript:x", "http://[::1", "//", "\x00"} {
+		for _, link := range []string{"loop-a", "self", "relative", "to-file", "to-script", "to-loopback", "to-private",
+			"to-foreign", "to-control", "endless", "slow", "chunks", "bomb", "headers", "bytes", "type", "canonicals",
+			"cut", "nothing", "calendar?day=1", "deep/deep/", "file:///etc/passwd", "javascript:x", "http://[::1", "//",
+			"\x00"} {
 			_, _ = fmt.Fprintf(w, "<a href=\"%s\">x</a>", link)
 		}
 	case path == "/endless":
@@ -102,7 +107,8 @@ func (h hostile) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	case path == "/headers":
 		raw(w, "HTTP/1.1 200 OK\r\n", strings.Repeat("X-Much: "+strings.Repeat("y", 1000)+"\r\n", 10_000), "\r\n")
 	case path == "/bytes":
-		_, _ = io.WriteString(w, "<title>\xff\xfe\x00\x1b[2J</title><link rel=canonical href=\"/bytes\xff\"><h1>\xc3\x28</h1>")
+		_, _ = io.WriteString(w, "<title>\xff\xfe\x00\x1b[2J</title><link rel=canonical "+
+			"href=\"/bytes\xff\"><h1>\xc3\x28</h1>")
 	case path == "/type":
 		w.Header().Set("Content-Type", "image/png; \xff=")
 		_, _ = io.WriteString(w, "<a href=/never>x</a>")
@@ -127,7 +133,9 @@ func (h hostile) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 // bounds allow, and each trouble is told.
 func TestHostileServer(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
-	s, err := demo.Start(hostile{bomb(t, `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>https://skerrywick.example/listed</loc></url><url><loc>`), bomb(t, "<title>x</title>")}, "0", "0")
+	s, err := demo.Start(hostile{bomb(t,
+		`<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>https://skerrywick.example/listed</loc></url><url><loc>`),
+		bomb(t, "<title>x</title>")}, "0", "0")
 	require.NoError(t, err)
 	defer func() { _ = s.Close() }()
 	at, err := fetch.ParseAt(s.At())

@@ -57,7 +57,8 @@ func SampleOfKinds(p *plan.Plan) []address.Address {
 	for _, main := range []bool{true, false} {
 		for _, page := range p.Pages.Pages {
 			a, ok := p.CurrentAddress(page.Ref)
-			if ok && page.State == inventory.Live && !kinds[page.Kind] && a.Query == "" && a != p.Site.Origin && (page.Language == p.Languages.Default || !main) {
+			if ok && page.State == inventory.Live && !kinds[page.Kind] && a.Query == "" && a != p.Site.Origin &&
+				(page.Language == p.Languages.Default || !main) {
 				kinds[page.Kind] = true
 				list = append(list, a)
 			}
@@ -79,7 +80,8 @@ func hostOrigins(site address.Site) []address.Address {
 
 // AskHosts asks for every spelling of some pages on every host, and compares
 // where each ends with the plan.
-func AskHosts(ctx context.Context, p *plan.Plan, client Getter, pages []address.Address, progress func()) (*Section, error) {
+func AskHosts(ctx context.Context, p *plan.Plan, client Getter, pages []address.Address, progress func()) (*Section,
+	error) {
 	s := &Section{Kind: Hosts, Columns: []string{"page", "spelling"}}
 	origins := hostOrigins(p.Site)
 	for _, origin := range origins {
@@ -114,7 +116,8 @@ func AskHosts(ctx context.Context, p *plan.Plan, client Getter, pages []address.
 			s.Rows = append(s.Rows, row)
 		}
 	})
-	s.Counts = []Count{{"pages", "pages", len(pages)}, {"spellings", "spellings asked", asked}, {"right", "end as the plan says", right}}
+	s.Counts = []Count{{"pages", "pages", len(pages)}, {"spellings", "spellings asked", asked},
+		{"right", "end as the plan says", right}}
 	finding.Sort(s.Findings)
 	return s, err
 }

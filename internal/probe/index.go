@@ -58,11 +58,13 @@ func (v *Survey) judgeIndex(s *Section) {
 		planned := v.Plan.Pages.Find(ref)
 		switch {
 		case p.Blocked:
-			s.add(finding.NoindexBlocked, finding.Error, a, "it says noindex, and robots.txt blocks it", "the noindex is never seen, so that the address stays in the index",
+			s.add(finding.NoindexBlocked, finding.Error, a, "it says noindex, and robots.txt blocks it",
+				"the noindex is never seen, so that the address stays in the index",
 				"let robots.txt allow it until it has left the index, and block it then")
 			v.explained[a] = true
 		case ok && a.Query == "" && planned != nil && planned.Robots == "":
-			s.add(finding.LiveNoindex, finding.Error, a, fmt.Sprintf("it says noindex, but %s is a live page", ref), "nobody finds it by searching", "take the noindex away, or note it in the column robots of pages.csv")
+			s.add(finding.LiveNoindex, finding.Error, a, fmt.Sprintf("it says noindex, but %s is a live page", ref),
+				"nobody finds it by searching", "take the noindex away, or note it in the column robots of pages.csv")
 			v.explained[a] = true
 		}
 	}
@@ -72,14 +74,21 @@ func (v *Survey) judgeIndex(s *Section) {
 		at.Path = "/robots.txt"
 		switch {
 		case rules.Failure != "":
-			s.add(finding.RobotsUnavailable, finding.Error, at, fmt.Sprintf("%s doesn't answer (%s)", at, rules.Failure), "crawlers then take everything for forbidden (RFC 9309 section 2.3.1.4)", "let it answer 200, or 404 when there is none")
+			s.add(finding.RobotsUnavailable, finding.Error, at,
+				fmt.Sprintf("%s doesn't answer (%s)", at, rules.Failure),
+				"crawlers then take everything for forbidden (RFC 9309 section 2.3.1.4)",
+				"let it answer 200, or 404 when there is none")
 		case rules.Status >= 500:
-			s.add(finding.RobotsUnavailable, finding.Error, at, fmt.Sprintf("%s answers %d", at, rules.Status), "crawlers then take everything for forbidden (RFC 9309 section 2.3.1.4)", "let it answer 200, or 404 when there is none")
+			s.add(finding.RobotsUnavailable, finding.Error, at, fmt.Sprintf("%s answers %d", at, rules.Status),
+				"crawlers then take everything for forbidden (RFC 9309 section 2.3.1.4)",
+				"let it answer 200, or 404 when there is none")
 		case rules.More || rules.Size > 500<<10:
-			s.add(finding.RobotsTooLong, finding.Warning, at, fmt.Sprintf("%s is longer than 500 KiB", at), "what stands behind isn't read (RFC 9309 section 2.5)", "shorten it")
+			s.add(finding.RobotsTooLong, finding.Warning, at, fmt.Sprintf("%s is longer than 500 KiB", at),
+				"what stands behind isn't read (RFC 9309 section 2.5)", "shorten it")
 		}
 	}
-	s.Counts = append(s.Counts, Count{"noindex", "pages say noindex", noindex}, Count{"blocked", "addresses are blocked", blocked})
+	s.Counts = append(s.Counts, Count{"noindex", "pages say noindex", noindex},
+		Count{"blocked", "addresses are blocked", blocked})
 	for _, host := range v.Plan.Staging {
 		a := address.Address{Scheme: "https", Host: host, Path: "/"}
 		if p := v.Staging[a]; p == nil || p.Status != 200 {
@@ -90,7 +99,8 @@ func (v *Survey) judgeIndex(s *Section) {
 			if p.NoIndex() {
 				what += ", though it says noindex"
 			}
-			s.add(finding.StagingOpen, finding.Error, a, what, "search engines find it, and show the site twice", "ask for a password there")
+			s.add(finding.StagingOpen, finding.Error, a, what, "search engines find it, and show the site twice",
+				"ask for a password there")
 		}
 	}
 }
@@ -119,30 +129,41 @@ func (v *Survey) judgeSitemaps(s *Section) {
 		if m.Named {
 			named = "yes"
 		}
-		s.Rows = append(s.Rows, []string{at.String(), fmt.Sprint(m.Status), fmt.Sprint(m.Entries), fmt.Sprint(m.Size), named})
+		s.Rows = append(s.Rows, []string{at.String(), fmt.Sprint(m.Status), fmt.Sprint(m.Entries), fmt.Sprint(m.Size),
+			named})
 		switch {
 		case m.Failure != "":
-			s.add(finding.SitemapUnreadable, finding.Error, at, fmt.Sprintf("%s doesn't answer (%s)", at, m.Failure), "", "put it there, or take it out of robots.txt")
+			s.add(finding.SitemapUnreadable, finding.Error, at, fmt.Sprintf("%s doesn't answer (%s)", at, m.Failure),
+				"", "put it there, or take it out of robots.txt")
 		case m.Status != 200:
-			s.add(finding.SitemapUnreadable, finding.Error, at, fmt.Sprintf("%s answers %d", at, m.Status), "", "put it there, or take it out of robots.txt")
+			s.add(finding.SitemapUnreadable, finding.Error, at, fmt.Sprintf("%s answers %d", at, m.Status), "",
+				"put it there, or take it out of robots.txt")
 		case m.Problem != "":
-			s.add(finding.SitemapUnreadable, finding.Error, at, fmt.Sprintf("%s is no sitemap: %s", at, address.Printable(m.Problem)), "what stands behind the mistake isn't read", "mend it; see sitemaps 0.9")
+			s.add(finding.SitemapUnreadable, finding.Error, at,
+				fmt.Sprintf("%s is no sitemap: %s", at, address.Printable(m.Problem)),
+				"what stands behind the mistake isn't read", "mend it; see sitemaps 0.9")
 		case !m.Named:
-			s.add(finding.SitemapNotNamed, finding.Warning, at, fmt.Sprintf("robots.txt doesn't name %s", at), "search engines may not know of it", "add to robots.txt: Sitemap: "+at.String())
+			s.add(finding.SitemapNotNamed, finding.Warning, at, fmt.Sprintf("robots.txt doesn't name %s", at),
+				"search engines may not know of it", "add to robots.txt: Sitemap: "+at.String())
 		}
 		if m.Entries > sitemapEntries || m.Size > sitemapSize {
-			s.add(finding.SitemapTooLarge, finding.Error, at, fmt.Sprintf("%s has %d entries and %d bytes; 50,000 and 50 MiB is the most", at, m.Entries, m.Size), "", "divide it, and list the parts in an index")
+			s.add(finding.SitemapTooLarge, finding.Error, at,
+				fmt.Sprintf("%s has %d entries and %d bytes; 50,000 and 50 MiB is the most", at, m.Entries, m.Size), "",
+				"divide it, and list the parts in an index")
 		}
 		for _, u := range m.Wrong {
-			what, advice := fmt.Sprintf("line %d: %q is no address", u.Line, address.Printable(u.Location)), "write it with scheme and host"
+			what, advice := fmt.Sprintf("line %d: %q is no address", u.Line, address.Printable(u.Location)),
+				"write it with scheme and host"
 			if _, err := address.Parse(u.Location); err == nil {
-				what, advice = fmt.Sprintf("line %d: %q is no date", u.Line, address.Printable(u.Modified)), "write it as 2026-11-23"
+				what, advice = fmt.Sprintf("line %d: %q is no date", u.Line, address.Printable(u.Modified)),
+					"write it as 2026-11-23"
 			}
 			s.add(finding.SitemapEntry, finding.Warning, at, what, "", advice)
 		}
 	}
 	v.judgeEntries(s)
-	s.Counts = append(s.Counts, Count{"sitemaps", "sitemaps", len(v.Sitemaps)}, Count{"listed", "addresses listed", len(v.Listed)})
+	s.Counts = append(s.Counts, Count{"sitemaps", "sitemaps", len(v.Sitemaps)},
+		Count{"listed", "addresses listed", len(v.Listed)})
 }
 
 func (v *Survey) judgeEntries(s *Section) {
@@ -156,7 +177,8 @@ func (v *Survey) judgeEntries(s *Section) {
 		p, end := v.Web[a], v.Web.Resolve(a).End
 		resolved[end] = true
 		report := func(code finding.Code, what, advice string) {
-			s.add(code, finding.Error, a, "the sitemap lists it, "+what, "a sitemap lists canonical addresses that answer 200, nothing else", advice, v.Listed[a].Sitemap)
+			s.add(code, finding.Error, a, "the sitemap lists it, "+what,
+				"a sitemap lists canonical addresses that answer 200, nothing else", advice, v.Listed[a].Sitemap)
 		}
 		switch {
 		case !v.Plan.Site.Has(a.Host):
@@ -186,5 +208,6 @@ func (v *Survey) judgeEntries(s *Section) {
 			missing = append(missing, a)
 		}
 	}
-	s.many(finding.NotInSitemap, finding.Note, missing, fmt.Sprintf("%d live pages are in no sitemap", len(missing)), "", "list them in a sitemap, and name it in robots.txt")
+	s.many(finding.NotInSitemap, finding.Note, missing, fmt.Sprintf("%d live pages are in no sitemap", len(missing)),
+		"", "list them in a sitemap, and name it in robots.txt")
 }

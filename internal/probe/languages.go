@@ -28,7 +28,8 @@ type tongues struct {
 
 // judgeLanguages looks at all annotations of languages.
 func (v *Survey) judgeLanguages(s *Section) {
-	t := tongues{v, s, map[address.Address][]canonical.Alternate{}, map[string]bool{}, map[[2]address.Address]string{}, nil}
+	t := tongues{v, s, map[address.Address][]canonical.Alternate{}, map[string]bool{}, map[[2]address.Address]string{},
+		nil}
 	pages := slices.DeleteFunc(v.Web.Sorted(), func(a address.Address) bool { return !v.Web[a].HTML })
 	for _, a := range pages {
 		t.named[a] = canonical.Alternates(v.Web[a])
@@ -50,7 +51,9 @@ func (v *Survey) judgeLanguages(s *Section) {
 		}
 	}
 	if annotated > 0 && !withDefault {
-		s.add(finding.NoXDefault, finding.Note, v.Plan.Site.Origin, "no page names one for visitors of all other languages (x-default)", "", `add <link rel="alternate" hreflang="x-default" href="...">`)
+		s.add(finding.NoXDefault, finding.Note, v.Plan.Site.Origin,
+			"no page names one for visitors of all other languages (x-default)", "",
+			`add <link rel="alternate" hreflang="x-default" href="...">`)
 	}
 	v.defaultTwice(s)
 	var mentioned []address.Address
@@ -59,9 +62,13 @@ func (v *Survey) judgeLanguages(s *Section) {
 			mentioned = append(mentioned, a)
 		}
 	}
-	s.many(finding.AlternateInText, finding.Note, mentioned, fmt.Sprintf("%d pages link to their translations in the text alone", len(mentioned)), "links in the text lead people, but search engines read link elements of the head", "add link elements with hreflang to the head")
+	s.many(finding.AlternateInText, finding.Note, mentioned,
+		fmt.Sprintf("%d pages link to their translations in the text alone", len(mentioned)),
+		"links in the text lead people, but search engines read link elements of the head",
+		"add link elements with hreflang to the head")
 	clusters := t.clusters(pages)
-	s.Counts = []Count{{"pages", "pages", len(pages)}, {"annotated", "name translations", annotated}, {"clusters", "clusters", clusters}}
+	s.Counts = []Count{{"pages", "pages", len(pages)}, {"annotated", "name translations", annotated},
+		{"clusters", "clusters", clusters}}
 }
 
 // page judges the annotations of one page.
@@ -70,7 +77,9 @@ func (t *tongues) page(a address.Address) {
 	for _, n := range p.Signals.Alternates {
 		if n.Outside && !t.once["outside "+a.String()] {
 			t.once["outside "+a.String()] = true
-			t.add(finding.AlternateOutsideHead, finding.Error, a, "its links to translations are not in the head of the page", "only in the head they count", "move them into the head")
+			t.add(finding.AlternateOutsideHead, finding.Error, a,
+				"its links to translations are not in the head of the page", "only in the head they count",
+				"move them into the head")
 		}
 	}
 	t.declared(a, p)
@@ -86,7 +95,9 @@ func (t *tongues) page(a address.Address) {
 	relative := ""
 	for _, n := range list {
 		if n.Err != nil {
-			t.add(finding.AlternateUnreadable, finding.Error, a, fmt.Sprintf("its link to a translation names %q: %v", address.Printable(n.Link), n.Err), "", "write an address with scheme and host")
+			t.add(finding.AlternateUnreadable, finding.Error, a,
+				fmt.Sprintf("its link to a translation names %q: %v", address.Printable(n.Link), n.Err), "",
+				"write an address with scheme and host")
 			continue
 		}
 		if _, err := address.Parse(n.Link); err != nil && relative == "" {
@@ -94,7 +105,9 @@ func (t *tongues) page(a address.Address) {
 		}
 		code := strings.ToLower(n.Language)
 		if other, twice := byCode[code]; twice && other != n.To {
-			t.add(finding.LanguageTwice, finding.Error, a, fmt.Sprintf("it names two addresses for %s: %s and %s", address.Printable(n.Language), other, n.To), "search engines believe neither", "leave one of them", other, n.To)
+			t.add(finding.LanguageTwice, finding.Error, a, fmt.Sprintf("it names two addresses for %s: %s and %s",
+				address.Printable(n.Language), other, n.To), "search engines believe neither", "leave one of them",
+				other, n.To)
 		}
 		byCode[code] = n.To
 		names = names || n.To == a || t.Web.Resolve(n.To).End == self
@@ -105,11 +118,15 @@ func (t *tongues) page(a address.Address) {
 		}
 	}
 	if relative != "" {
-		t.add(finding.AlternateRelative, finding.Warning, a, fmt.Sprintf("its link to a translation, %q, is not written out with scheme and host", address.Printable(relative)), "", "write whole addresses")
+		t.add(finding.AlternateRelative, finding.Warning, a,
+			fmt.Sprintf("its link to a translation, %q, is not written out with scheme and host",
+				address.Printable(relative)), "", "write whole addresses")
 	}
 	switch {
 	case !names && !t.explained[a]:
-		t.add(finding.AlternateWithoutSelf, finding.Warning, a, "it names its translations, but not itself", "each page of a cluster names all, itself too", fmt.Sprintf(`add <link rel="alternate" hreflang="%s" href="%s">`, address.Printable(p.Signals.Language), a))
+		t.add(finding.AlternateWithoutSelf, finding.Warning, a, "it names its translations, but not itself",
+			"each page of a cluster names all, itself too",
+			fmt.Sprintf(`add <link rel="alternate" hreflang="%s" href="%s">`, address.Printable(p.Signals.Language), a))
 	case names && len(targets) == 0:
 		t.alone(a)
 	}
@@ -117,11 +134,15 @@ func (t *tongues) page(a address.Address) {
 
 // declared compares what page and header say of the language of a text.
 func (t *tongues) declared(a address.Address, p *crawl.Page) {
-	for _, other := range [][2]string{{"Content-Language", p.Header.Language}, {"the meta element content-language", p.Signals.Content}} {
+	for _, other := range [][2]string{{"Content-Language", p.Header.Language},
+		{"the meta element content-language", p.Signals.Content}} {
 		what, said := other[0], other[1]
-		if said != "" && p.Signals.Language != "" && !strings.Contains(said, ",") && !language.Same(said, p.Signals.Language) && !t.once["declared "+a.String()] {
+		if said != "" && p.Signals.Language != "" && !strings.Contains(said, ",") &&
+			!language.Same(said, p.Signals.Language) && !t.once["declared "+a.String()] {
 			t.once["declared "+a.String()] = true
-			t.add(finding.LanguageDisagrees, finding.Warning, a, fmt.Sprintf("<html lang> says %s, %s says %s", address.Printable(p.Signals.Language), what, address.Printable(said)), "", "let both say the language of the text")
+			t.add(finding.LanguageDisagrees, finding.Warning, a,
+				fmt.Sprintf("<html lang> says %s, %s says %s", address.Printable(p.Signals.Language), what,
+					address.Printable(said)), "", "let both say the language of the text")
 		}
 	}
 }
@@ -129,8 +150,12 @@ func (t *tongues) declared(a address.Address, p *crawl.Page) {
 // againstPlan compares the language that a page says it is in with the plan's.
 func (t *tongues) againstPlan(a address.Address, p *crawl.Page) {
 	ref, ok := t.pageOf(a)
-	if ok && a.Query == "" && ref.Language != "" && p.Signals.Language != "" && p.Status == 200 && !language.Same(p.Signals.Language, ref.Language) {
-		t.add(finding.LanguageAgainstPlan, finding.Error, a, fmt.Sprintf("<html lang> says %s; the plan says that %s is there", address.Printable(p.Signals.Language), ref), "search engines show it to the wrong people", "let the page say its language, or show the right page")
+	if ok && a.Query == "" && ref.Language != "" && p.Signals.Language != "" && p.Status == 200 &&
+		!language.Same(p.Signals.Language, ref.Language) {
+		t.add(finding.LanguageAgainstPlan, finding.Error, a,
+			fmt.Sprintf("<html lang> says %s; the plan says that %s is there", address.Printable(p.Signals.Language),
+				ref), "search engines show it to the wrong people",
+			"let the page say its language, or show the right page")
 	}
 }
 
@@ -142,7 +167,8 @@ func (t *tongues) code(n canonical.Alternate) {
 		return
 	}
 	t.once[key] = true
-	code, severity, advice := finding.WrongLanguageCode, finding.Error, "write a language of ISO 639-1, perhaps with a region of ISO 3166-1"
+	code, severity, advice := finding.WrongLanguageCode, finding.Error,
+		"write a language of ISO 639-1, perhaps with a region of ISO 3166-1"
 	if mistake.Doubtful {
 		code, severity = finding.DoubtfulLanguageCode, finding.Warning
 	}
@@ -162,34 +188,42 @@ func (t *tongues) target(a, self address.Address, n canonical.Alternate) {
 			return
 		}
 		t.once[key] = true
-		t.add(code, severity, a, fmt.Sprintf("it names %s as its translation (%s), %s", n.To, address.Printable(n.Language), what), "search engines leave such translations out", advice, n.To)
+		t.add(code, severity, a, fmt.Sprintf("it names %s as its translation (%s), %s", n.To,
+			address.Printable(n.Language), what), "search engines leave such translations out", advice, n.To)
 	}
 	end := t.Web.Resolve(n.To).End
 	switch {
 	case p == nil:
 		return
 	case p.To != (address.Address{}):
-		report("redirects", finding.AlternateRedirects, finding.Error, "which redirects", "name where that leads: "+end.String())
+		report("redirects", finding.AlternateRedirects, finding.Error, "which redirects",
+			"name where that leads: "+end.String())
 	case p.Failure != "":
 		return // told elsewhere
 	case p.Status != 200:
-		report("missing", finding.AlternateNotFound, finding.Error, fmt.Sprintf("which answers %d", p.Status), "name the translation's address, or leave the link out")
+		report("missing", finding.AlternateNotFound, finding.Error, fmt.Sprintf("which answers %d", p.Status),
+			"name the translation's address, or leave the link out")
 		return
 	case t.explained[n.To] || t.explained[end] || t.explained[a]:
 		return
 	case p.NoIndex():
-		report("noindex", finding.AlternateNoindex, finding.Error, "which says noindex", "leave the link out, or let it be indexed")
+		report("noindex", finding.AlternateNoindex, finding.Error, "which says noindex",
+			"leave the link out, or let it be indexed")
 		return
 	case end != n.To:
-		report("not canonical", finding.AlternateNotCanonical, finding.Error, "whose canonical address is "+end.String(), "name that one")
+		report("not canonical", finding.AlternateNotCanonical, finding.Error,
+			"whose canonical address is "+end.String(), "name that one")
 		return
 	}
 	target := t.Web[end]
 	if target == nil || !target.HTML || t.explained[a] {
 		return
 	}
-	if code, mistake := language.Parse(n.Language); mistake == nil && code.Language != "" && target.Signals.Language != "" && !language.Same(target.Signals.Language, code.Language) {
-		report("language", finding.AlternateLanguage, finding.Error, fmt.Sprintf("which says it is in %s", address.Printable(target.Signals.Language)), "name the address in that language, or mend <html lang> there")
+	if code, mistake := language.Parse(n.Language); mistake == nil && code.Language != "" &&
+		target.Signals.Language != "" && !language.Same(target.Signals.Language, code.Language) {
+		report("language", finding.AlternateLanguage, finding.Error,
+			fmt.Sprintf("which says it is in %s", address.Printable(target.Signals.Language)),
+			"name the address in that language, or mend <html lang> there")
 		return
 	}
 	for _, back := range t.named[end] {
@@ -197,7 +231,9 @@ func (t *tongues) target(a, self address.Address, n canonical.Alternate) {
 			return
 		}
 	}
-	report("no return", finding.AlternateWithoutReturn, finding.Error, "which doesn't name it in return", "add there: "+fmt.Sprintf(`<link rel="alternate" hreflang="%s" href="%s">`, address.Printable(t.Web[a].Signals.Language), a))
+	report("no return", finding.AlternateWithoutReturn, finding.Error, "which doesn't name it in return",
+		"add there: "+fmt.Sprintf(`<link rel="alternate" hreflang="%s" href="%s">`,
+			address.Printable(t.Web[a].Signals.Language), a))
 }
 
 // alone finds a page that names itself alone, although the plan has translations
@@ -216,7 +252,9 @@ func (t *tongues) alone(a address.Address) {
 	}
 	for _, page := range t.byKey[answer.Key] {
 		if page.Language != answer.Language && page.State == inventory.Live {
-			t.add(finding.AlternateAlone, finding.Warning, a, fmt.Sprintf("it names itself alone, but there is %s too", page.Ref), "visitors are not led to their own language or country", "name all translations on each of them")
+			t.add(finding.AlternateAlone, finding.Warning, a,
+				fmt.Sprintf("it names itself alone, but there is %s too", page.Ref),
+				"visitors are not led to their own language or country", "name all translations on each of them")
 			return
 		}
 	}
@@ -228,7 +266,9 @@ func (v *Survey) defaultTwice(s *Section) {
 	a.Path = "/" + v.Plan.Languages.Default
 	p := v.Web[a]
 	if p != nil && p.HTML && p.Status == 200 && v.Web.Resolve(a).End == a {
-		s.add(finding.DefaultLanguageTwice, finding.Error, a, fmt.Sprintf("the default language is at %s and at %s", v.Plan.Site.Origin, a), "all its pages are there twice then", "let the one with the prefix redirect")
+		s.add(finding.DefaultLanguageTwice, finding.Error, a,
+			fmt.Sprintf("the default language is at %s and at %s", v.Plan.Site.Origin, a),
+			"all its pages are there twice then", "let the one with the prefix redirect")
 	}
 }
 

@@ -56,7 +56,8 @@ const maxTrials = 5
 
 // without returns an address without a parameter.
 func without(a address.Address, name string) address.Address {
-	a.Query = address.JoinQuery(slices.DeleteFunc(address.SplitQuery(a.Query), func(q address.Param) bool { return q.Name == name }))
+	a.Query = address.JoinQuery(slices.DeleteFunc(address.SplitQuery(a.Query),
+		func(q address.Param) bool { return q.Name == name }))
 	return a
 }
 
@@ -163,13 +164,17 @@ func (v *Survey) judgeParameters(s *Section) {
 		if p.Proposed != "" {
 			confidence = fmt.Sprintf("%d of %d", p.Agree, p.Told)
 		}
-		s.Rows = append(s.Rows, []string{address.Printable(name), fmt.Sprint(len(p.Addresses)), fmt.Sprint(p.Visits), fmt.Sprint(p.Indexable), cmp.Or(shown, "-"), cmp.Or(string(p.Proposed), "-"), confidence})
+		s.Rows = append(s.Rows, []string{address.Printable(name), fmt.Sprint(len(p.Addresses)), fmt.Sprint(p.Visits),
+			fmt.Sprint(p.Indexable), cmp.Or(shown, "-"), cmp.Or(string(p.Proposed), "-"), confidence})
 		v.Parameters = append(v.Parameters, *p)
 	}
 	v.judgeOrder(s, all, texts)
 	for _, declared := range v.Plan.Parameters.All {
-		if !slices.ContainsFunc(v.Parameters, func(p Parameter) bool { return declared.Matches(p.Name, declared.For) }) {
-			s.add(finding.ParameterUnused, finding.Note, v.Plan.Site.Origin, fmt.Sprintf("the plan declares the parameter %s, which was met nowhere", address.Printable(declared.Name)), "", "gather logs of a longer time, or delete it from the plan")
+		if !slices.ContainsFunc(v.Parameters,
+			func(p Parameter) bool { return declared.Matches(p.Name, declared.For) }) {
+			s.add(finding.ParameterUnused, finding.Note, v.Plan.Site.Origin,
+				fmt.Sprintf("the plan declares the parameter %s, which was met nowhere",
+					address.Printable(declared.Name)), "", "gather logs of a longer time, or delete it from the plan")
 		}
 	}
 	s.Columns = []string{"parameter", "addresses", "visits", "indexable", "class", "evidence says", "trials that agree"}
@@ -182,14 +187,18 @@ func (v *Survey) judgeOrder(s *Section, all canonical.Web, texts map[address.Add
 	for _, a := range v.Web.Sorted() {
 		other := turned(a)
 		p := all[other]
-		if other == a || p == nil || !p.HTML || p.Status != 200 || !v.Web.Indexable(a) || v.explained[a] || texts[a].Exact != texts[other].Exact {
+		if other == a || p == nil || !p.HTML || p.Status != 200 || !v.Web.Indexable(a) || v.explained[a] ||
+			texts[a].Exact != texts[other].Exact {
 			continue
 		}
 		if all.Resolve(other).End == other && !p.NoIndex() && (v.Web[other] == nil || address.Compare(a, other) < 0) {
 			twice = append(twice, a)
 		}
 	}
-	s.many(finding.ParameterOrder, finding.Error, twice, fmt.Sprintf("%d addresses show the same with their parameters in another order, and name themselves in both", len(twice)), "each order is a page of its own for a search engine", "name one order as the canonical one on both")
+	s.many(finding.ParameterOrder, finding.Error, twice,
+		fmt.Sprintf("%d addresses show the same with their parameters in another order, and name themselves in both",
+			len(twice)), "each order is a page of its own for a search engine",
+		"name one order as the canonical one on both")
 }
 
 // effect tells what a parameter does by an address with and without it.
@@ -271,13 +280,15 @@ func (p *Parameter) propose() {
 
 // campaign reports whether a name is one by which campaigns are told.
 func campaign(name string) bool {
-	return strings.HasPrefix(name, "utm_") || strings.HasSuffix(name, "clid") || strings.HasSuffix(name, "ref") || slices.Contains([]string{"source", "campaign", "medium"}, name)
+	return strings.HasPrefix(name, "utm_") || strings.HasSuffix(name, "clid") || strings.HasSuffix(name, "ref") ||
+		slices.Contains([]string{"source", "campaign", "medium"}, name)
 }
 
 // counts reports whether a parameter counts the pages of a list: its name says
 // so, and its values are small numbers.
 func (p *Parameter) counts() bool {
-	if !slices.Contains([]string{"page", "p", "pg", "seite", "side", "start", "offset", "paged"}, strings.ToLower(p.Name)) {
+	if !slices.Contains([]string{"page", "p", "pg", "seite", "side", "start", "offset", "paged"},
+		strings.ToLower(p.Name)) {
 		return false
 	}
 	for _, t := range p.Trials {
@@ -290,7 +301,8 @@ func (p *Parameter) counts() bool {
 
 // judgeParameter finds pages that a parameter makes twice, and what contradicts
 // the plan.
-func (v *Survey) judgeParameter(s *Section, p *Parameter, all canonical.Web, texts map[address.Address]fingerprint.Text) {
+func (v *Survey) judgeParameter(s *Section, p *Parameter, all canonical.Web,
+	texts map[address.Address]fingerprint.Text) {
 	if p.Class != parameter.Identity && p.Class != parameter.Pagination {
 		var twice []address.Address
 		for _, a := range p.Addresses {
@@ -300,8 +312,11 @@ func (v *Survey) judgeParameter(s *Section, p *Parameter, all canonical.Web, tex
 		}
 		if len(twice) > 0 {
 			bare := without(twice[0], p.Name)
-			f := s.add(finding.ParameterDuplicates, finding.Error, twice[0], fmt.Sprintf("the parameter %s makes pages of their own: what it shows (%d) is shown without it too, and names itself", address.Printable(p.Name), len(twice)),
-				"a search engine lists the page several times, and no preferred address", fmt.Sprintf(`write there <link rel="canonical" href="%s">`, bare), bare)
+			f := s.add(finding.ParameterDuplicates, finding.Error, twice[0],
+				fmt.Sprintf("the parameter %s makes pages of their own: what it shows (%d) is shown without it "+
+					"too, and names itself", address.Printable(p.Name), len(twice)),
+				"a search engine lists the page several times, and no preferred address",
+				fmt.Sprintf(`write there <link rel="canonical" href="%s">`, bare), bare)
 			for _, a := range twice[:min(len(twice), maxEvidence)] {
 				f.Evidence = append(f.Evidence, a.String())
 				v.explained[a] = true
@@ -311,12 +326,18 @@ func (v *Survey) judgeParameter(s *Section, p *Parameter, all canonical.Web, tex
 	used := slices.ContainsFunc(p.Addresses, func(a address.Address) bool { return v.Web[a].Status == 200 })
 	switch {
 	case p.Class == "" && used:
-		f := s.add(finding.ParameterUnclassified, finding.Warning, p.Addresses[0], fmt.Sprintf("the plan gives the parameter %s no class", address.Printable(p.Name)), "", "add it to parameters: in young-compass.yaml")
+		f := s.add(finding.ParameterUnclassified, finding.Warning, p.Addresses[0],
+			fmt.Sprintf("the plan gives the parameter %s no class", address.Printable(p.Name)), "",
+			"add it to parameters: in young-compass.yaml")
 		if p.Proposed != "" {
-			f.Advice = fmt.Sprintf("evidence says %s (%d of %d): add it to parameters: in young-compass.yaml", p.Proposed, p.Agree, p.Told)
+			f.Advice = fmt.Sprintf("evidence says %s (%d of %d): add it to parameters: in young-compass.yaml",
+				p.Proposed, p.Agree, p.Told)
 		}
 	case p.Class != "" && p.Proposed != "" && p.Proposed != p.Class && p.Agree >= 3:
-		f := s.add(finding.ParameterClass, finding.Warning, p.Addresses[0], fmt.Sprintf("the plan says that the parameter %s is %s; the site says %s (%d of %d)", address.Printable(p.Name), p.Class, p.Proposed, p.Agree, p.Told), "", "change its class in young-compass.yaml, or the site")
+		f := s.add(finding.ParameterClass, finding.Warning, p.Addresses[0],
+			fmt.Sprintf("the plan says that the parameter %s is %s; the site says %s (%d of %d)",
+				address.Printable(p.Name), p.Class, p.Proposed, p.Agree, p.Told), "",
+			"change its class in young-compass.yaml, or the site")
 		for _, t := range p.Trials {
 			f.Evidence = append(f.Evidence, fmt.Sprintf("%s: %s", t.With, t.Effect))
 		}
@@ -362,7 +383,8 @@ func (v *Survey) Steps(name, since string) []Step {
 			continue
 		}
 		asked++
-		if p.To != (address.Address{}) || p.NoIndex() || p.Status == 404 || p.Status == 410 || v.Web.Resolve(a).End != a {
+		if p.To != (address.Address{}) || p.NoIndex() || p.Status == 404 || p.Status == 410 ||
+			v.Web.Resolve(a).End != a {
 			marked++
 		}
 		if p.Blocked {
@@ -373,17 +395,22 @@ func (v *Survey) Steps(name, since string) []Step {
 		}
 	}
 	for _, visit := range v.Visits {
-		if _, has := address.First(address.SplitQuery(visit.Address.Query), name); has && visit.Robots > 0 && visit.Last >= since && since != "" {
+		if _, has := address.First(address.SplitQuery(visit.Address.Query), name); has && visit.Robots > 0 &&
+			visit.Last >= since && since != "" {
 			seen++
 		}
 	}
 	steps := []Step{
-		{What: "let each redirect, name its address without the parameter, or say noindex", Seen: fmt.Sprintf("%d of %d do", marked, asked)},
-		{What: "let robots.txt allow them, so that this is seen", Seen: fmt.Sprintf("%d of %d are blocked, %d with unseen signals", blocked, asked, shut)},
-		{What: "wait until crawlers have been there again", Seen: fmt.Sprintf("%d of %d in the logs since %s", seen, len(list), cmp.Or(since, "--since"))},
+		{What: "let each redirect, name its address without the parameter, or say noindex",
+			Seen: fmt.Sprintf("%d of %d do", marked, asked)},
+		{What: "let robots.txt allow them, so that this is seen",
+			Seen: fmt.Sprintf("%d of %d are blocked, %d with unseen signals", blocked, asked, shut)},
+		{What: "wait until crawlers have been there again", Seen: fmt.Sprintf("%d of %d in the logs since %s", seen,
+			len(list), cmp.Or(since, "--since"))},
 		{What: "then, if crawlers still lose time, in robots.txt: Disallow: /*?*" + name + "=", Seen: "not before"},
 	}
-	done := []bool{asked > 0 && marked == asked, blocked == 0, len(list) > 0 && since != "" && seen >= len(list), blocked == asked && asked > 0 && shut == 0}
+	done := []bool{asked > 0 && marked == asked, blocked == 0, len(list) > 0 && since != "" && seen >= len(list),
+		blocked == asked && asked > 0 && shut == 0}
 	state := "done"
 	for i := range steps {
 		if state == "done" && !done[i] {

@@ -53,7 +53,8 @@ const asking = 8
 
 // Run asks for every target and follows it. Observations are passed on in the
 // order of the targets; progress is called after each.
-func Run(ctx context.Context, p *plan.Plan, client Getter, targets iter.Seq[plan.Known], progress func(), meet func(Observation)) error {
+func Run(ctx context.Context, p *plan.Plan, client Getter, targets iter.Seq[plan.Known], progress func(),
+	meet func(Observation)) error {
 	for part := range batches(targets) {
 		observations := make([]Observation, len(part))
 		done, reported := make(chan struct{}), make(chan struct{})
@@ -177,9 +178,11 @@ func (c *Comparison) Findings() []finding.Finding {
 		if len(list) < 2 {
 			continue
 		}
-		f := finding.Finding{Code: finding.ManyAddresses, Severity: finding.Error, Where: Observation{Target: list[0]}.place(),
-			What: fmt.Sprintf("the page %s answers at %d addresses itself", page, len(list)),
-			Why:  "a search engine sees the same page several times and chooses one on its own", Advice: "let all but one redirect; young-compass emit writes the rules"}
+		f := finding.Finding{Code: finding.ManyAddresses, Severity: finding.Error,
+			Where:  Observation{Target: list[0]}.place(),
+			What:   fmt.Sprintf("the page %s answers at %d addresses itself", page, len(list)),
+			Why:    "a search engine sees the same page several times and chooses one on its own",
+			Advice: "let all but one redirect; young-compass emit writes the rules"}
 		for _, t := range list {
 			f.Evidence = append(f.Evidence, t.Address.String())
 		}
@@ -198,7 +201,8 @@ func (o Observation) place() finding.Place {
 // difference returns how the site differs from the plan, or nil.
 func (o Observation) difference() *finding.Finding {
 	differ := func(code finding.Code, what, advice string) *finding.Finding {
-		return &finding.Finding{Code: code, Severity: finding.Error, Where: o.place(), What: o.Target.Address.String() + ": " + what, Advice: advice}
+		return &finding.Finding{Code: code, Severity: finding.Error, Where: o.place(), What: o.Target.Address.String() +
+			": " + what, Advice: advice}
 	}
 	if o.Err != nil {
 		return differ(finding.NoAnswer, o.Err.Error(), "ask again; if it stays so, look at the server")
@@ -207,22 +211,31 @@ func (o Observation) difference() *finding.Finding {
 	for i, hop := range want.Hops {
 		switch {
 		case i >= len(o.Hops):
-			return differ(finding.NotRedirected, fmt.Sprintf("hop %d answers %d itself; the plan says %d to %s", i+1, o.Status, hop.Status, hop.To), "put the emitted rules into the server")
+			return differ(finding.NotRedirected, fmt.Sprintf("hop %d answers %d itself; the plan says %d to %s", i+1,
+				o.Status, hop.Status, hop.To), "put the emitted rules into the server")
 		case o.Hops[i].To != hop.To:
-			return differ(finding.WrongTarget, fmt.Sprintf("hop %d leads to %s; the plan says %s", i+1, o.Hops[i].To, hop.To), "emit again, or look for another rule in the server")
+			return differ(finding.WrongTarget, fmt.Sprintf("hop %d leads to %s; the plan says %s", i+1, o.Hops[i].To,
+				hop.To), "emit again, or look for another rule in the server")
 		case o.Hops[i].Status != hop.Status:
-			return differ(finding.WrongStatus, fmt.Sprintf("hop %d has the status %d; the plan says %d", i+1, o.Hops[i].Status, hop.Status), "emit again, or look for another rule in the server")
+			return differ(finding.WrongStatus, fmt.Sprintf("hop %d has the status %d; the plan says %d", i+1,
+				o.Hops[i].Status, hop.Status), "emit again, or look for another rule in the server")
 		}
 	}
 	if len(o.Hops) > len(want.Hops) {
 		hop := o.Hops[len(want.Hops)]
-		return differ(finding.MoreHops, fmt.Sprintf("hop %d leads on to %s (%d); the plan ends before it", len(want.Hops)+1, hop.To, hop.Status), "look for another rule in the server")
+		return differ(finding.MoreHops, fmt.Sprintf("hop %d leads on to %s (%d); the plan ends before it",
+			len(want.Hops)+1, hop.To, hop.Status), "look for another rule in the server")
 	}
-	if names := o.Names.String(); o.Names != (address.Address{}) && want.Answer.Outcome == plan.Served && want.Answer.Page.Key != "" && names != want.Answer.Canonical && o.Status == 200 {
-		return differ(finding.FinalNotCanonical, fmt.Sprintf("the page at the end, %s, names %s as its canonical address; the plan says %s", o.Final, names, want.Answer.Canonical), fmt.Sprintf(`write there <link rel="canonical" href="%s">`, want.Answer.Canonical))
+	if names := o.Names.String(); o.Names != (address.Address{}) && want.Answer.Outcome == plan.Served &&
+		want.Answer.Page.Key != "" && names != want.Answer.Canonical && o.Status == 200 {
+		return differ(finding.FinalNotCanonical,
+			fmt.Sprintf("the page at the end, %s, names %s as its canonical address; the plan says %s", o.Final, names,
+				want.Answer.Canonical), fmt.Sprintf(`write there <link rel="canonical" href="%s">`,
+				want.Answer.Canonical))
 	}
 	if status := want.Answer.Status; status != 0 && status != o.Status {
-		return differ(finding.WrongAnswer, fmt.Sprintf("it ends with %d; the plan says %d", o.Status, status), "look at the page on the server")
+		return differ(finding.WrongAnswer, fmt.Sprintf("it ends with %d; the plan says %d", o.Status, status),
+			"look at the page on the server")
 	}
 	return nil
 }

@@ -47,7 +47,8 @@ func run(t *testing.T, o obedient) probe.Comparison {
 	var steps atomic.Int32
 	targets := slices.Collect(o.plan.KnownAddresses())
 	var comparison probe.Comparison
-	err := probe.Run(context.Background(), o.plan, o, slices.Values(targets), func() { steps.Add(1) }, func(observation probe.Observation) { comparison.Add(o.plan, observation) })
+	err := probe.Run(context.Background(), o.plan, o, slices.Values(targets), func() { steps.Add(1) },
+		func(observation probe.Observation) { comparison.Add(o.plan, observation) })
 	require.NoError(t, err)
 	assert.EqualValues(t, len(targets), steps.Load())
 	return comparison
@@ -56,7 +57,8 @@ func run(t *testing.T, o obedient) probe.Comparison {
 func TestASiteThatObeysItsPlan(t *testing.T) {
 	comparison := run(t, obedient{plan: demotest.Accepted(t, t.TempDir())})
 	assert.Empty(t, comparison.Findings())
-	assert.Equal(t, probe.Summary{Asked: 397, Direct: 181, OneHop: 203, Temporary: 8, Elsewhere: 1, Gone: 4}, comparison.Summary)
+	assert.Equal(t, probe.Summary{Asked: 397, Direct: 181, OneHop: 203, Temporary: 8, Elsewhere: 1, Gone: 4},
+		comparison.Summary)
 }
 
 func TestEachDifferenceNamesItsHop(t *testing.T) {
@@ -68,17 +70,29 @@ func TestEachDifferenceNamesItsHop(t *testing.T) {
 		code   string
 		what   string
 	}{
-		"answers itself": {map[string]fetch.Reply{old: {Status: 200}}, nil, "not-redirected", "hop 1 answers 200 itself; the plan says 301 to " + current},
-		"other target":   {map[string]fetch.Reply{old: {Status: 301, Location: "/"}}, nil, "wrong-target", "hop 1 leads to /; the plan says " + current},
-		"other status":   {map[string]fetch.Reply{old: {Status: 302, Location: current}}, nil, "wrong-status", "hop 1 has the status 302; the plan says 301"},
-		"one hop more":   {map[string]fetch.Reply{current: {Status: 301, Location: current + "/"}, current + "/": {Status: 200}}, nil, "more-hops", "hop 2 leads on to " + current + "/ (301)"},
-		"missing page":   {map[string]fetch.Reply{current: {Status: 404}}, nil, "wrong-answer", "it ends with 404; the plan says 200"},
-		"another canonical": {map[string]fetch.Reply{current: {Status: 200, Header: http.Header{"Content-Type": {"text/html"}}, Body: []byte(`<link rel=canonical href="https://skerrywick.example/">`)}}, nil,
-			"final-not-canonical", "names https://skerrywick.example/ as its canonical address; the plan says " + current},
-		"no answer":       {nil, map[string]error{old: errors.New("connection refused")}, "no-answer", "connection refused"},
-		"a circle":        {map[string]fetch.Reply{old: {Status: 301, Location: old}}, nil, "no-answer", "still being redirected after 10 hops"},
-		"a bad target":    {map[string]fetch.Reply{old: {Status: 301, Location: "javascript:alert(1)"}}, nil, "no-answer", "javascript:alert(1) is no http or https address"},
-		"a hostile bytes": {map[string]fetch.Reply{old: {Status: 301, Location: "https://skerrywick.example/\x1b[2J"}}, nil, "no-answer", `\x1b[2J`},
+		"answers itself": {map[string]fetch.Reply{old: {Status: 200}}, nil, "not-redirected",
+			"hop 1 answers 200 itself; the plan says 301 to " + current},
+		"other target": {map[string]fetch.Reply{old: {Status: 301, Location: "/"}}, nil, "wrong-target",
+			"hop 1 leads to /; the plan says " + current},
+		"other status": {map[string]fetch.Reply{old: {Status: 302, Location: current}}, nil, "wrong-status",
+			"hop 1 has the status 302; the plan says 301"},
+		"one hop more": {map[string]fetch.Reply{current: {Status: 301, Location: current + "/"}, current +
+			"/": {Status: 200}}, nil, "more-hops", "hop 2 leads on to " + current + "/ (301)"},
+		"missing page": {map[string]fetch.Reply{current: {Status: 404}}, nil, "wrong-answer",
+			"it ends with 404; the plan says 200"},
+		"another canonical": {map[string]fetch.Reply{current: {Status: 200,
+			Header: http.Header{"Content-Type": {"text/html"}},
+			Body:   []byte(`<link rel=canonical href="https://skerrywick.example/">`)}}, nil,
+			"final-not-canonical", "names https://skerrywick.example/ as its canonical address; the plan says " +
+				current},
+		"no answer": {nil, map[string]error{old: errors.New("connection refused")}, "no-answer",
+			"connection refused"},
+		"a circle": {map[string]fetch.Reply{old: {Status: 301, Location: old}}, nil, "no-answer",
+			"still being redirected after 10 hops"},
+		"a bad target": {map[string]fetch.Reply{old: {Status: 301, Location: "javascript:alert(1)"}}, nil,
+			"no-answer", "javascript:alert(1) is no http or https address"},
+		"a hostile bytes": {map[string]fetch.Reply{old: {Status: 301, Location: "https://skerrywick.example/\x1b[2J"}},
+			nil, "no-answer", `\x1b[2J`},
 	} {
 		var about []finding.Finding
 		comparison := run(t, obedient{p, c.except, c.fail})
@@ -127,7 +141,8 @@ func TestSample(t *testing.T) {
 		some := slices.Collect(probe.Sample(slices.Values(all), n, weight))
 		assert.Len(t, some, min(n, len(all)))
 		assert.True(t, slices.ContainsFunc(some, func(t plan.Known) bool { return t.Address == visited }), n)
-		assert.True(t, slices.IsSortedFunc(some, func(a, b plan.Known) int { return slices.Index(all, a) - slices.Index(all, b) }))
+		assert.True(t, slices.IsSortedFunc(some,
+			func(a, b plan.Known) int { return slices.Index(all, a) - slices.Index(all, b) }))
 	}
 	assert.Len(t, slices.Collect(probe.Sample(slices.Values(all), 0, weight)), len(all))
 }

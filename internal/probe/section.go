@@ -39,8 +39,10 @@ type Section struct {
 }
 
 // add adds a finding about an address.
-func (s *Section) add(code finding.Code, severity finding.Severity, at address.Address, what, why, advice string, related ...address.Address) *finding.Finding {
-	f := finding.Finding{Code: code, Severity: severity, Where: finding.Place{URL: at.String()}, What: what, Why: why, Advice: advice}
+func (s *Section) add(code finding.Code, severity finding.Severity, at address.Address, what, why, advice string,
+	related ...address.Address) *finding.Finding {
+	f := finding.Finding{Code: code, Severity: severity, Where: finding.Place{URL: at.String()}, What: what, Why: why,
+		Advice: advice}
 	for _, a := range related {
 		f.Related = append(f.Related, finding.Place{URL: a.String()})
 	}

@@ -39,7 +39,8 @@ func certificateOf(host string, reply fetch.Reply, err error) Certificate {
 	}
 	if t := reply.TLS; t != nil && len(t.PeerCertificates) > 0 {
 		first := t.PeerCertificates[0]
-		c.Names, c.Issuer, c.From, c.To, c.Chain, c.Protocol = first.DNSNames, first.Issuer.CommonName, first.NotBefore, first.NotAfter, len(t.PeerCertificates), tls.VersionName(t.Version)
+		c.Names, c.Issuer, c.From, c.To, c.Chain, c.Protocol = first.DNSNames, first.Issuer.CommonName, first.NotBefore,
+			first.NotAfter, len(t.PeerCertificates), tls.VersionName(t.Version)
 	}
 	return c
 }
@@ -66,13 +67,17 @@ func (v *Survey) judgeSecure(s *Section) {
 		until := c.To.UTC().Format(time.DateOnly)
 		switch {
 		case c.Failure == fetch.Certificate:
-			s.add(finding.CertificateInvalid, finding.Error, at, fmt.Sprintf("the certificate of %s is not valid: %s", c.Host, address.Printable(c.Problem)), "browsers warn everybody away", "have one made for this name, and send all of its chain")
+			s.add(finding.CertificateInvalid, finding.Error, at,
+				fmt.Sprintf("the certificate of %s is not valid: %s", c.Host, address.Printable(c.Problem)),
+				"browsers warn everybody away", "have one made for this name, and send all of its chain")
 			state, until = "not valid: "+c.Problem, ""
 		case c.Failure != "":
-			s.add(finding.NoHTTPS, finding.Error, at, fmt.Sprintf("%s doesn't answer on https (%s)", c.Host, c.Failure), "", "let the server listen there too")
+			s.add(finding.NoHTTPS, finding.Error, at, fmt.Sprintf("%s doesn't answer on https (%s)", c.Host, c.Failure),
+				"", "let the server listen there too")
 			state, until = string(c.Failure), ""
 		case c.aging(v.Now):
-			s.add(finding.CertificateEnds, finding.Warning, at, fmt.Sprintf("the certificate of %s ends on %s", c.Host, until), "", "renew it")
+			s.add(finding.CertificateEnds, finding.Warning, at,
+				fmt.Sprintf("the certificate of %s ends on %s", c.Host, until), "", "renew it")
 		}
 		s.Rows = append(s.Rows, []string{c.Host, state, c.Issuer, until, fmt.Sprint(c.Chain), c.Protocol})
 	}
@@ -82,9 +87,14 @@ func (v *Survey) judgeSecure(s *Section) {
 	if v.Plan.Site.Origin.Scheme == "https" && home != nil && home.Status == 200 {
 		switch age, ok := maxAge(home.Header.Security); {
 		case !ok:
-			s.add(finding.NoHSTS, finding.Warning, v.Plan.Site.Origin, "the header Strict-Transport-Security isn't there", "a visitor's first request may go out on http, for anybody to read and change", "add Strict-Transport-Security: max-age=31536000 once all is on https")
+			s.add(finding.NoHSTS, finding.Warning, v.Plan.Site.Origin,
+				"the header Strict-Transport-Security isn't there",
+				"a visitor's first request may go out on http, for anybody to read and change",
+				"add Strict-Transport-Security: max-age=31536000 once all is on https")
 		case age < halfYear:
-			s.add(finding.ShortHSTS, finding.Note, v.Plan.Site.Origin, fmt.Sprintf("Strict-Transport-Security is for %d seconds only", age), "", "when all works, make it max-age=31536000")
+			s.add(finding.ShortHSTS, finding.Note, v.Plan.Site.Origin,
+				fmt.Sprintf("Strict-Transport-Security is for %d seconds only", age), "",
+				"when all works, make it max-age=31536000")
 		}
 	}
 }
@@ -134,11 +144,17 @@ func (v *Survey) judgePlain(s *Section) {
 	many := func(code finding.Code, severity finding.Severity, list []address.Address, what, why, advice string) {
 		s.many(code, severity, list, fmt.Sprintf("%d %s", len(list), what), why, advice)
 	}
-	many(finding.NoHTTPSRedirect, finding.Error, stays, "addresses answer on http themselves", "every page is there twice, and can be read and changed on its way", "let http redirect to https; young-compass emit writes the rule")
-	many(finding.HTTPSElsewhere, finding.Error, elsewhere, "addresses on http lead to another page on https", "visitors and search engines lose the page", "let each lead to itself on https")
-	many(finding.HTTPSInSeveralHops, finding.Warning, slow, "addresses on http need more than one hop to https", "", "let the first hop lead to the end")
-	many(finding.HTTPSTemporary, finding.Warning, temporary, "addresses on http lead to https with a temporary status", "", "use 301 or 308")
-	s.Counts = append(s.Counts, Count{"http", "addresses asked on http", len(v.Plain)}, Count{"to_https", "lead to https in one hop", ok})
+	many(finding.NoHTTPSRedirect, finding.Error, stays, "addresses answer on http themselves",
+		"every page is there twice, and can be read and changed on its way",
+		"let http redirect to https; young-compass emit writes the rule")
+	many(finding.HTTPSElsewhere, finding.Error, elsewhere, "addresses on http lead to another page on https",
+		"visitors and search engines lose the page", "let each lead to itself on https")
+	many(finding.HTTPSInSeveralHops, finding.Warning, slow, "addresses on http need more than one hop to https", "",
+		"let the first hop lead to the end")
+	many(finding.HTTPSTemporary, finding.Warning, temporary, "addresses on http lead to https with a temporary status",
+		"", "use 301 or 308")
+	s.Counts = append(s.Counts, Count{"http", "addresses asked on http", len(v.Plain)},
+		Count{"to_https", "lead to https in one hop", ok})
 }
 
 // judgeMixed looks at what pages on https load and link to on http.
@@ -158,13 +174,20 @@ func (v *Survey) judgeMixed(s *Section) {
 			}
 		}
 		if len(loads) > 0 {
-			s.add(finding.MixedContent, finding.Error, a, fmt.Sprintf("it loads %s by http", address.Printable(loads[0])), "browsers load it by https or not at all, and warn", "write https there").Evidence = printable(loads)
+			s.add(finding.MixedContent, finding.Error, a, fmt.Sprintf("it loads %s by http",
+				address.Printable(loads[0])), "browsers load it by https or not at all, and warn",
+				"write https there").Evidence = printable(loads)
 		}
 		if len(forms) > 0 {
-			s.add(finding.InsecureForm, finding.Error, a, fmt.Sprintf("it sends a form to %s", address.Printable(forms[0])), "what visitors write can be read on its way", "write https there").Evidence = printable(forms)
+			s.add(finding.InsecureForm, finding.Error, a, fmt.Sprintf("it sends a form to %s",
+				address.Printable(forms[0])), "what visitors write can be read on its way",
+				"write https there").Evidence = printable(forms)
 		}
 		if p.Signals.Password && len(p.Header.Exposed) > 0 {
-			s.add(finding.InsecureCookie, finding.Error, a, fmt.Sprintf("it asks for a password and sets the cookie %s without Secure", address.Printable(p.Header.Exposed[0])), "the cookie goes out on http too, where it can be stolen", "set it with Secure")
+			s.add(finding.InsecureCookie, finding.Error, a,
+				fmt.Sprintf("it asks for a password and sets the cookie %s without Secure",
+					address.Printable(p.Header.Exposed[0])), "the cookie goes out on http too, where it can be stolen",
+				"set it with Secure")
 		}
 		for _, link := range p.Signals.Links {
 			if to, err := address.Parse(link); err == nil && v.Plan.Site.Has(to.Host) {
@@ -175,16 +198,21 @@ func (v *Survey) judgeMixed(s *Section) {
 	for _, a := range slices.SortedFunc(maps.Keys(v.Feeds), address.Compare) {
 		switch {
 		case a.Scheme == "http":
-			s.add(finding.FeedInsecure, finding.Warning, v.Feeds[a].From, fmt.Sprintf("it names the feed %s, on http", a), "", "name it with https", a)
+			s.add(finding.FeedInsecure, finding.Warning, v.Feeds[a].From,
+				fmt.Sprintf("it names the feed %s, on http", a), "", "name it with https", a)
 		case v.Stale[a] != "":
-			s.add(finding.FeedInsecure, finding.Warning, a, fmt.Sprintf("the feed's entries are on http, such as %s", v.Stale[a]), "each reader makes a needless hop, and takes the old address for the entry's name", "write https there")
+			s.add(finding.FeedInsecure, finding.Warning, a, fmt.Sprintf("the feed's entries are on http, such as %s",
+				v.Stale[a]), "each reader makes a needless hop, and takes the old address for the entry's name",
+				"write https there")
 		}
 	}
 	var targets []address.Address
 	for to := range linking {
 		targets = append(targets, to)
 	}
-	s.many(finding.LinkInsecure, finding.Warning, targets, fmt.Sprintf("pages link to %d of the site's addresses on http", len(targets)), "each such link is a needless hop", "write https there")
+	s.many(finding.LinkInsecure, finding.Warning, targets,
+		fmt.Sprintf("pages link to %d of the site's addresses on http", len(targets)),
+		"each such link is a needless hop", "write https there")
 }
 
 // printable returns some of a list, to be shown.

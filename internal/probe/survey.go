@@ -123,9 +123,12 @@ const (
 func newSurvey(s *Surveyor) *Survey {
 	return &Survey{
 		Plan: s.Plan, Visits: s.Visits, Now: s.Now,
-		Web: canonical.Web{}, Heads: canonical.Web{}, Copies: canonical.Web{}, Staging: canonical.Web{}, Plain: canonical.Web{}, Without: canonical.Web{},
-		Rules: map[address.Address]crawl.Rules{}, Listed: map[address.Address]Entry{}, Stale: map[address.Address]string{},
-		Linked: map[address.Address]Linked{}, Outside: map[address.Address]Linked{}, Feeds: map[address.Address]Linked{},
+		Web: canonical.Web{}, Heads: canonical.Web{}, Copies: canonical.Web{}, Staging: canonical.Web{},
+		Plain: canonical.Web{}, Without: canonical.Web{},
+		Rules: map[address.Address]crawl.Rules{}, Listed: map[address.Address]Entry{},
+		Stale:  map[address.Address]string{},
+		Linked: map[address.Address]Linked{}, Outside: map[address.Address]Linked{},
+		Feeds:     map[address.Address]Linked{},
 		explained: map[address.Address]bool{},
 	}
 }
@@ -140,7 +143,8 @@ func (s *Surveyor) Identity(at []string) string {
 func (s *Surveyor) Run(ctx context.Context) (*Survey, error) {
 	v := newSurvey(s)
 	visitor := Recorder(s.Client, s.Keeper)
-	s.walker = crawl.Crawler{Asker: s.Client, Visitor: visitor, Site: s.Plan.Site, Agent: s.Agent, Max: s.Max, Together: s.Together, Progress: s.Progress}
+	s.walker = crawl.Crawler{Asker: s.Client, Visitor: visitor, Site: s.Plan.Site, Agent: s.Agent, Max: s.Max,
+		Together: s.Together, Progress: s.Progress}
 	origin := s.Plan.Site.Origin
 	v.Rules[origin] = s.walker.Rules(ctx, origin)
 	if err := s.readSitemaps(ctx, v); err != nil {
@@ -166,14 +170,16 @@ func (s *Surveyor) Run(ctx context.Context) (*Survey, error) {
 	}
 	v.Full = len(v.Web) >= s.Max
 	v.Endless = slices.Sorted(maps.Keys(spaces.endless))
-	for _, ask := range []func(context.Context, *Survey, crawl.Visitor) error{s.askPlain, s.askParameters, s.askOutside, s.askFeeds} {
+	for _, ask := range []func(context.Context, *Survey, crawl.Visitor) error{s.askPlain, s.askParameters, s.askOutside,
+		s.askFeeds} {
 		if err := ask(ctx, v, visitor); err != nil {
 			return nil, err
 		}
 	}
 	var staging []address.Address
 	for _, host := range s.Plan.Staging {
-		staging = append(staging, address.Address{Scheme: "https", Host: host, Path: "/"}, address.Address{Scheme: "http", Host: host, Path: "/"})
+		staging = append(staging, address.Address{Scheme: "https", Host: host, Path: "/"},
+			address.Address{Scheme: "http", Host: host, Path: "/"})
 	}
 	live := crawl.Live{Asker: s.Client} // what is not the site's is not kept
 	if err := s.visitAll(ctx, live, staging, v.Staging); err != nil {
@@ -203,7 +209,8 @@ func (s *Surveyor) askPlain(ctx context.Context, v *Survey, visitor crawl.Visito
 }
 
 // visitAll asks for addresses, several at a time, and enters what they answer.
-func (s *Surveyor) visitAll(ctx context.Context, visitor crawl.Visitor, list []address.Address, into canonical.Web) error {
+func (s *Surveyor) visitAll(ctx context.Context, visitor crawl.Visitor, list []address.Address,
+	into canonical.Web) error {
 	pages := make([]crawl.Page, len(list))
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(max(s.Together, asking))
@@ -334,7 +341,8 @@ func (v *Survey) meet(p crawl.Page, leads []address.Address) {
 			}
 		}
 	}
-	p.Signals.Links = slices.DeleteFunc(p.Signals.Links, func(link string) bool { return !strings.HasPrefix(strings.ToLower(link), "http://") })
+	p.Signals.Links = slices.DeleteFunc(p.Signals.Links,
+		func(link string) bool { return !strings.HasPrefix(strings.ToLower(link), "http://") })
 	v.Web[p.Address] = &p
 }
 

@@ -30,7 +30,8 @@ func asked(t *testing.T, handler http.Handler) *fetch.Client {
 	at, err := fetch.ParseAt(s.At())
 	require.NoError(t, err)
 	names := map[string]fetch.At{demo.StagingHost: at, demo.CopyHost: at}
-	c, err := fetch.New(fetch.Options{Site: demo.Site(), Also: []string{demo.StagingHost, demo.CopyHost}, At: &at, Names: names, CA: s.Certificate})
+	c, err := fetch.New(fetch.Options{Site: demo.Site(), Also: []string{demo.StagingHost, demo.CopyHost}, At: &at,
+		Names: names, CA: s.Certificate})
 	require.NoError(t, err)
 	return c
 }
@@ -77,7 +78,8 @@ func TestEachTroubleAlone(t *testing.T) {
 		for _, trouble := range demo.Troubles() {
 			site, planted := demo.Neglected(p, seed, []demo.Trouble{trouble})
 			_, found := survey(t, p, site)
-			assert.Equal(t, []string{string(trouble.Code) + " " + planted[0].At[0]}, told(found), "seed %d, %s: %v", seed, trouble.Name, found)
+			assert.Equal(t, []string{string(trouble.Code) + " " + planted[0].At[0]}, told(found), "seed %d, %s: %v",
+				seed, trouble.Name, found)
 		}
 	}
 }
@@ -132,10 +134,12 @@ func TestExternal(t *testing.T) {
 	defer func() { _ = s.Close() }()
 	at, err := fetch.ParseAt(s.At())
 	require.NoError(t, err)
-	client, err := fetch.New(fetch.Options{Site: demo.Site(), At: &at, Names: map[string]fetch.At{far: at}, CA: s.Certificate})
+	client, err := fetch.New(fetch.Options{Site: demo.Site(), At: &at, Names: map[string]fetch.At{far: at},
+		CA: s.Certificate})
 	require.NoError(t, err)
 	for _, external := range []bool{false, true} {
-		surveyor := probe.Surveyor{Plan: p, Client: client, Agent: "young-compass", Max: 500, Sample: 4, External: external, Now: time.Now()}
+		surveyor := probe.Surveyor{Plan: p, Client: client, Agent: "young-compass", Max: 500, Sample: 4,
+			External: external, Now: time.Now()}
 		v, err := surveyor.Run(context.Background())
 		require.NoError(t, err)
 		found := map[string]int{}
@@ -144,7 +148,8 @@ func TestExternal(t *testing.T) {
 				found[code] += n
 			}
 		}
-		for _, code := range []string{"link-insecure", "mixed-content", "insecure-form", "no-https-redirect", "no-hsts"} {
+		for _, code := range []string{"link-insecure", "mixed-content", "insecure-form", "no-https-redirect",
+			"no-hsts"} {
 			assert.Positive(t, found[code], code)
 		}
 		if !external {
@@ -160,7 +165,9 @@ func TestExternal(t *testing.T) {
 // order.
 func TestParametersByEvidence(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
-	lines := []string{"The ferry leaves the old quay at seven in the morning.", "Tickets are sold on board and at the harbour office.", "Bicycles travel free of charge on all the islands.", "Dogs wait on deck, and sheep in the hold below it.", "In winter nobody knows when the last boat comes back."}
+	lines := []string{"The ferry leaves the old quay at seven in the morning.",
+		"Tickets are sold on board and at the harbour office.", "Bicycles travel free of charge on all the islands.",
+		"Dogs wait on deck, and sheep in the hold below it.", "In winter nobody knows when the last boat comes back."}
 	handler := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		q := r.URL.Query()
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
@@ -178,16 +185,19 @@ func TestParametersByEvidence(t *testing.T) {
 		}
 		if q.Has("boat") {
 			for i := range text {
-				text[i] = "Boat " + q.Get("boat") + " carries other words: " + strings.ToUpper(text[i][len(text[i])/2:]) + q.Get("boat")
+				text[i] = "Boat " + q.Get("boat") + " carries other words: " +
+					strings.ToUpper(text[i][len(text[i])/2:]) + q.Get("boat")
 			}
 		}
 		self := "https://skerrywick.example" + r.URL.RequestURI()
 		if !q.Has("two") {
-			self = "https://skerrywick.example" + r.URL.Path + map[bool]string{true: "?boat=" + q.Get("boat")}[q.Has("boat")]
+			self = "https://skerrywick.example" + r.URL.Path +
+				map[bool]string{true: "?boat=" + q.Get("boat")}[q.Has("boat")]
 		}
 		_, _ = fmt.Fprintf(w, `<link rel=canonical href="%s"><p>%s</p>`, self, strings.Join(text, "</p><p>"))
 		for _, path := range []string{"/contact", "/about-us", "/tickets-and-fares"} {
-			for _, query := range []string{"away=1", "order=down", "boat=" + path[1:3], "mark_ref=x", "one=1&amp;two=2"} {
+			for _, query := range []string{"away=1", "order=down", "boat=" + path[1:3], "mark_ref=x",
+				"one=1&amp;two=2"} {
 				_, _ = fmt.Fprintf(w, `<a href="%s?%s">x</a>`, path, query)
 			}
 		}
@@ -197,7 +207,8 @@ func TestParametersByEvidence(t *testing.T) {
 	for _, parameter := range v.Parameters {
 		got[parameter.Name] = fmt.Sprintf("%s %d of %d", parameter.Proposed, parameter.Agree, parameter.Told)
 	}
-	assert.Equal(t, map[string]string{"away": "noise 3 of 3", "order": "display 3 of 3", "boat": "identity 3 of 3", "mark_ref": "tracking 3 of 3", "one": "noise 3 of 3", "two": "noise 3 of 3"}, got)
+	assert.Equal(t, map[string]string{"away": "noise 3 of 3", "order": "display 3 of 3", "boat": "identity 3 of 3",
+		"mark_ref": "tracking 3 of 3", "one": "noise 3 of 3", "two": "noise 3 of 3"}, got)
 	counts := finding.Count(found)
 	assert.Equal(t, 5, counts["parameter-unclassified"], "%v", counts)
 	assert.Equal(t, 2, counts["parameter-duplicates"], "one and two")
@@ -208,11 +219,14 @@ func TestOrderOfParameters(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
 	handler := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
-		text := "The ferry leaves the old quay at seven in the morning and comes back by nightfall, wind and tide allowing."
+		text := "The ferry leaves the old quay at seven in the morning and comes back by nightfall, wind and tide " +
+			"allowing."
 		if r.URL.Query().Has("season") && r.URL.Query().Has("boat") {
-			text = "Season and boat together make a page with words of its own, which no other page of this site has got at all."
+			text = "Season and boat together make a page with words of its own, which no other page of this site " +
+				"has got at all."
 		}
-		_, _ = fmt.Fprintf(w, `<link rel=canonical href="https://skerrywick.example%s"><p>%s</p><a href="/contact?season=winter&amp;boat=hilda">x</a>`, r.URL.RequestURI(), text)
+		_, _ = fmt.Fprintf(w, `<link rel=canonical href="https://skerrywick.example%s"><p>%s</p><a href="/contact?season=winter&amp;boat=hilda">x</a>`,
+			r.URL.RequestURI(), text)
 	})
 	_, found := survey(t, p, handler)
 	assert.Equal(t, 1, finding.Count(found)["parameter-order"])

@@ -22,7 +22,8 @@ import (
 func grown(b *testing.B, n int) *plan.Plan {
 	b.Helper()
 	dir := b.TempDir()
-	words := strings.Fields("ferry quay tide island harbour lamp rope gull deck anchor storm winter bell chart compass sheep cabin pier wave")
+	words := strings.Fields("ferry quay tide island harbour lamp rope gull deck anchor storm winter bell chart " +
+		"compass sheep cabin pier wave")
 	var config, pages, book, rows strings.Builder
 	config.WriteString("site: {origin: https://skerrywick.example}\nrules:\n")
 	for i := range n / 10 {
@@ -34,14 +35,17 @@ func grown(b *testing.B, n int) *plan.Plan {
 	for i := range n {
 		title := fmt.Sprintf("%s %s %s %d", words[i%len(words)], words[i/7%len(words)], words[i/31%len(words)], i)
 		fmt.Fprintf(&pages, "p%d,en,%s,live\n", i, title)
-		fmt.Fprintf(&book, "https://skerrywick.example/pages/%s,p%d@en,current\n", strings.ReplaceAll(title, " ", "-"), i)
-		fmt.Fprintf(&rows, "/old-%d.htm,/,301\n/script-%d.php?id=1,/pages/%s,301\n", i, i, strings.ReplaceAll(title, " ", "-"))
+		fmt.Fprintf(&book, "https://skerrywick.example/pages/%s,p%d@en,current\n", strings.ReplaceAll(title, " ", "-"),
+			i)
+		fmt.Fprintf(&rows, "/old-%d.htm,/,301\n/script-%d.php?id=1,/pages/%s,301\n", i, i,
+			strings.ReplaceAll(title, " ", "-"))
 	}
 	for i := range n / 10 {
 		fmt.Fprintf(&rows, "/before-%d/{x},/after-%d/{x},301\n/after-%d/y,/script-%d.php?id=1,301\n", i, i, i, i)
 	}
 	for name, text := range map[string]string{
-		project.PlanFile: config.String(), project.PagesFile: pages.String(), project.AddressesFile: book.String(), project.RedirectsFile: rows.String(),
+		project.PlanFile: config.String(), project.PagesFile: pages.String(), project.AddressesFile: book.String(),
+		project.RedirectsFile: rows.String(),
 	} {
 		require.NoError(b, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
 	}
@@ -70,7 +74,8 @@ func BenchmarkGrowth(b *testing.B) {
 		}},
 		{"add-one-row", func(p *plan.Plan) {
 			more := redirect.NewList(p.Site)
-			more.Append(redirect.Row{From: "/x", To: "/pages", Target: address.Address{Scheme: "https", Host: "skerrywick.example", Path: "/pages"}, Status: 301})
+			more.Append(redirect.Row{From: "/x", To: "/pages",
+				Target: address.Address{Scheme: "https", Host: "skerrywick.example", Path: "/pages"}, Status: 301})
 			_, _, _ = project.Take(p, more, nil)
 		}},
 	} {

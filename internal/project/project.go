@@ -30,7 +30,8 @@ const (
 func Load(dir string) (*plan.Plan, []finding.Finding, error) {
 	data, err := os.ReadFile(filepath.Join(dir, PlanFile))
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil, finding.Unreadable(finding.Place{File: PlanFile}, "there is no such file", "young-compass init starts a project, --project names its folder")
+		return nil, nil, finding.Unreadable(finding.Place{File: PlanFile}, "there is no such file",
+			"young-compass init starts a project, --project names its folder")
 	}
 	if err != nil {
 		return nil, nil, fmt.Errorf("reading the plan: %w", err)

@@ -34,7 +34,8 @@ type dice struct{ *rand.Rand }
 func (d dice) of(list ...string) string { return list[d.IntN(len(list))] }
 
 func (d dice) host() string {
-	return d.of("", "", "", "", "https://s.example", "http://s.example", "http://www.s.example", "https://old.example", "https://nb.example")
+	return d.of("", "", "", "", "https://s.example", "http://s.example", "http://www.s.example", "https://old.example",
+		"https://nb.example")
 }
 
 func (d dice) path() string {
@@ -74,11 +75,15 @@ func (d dice) row() string {
 // write writes a world into a folder.
 func (d dice) write(t *testing.T, dir string) {
 	var config, pages, book, rows strings.Builder
-	fmt.Fprintf(&config, "site:\n  origin: https://s.example\n  hosts: [www.s.example, old.example]\n%s  paths: {slash: %s, letters: %s, extension: %s, index: [index.php]}\n",
-		d.of("", "", "  except: [/b]\n", "  except: [/c/, /d]\n", "  only: [/a/, /a, /b, /b/, /d, /c]\n"), d.of("never", "keep", "always"), d.of("lower", "lower", "keep"), d.of("none", "keep"))
-	fmt.Fprintf(&config, "languages: {default: en, others: {nb: {host: nb.example}}}\nparameters: {noise: [%s], tracking: [t]}\nrules:\n", d.of("sid", "sid", "sid, {name: m, for: /a}", ""))
+	fmt.Fprintf(&config, "site:\n  origin: https://s.example\n  hosts: [www.s.example, old.example]\n%s  paths: "+
+		"{slash: %s, letters: %s, extension: %s, index: [index.php]}\n",
+		d.of("", "", "  except: [/b]\n", "  except: [/c/, /d]\n", "  only: [/a/, /a, /b, /b/, /d, /c]\n"),
+		d.of("never", "keep", "always"), d.of("lower", "lower", "keep"), d.of("none", "keep"))
+	fmt.Fprintf(&config, "languages: {default: en, others: {nb: {host: nb.example}}}\nparameters: {noise: [%s], "+
+		"tracking: [t]}\nrules:\n", d.of("sid", "sid", "sid, {name: m, for: /a}", ""))
 	for range d.IntN(3) {
-		fmt.Fprintf(&config, "  - {%s, status: %s%s}\n", d.of(`from: "/a/{x}", to: "/d/{x}"`, `from: "/b{/x*}", to: "/c{/x*}"`, `from: "/t/{x}", to: "/{x}"`, `from: "/c?m={x}", to: "/a/{x}"`),
+		fmt.Fprintf(&config, "  - {%s, status: %s%s}\n", d.of(`from: "/a/{x}", to: "/d/{x}"`,
+			`from: "/b{/x*}", to: "/c{/x*}"`, `from: "/t/{x}", to: "/{x}"`, `from: "/c?m={x}", to: "/a/{x}"`),
 			d.of("301", "302", "308"), d.of("", "", ", except: [/a/b]", ", query: drop"))
 	}
 	pages.WriteString("key,language,title,state\n")
@@ -87,7 +92,8 @@ func (d dice) write(t *testing.T, dir string) {
 		fmt.Fprintf(&pages, "p%d,en,P,%s\n", i, d.of("live", "live", "live", "gone", "draft", "away"))
 		for j, state := range []string{"current", "former", "variant", "shown"}[:1+d.IntN(4)] {
 			if j == 0 || d.IntN(2) == 0 {
-				fmt.Fprintf(&book, "%s%s,p%d@en,%s\n", d.of("https://s.example", "https://s.example", "http://www.s.example"), d.local(), i, state)
+				fmt.Fprintf(&book, "%s%s,p%d@en,%s\n", d.of("https://s.example", "https://s.example",
+					"http://www.s.example"), d.local(), i, state)
 			}
 		}
 	}
@@ -96,7 +102,8 @@ func (d dice) write(t *testing.T, dir string) {
 		rows.WriteString(d.row() + "\n")
 	}
 	for name, text := range map[string]string{
-		project.PlanFile: config.String(), project.PagesFile: pages.String(), project.AddressesFile: book.String(), project.RedirectsFile: rows.String(),
+		project.PlanFile: config.String(), project.PagesFile: pages.String(), project.AddressesFile: book.String(),
+		project.RedirectsFile: rows.String(),
 	} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
 	}
@@ -241,13 +248,15 @@ func checksAsAnswering(t *testing.T, p *plan.Plan, label string, counts map[stri
 		codes := at[row.Line]
 		if err != nil {
 			counts["loop"]++
-			require.True(t, codes["loop"] || codes["into-loop"] || codes["self"], "%s\n%s: %v\n%v", label, row.From, err, found)
+			require.True(t, codes["loop"] || codes["into-loop"] || codes["self"], "%s\n%s: %v\n%v", label, row.From,
+				err, found)
 			continue
 		}
 		require.False(t, codes["loop"] || codes["into-loop"], "%s\n%s ends at %s\n%v", label, row.From, w.At, found)
 		chain := end.Kind == resolve.AtGone && end.Number < p.Redirects.Len()
 		for _, s := range w.Steps[1:] {
-			chain = chain || s.By == resolve.ByPattern || s.By == resolve.ByEntry && s.Number < p.Redirects.Len() && s.Number != i
+			chain = chain || s.By == resolve.ByPattern || s.By == resolve.ByEntry && s.Number < p.Redirects.Len() &&
+				s.Number != i
 		}
 		if row.ToPage() {
 			chain = false // the page is where the row says; what leads on there is the page's matter
@@ -301,13 +310,15 @@ func flatKeepsAnswers(t *testing.T, p *plan.Plan, requests []plan.Request, label
 		return
 	}
 	straight, _ := redirect.Flatten(p.Redirects, p.World(), redirect.Straight)
-	get := slices.DeleteFunc(slices.Clone(requests), func(r plan.Request) bool { return r.Method != "GET" }) // each row gets a status
+	get := slices.DeleteFunc(slices.Clone(requests),
+		func(r plan.Request) bool { return r.Method != "GET" }) // each row gets a status
 	same(t, p, p.With(straight), get, label)
 	counts["clean"]++
 }
 
 // takingKeepsAnswers takes a row in, and compares with the plan in which it simply stands.
-func takingKeepsAnswers(t *testing.T, d dice, p *plan.Plan, requests []plan.Request, label string, counts map[string]int) {
+func takingKeepsAnswers(t *testing.T, d dice, p *plan.Plan, requests []plan.Request, label string,
+	counts map[string]int) {
 	more := redirect.NewList(p.Site)
 	_, err := more.Read("more.csv", strings.NewReader("from,to,status,query\n"+d.row()+"\n"))
 	require.NoError(t, err)
@@ -322,5 +333,6 @@ func takingKeepsAnswers(t *testing.T, d dice, p *plan.Plan, requests []plan.Requ
 	counts["taken"]++
 	row := more.Row(0)
 	requests = append(slices.Clone(requests), d.requests(t, p.With(more))...)
-	same(t, p.With(redirect.Together(p.Redirects, more)), p.With(taken.List), requests, label+row.From+","+row.To+fmt.Sprint(",", row.Status))
+	same(t, p.With(redirect.Together(p.Redirects, more)), p.With(taken.List), requests,
+		label+row.From+","+row.To+fmt.Sprint(",", row.Status))
 }

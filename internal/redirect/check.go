@@ -48,7 +48,8 @@ type World struct {
 
 // Alone returns the world of a list on a site that has nothing else: no pages and no patterns of a plan.
 func Alone(list *List, speller address.Speller) World {
-	r := &resolve.Rules{Speller: speller, Parameters: &parameter.List{}, Entries: alone{list}, Patterns: list.Patterns()}
+	r := &resolve.Rules{Speller: speller, Parameters: &parameter.List{}, Entries: alone{list},
+		Patterns: list.Patterns()}
 	r.Index = route.NewIndex(speller.Site, speller.Paths.Lower, list.Source)
 	r.Index.Fill(list.Len(), list.IsPattern)
 	return World{Rules: r}
@@ -270,7 +271,9 @@ func (c *checker) repeats(rows []sharing) {
 			continue
 		}
 		place := c.list.place(first)
-		f := c.add(r.row, finding.Duplicate, finding.Warning, fmt.Sprintf("%s leads to %s already in line %d", c.list.at(r.row).from, r.goal, place.Line), "two rows for one thing will differ one day", "delete one of them")
+		f := c.add(r.row, finding.Duplicate, finding.Warning,
+			fmt.Sprintf("%s leads to %s already in line %d", c.list.at(r.row).from, r.goal, place.Line),
+			"two rows for one thing will differ one day", "delete one of them")
 		f.Related = []finding.Place{place}
 	}
 }
@@ -307,12 +310,14 @@ func (c *checker) contradictions(rows []sharing) {
 	var related []finding.Place
 	for _, r := range rows {
 		c.flags[r.row] |= stuck
-		if one := rows[first]; r.row > one.row && r.goal != one.goal && (r.host == one.host || r.host == "" || one.host == "") && len(related) < shownSteps {
+		if one := rows[first]; r.row > one.row && r.goal != one.goal &&
+			(r.host == one.host || r.host == "" || one.host == "") && len(related) < shownSteps {
 			related = append(related, c.list.place(r.row))
 		}
 	}
 	one := rows[first]
-	f := c.add(one.row, finding.Conflict, finding.Error, fmt.Sprintf("%s leads to %s here and elsewhere in line %s", c.list.at(one.row).from, one.goal, lines(related)),
+	f := c.add(one.row, finding.Conflict, finding.Error, fmt.Sprintf("%s leads to %s here and elsewhere in line %s",
+		c.list.at(one.row).from, one.goal, lines(related)),
 		"a server takes one of them, and not every server the same", "keep the one that is right and delete the others")
 	f.Related = related
 }
@@ -459,7 +464,8 @@ func (c *checker) lead(node int32, o onward) {
 	}
 }
 
-func (c *checker) finding(i int, code finding.Code, severity finding.Severity, what, why, advice string) finding.Finding {
+func (c *checker) finding(i int, code finding.Code, severity finding.Severity, what, why,
+	advice string) finding.Finding {
 	return finding.Finding{Code: code, Severity: severity, Where: c.list.place(i), What: what, Why: why, Advice: advice}
 }
 
@@ -478,14 +484,16 @@ func ForeignTarget(where finding.Place, to address.Address, site address.Site, k
 }
 
 // spelled finds what the site's own rules make of a row's source and target, of which the target leads onward.
-func (c *checker) spelled(w *resolve.Walker, i int, source, target address.Address, o onward) (found []finding.Finding) {
+func (c *checker) spelled(w *resolve.Walker, i int, source, target address.Address,
+	o onward) (found []finding.Finding) {
 	r := c.list.at(i)
 	target.Fragment = ""
 	switch {
 	case o.final == source, target == source, o.node == int32(i):
 		c.flags[i] |= stuck
 		found = append(found, c.finding(i, finding.Self, finding.Error, fmt.Sprintf("%s leads to itself", r.from),
-			"on many servers a visitor goes round until the browser gives up", "delete the row, or write the target that was meant"))
+			"on many servers a visitor goes round until the browser gives up",
+			"delete the row, or write the target that was meant"))
 		if c.met(w, target) {
 			return found
 		}
@@ -503,7 +511,8 @@ func (c *checker) spelled(w *resolve.Walker, i int, source, target address.Addre
 	if o.gone {
 		end = "say 410"
 	}
-	return append(found, c.finding(i, finding.HiddenChain, finding.Warning, fmt.Sprintf("%s leads to %s, which %s again", r.from, r.to, by),
+	return append(found, c.finding(i, finding.HiddenChain, finding.Warning,
+		fmt.Sprintf("%s leads to %s, which %s again", r.from, r.to, by),
 		"each visitor makes two hops", end))
 }
 

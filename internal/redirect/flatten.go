@@ -58,7 +58,8 @@ func Flatten(list *List, world World, mode Mode) (flat *List, found []finding.Fi
 	flat = NewList(list.Site)
 	flat.Columns = list.Columns
 	warn := func(row Row, what, why, advice string) {
-		found = append(found, finding.Finding{Code: finding.ParameterOnWay, Severity: finding.Warning, Where: row.Place(), What: row.From + " " + what, Why: why, Advice: advice})
+		found = append(found, finding.Finding{Code: finding.ParameterOnWay, Severity: finding.Warning,
+			Where: row.Place(), What: row.From + " " + what, Why: why, Advice: advice})
 	}
 	chains := map[finding.Place]bool{}
 	for _, f := range c.found {
@@ -69,12 +70,15 @@ func Flatten(list *List, world World, mode Mode) (flat *List, found []finding.Fi
 		switch how {
 		case endless:
 			found = append(found, finding.Finding{Code: finding.Loop, Severity: finding.Error, Where: row.Place(),
-				What:   fmt.Sprintf("the way from %s goes round in a circle, with the parameters that travel", row.From),
+				What: fmt.Sprintf("the way from %s goes round in a circle, with the parameters that travel",
+					row.From),
 				Why:    "a visitor never arrives; browsers give up with an error",
 				Advice: "say query: drop in one of its rows, or lead it elsewhere"})
 			return
 		case inexact:
-			warn(row, "led on by way of addresses at which parameters mean something", "a request that brought them along may have ended elsewhere", "list the addresses with these parameters, if anybody asks for them")
+			warn(row, "led on by way of addresses at which parameters mean something",
+				"a request that brought them along may have ended elsewhere",
+				"list the addresses with these parameters, if anybody asks for them")
 		}
 		flat.Append(straight)
 	}
@@ -98,7 +102,8 @@ func Flatten(list *List, world World, mode Mode) (flat *List, found []finding.Fi
 				found = append(found, *bad)
 			}
 			if bad == nil && len(rows) == 1 && rows[0].To == row.To && chains[row.Place()] {
-				warn(row, "stays as it is: what it leads to is not always redirected alike", "", "list the addresses that are redirected again")
+				warn(row, "stays as it is: what it leads to is not always redirected alike", "",
+					"list the addresses that are redirected again")
 			}
 			for _, row := range rows {
 				if row.Pattern == nil {
@@ -117,7 +122,8 @@ func Flatten(list *List, world World, mode Mode) (flat *List, found []finding.Fi
 
 // Straighten returns the rows of a list as they lead in a world in which they stand, behind others as many as before.
 func Straighten(more *List, before int, world World) *List {
-	f := flattener{mode: Exact, checker: &checker{Rules: world.Rules, known: world.Known, list: more, walker: world.Rules.Walker()}, tails: map[address.Address]tail{}}
+	f := flattener{mode: Exact, checker: &checker{Rules: world.Rules, known: world.Known, list: more,
+		walker: world.Rules.Walker()}, tails: map[address.Address]tail{}}
 	out := NewList(more.Site)
 	out.Columns = more.Columns
 	for i, row := range more.All() {
@@ -145,7 +151,8 @@ func (f *flattener) pattern(row Row, number int) ([]Row, *finding.Finding) {
 		if err != nil {
 			return []Row{row}, nil
 		}
-		end, how := f.straight(Row{Source: route.Source{Query: strings.Join(row.Pattern.Names(), "&")}, Target: at, Status: row.Status, Drop: row.Drop}, number)
+		end, how := f.straight(Row{Source: route.Source{Query: strings.Join(row.Pattern.Names(), "&")}, Target: at,
+			Status: row.Status, Drop: row.Drop}, number)
 		if how == unwritable {
 			return []Row{row}, nil
 		}
@@ -209,10 +216,14 @@ func (f *flattener) sourcesRead(target *template.Reader) iter.Seq[int] {
 				f.sorted = append(f.sorted, keyed{f.Small(route.PatternPath(source.Path)), n})
 			}
 		}
-		slices.SortFunc(f.sorted, func(a, b keyed) int { return cmp.Or(strings.Compare(a.path, b.path), a.number-b.number) })
+		slices.SortFunc(f.sorted, func(a, b keyed) int {
+			return cmp.Or(strings.Compare(a.path, b.path),
+				a.number-b.number)
+		})
 	}
 	begin := f.Small(target.Elements()[0].Literal)
-	first, _ := slices.BinarySearchFunc(f.sorted, begin, func(k keyed, s string) int { return strings.Compare(k.path, s) })
+	first, _ := slices.BinarySearchFunc(f.sorted, begin,
+		func(k keyed, s string) int { return strings.Compare(k.path, s) })
 	return func(yield func(int) bool) {
 		var numbers []int
 		for _, k := range f.sorted[first:] {
@@ -239,14 +250,16 @@ type keyed struct {
 }
 
 func (c *checker) stuckPattern(row Row, number int, why string) ([]Row, *finding.Finding) {
-	f := c.finding(number, finding.Chain, finding.Error, fmt.Sprintf("%s can't be made flat: %s", row.From, why), "", "lead it elsewhere, or list the addresses")
+	f := c.finding(number, finding.Chain, finding.Error, fmt.Sprintf("%s can't be made flat: %s", row.From, why), "",
+		"lead it elsewhere, or list the addresses")
 	return nil, &f
 }
 
 // exceptions returns the addresses that a pattern leads to a listed row, as rows
 // of their own, or as patterns where some variables don't matter. It reports
 // false when one of them can't be written, so that the pattern must stay.
-func (f *flattener) exceptions(row Row, number int, target *template.Reader) (rows []Row, ok bool, bad *finding.Finding) {
+func (f *flattener) exceptions(row Row, number int, target *template.Reader) (rows []Row, ok bool,
+	bad *finding.Finding) {
 	for i := range f.sourcesRead(target) {
 		if i >= f.list.Len() {
 			continue
@@ -266,7 +279,8 @@ func (f *flattener) exceptions(row Row, number int, target *template.Reader) (ro
 				from = strings.ReplaceAll(from, "{"+name+"}", strings.Join(value, "/"))
 			}
 		}
-		exception := Row{From: from, To: to.String(), Target: to, Status: row.Status, Drop: row.Drop, File: row.File, Line: row.Line, notes: row.notes}
+		exception := Row{From: from, To: to.String(), Target: to, Status: row.Status, Drop: row.Drop, File: row.File,
+			Line: row.Line, notes: row.notes}
 		if !strings.Contains(from, "{") {
 			if exception.Source, err = route.ReadSource(from, f.Site); err != nil {
 				continue // no request has it
@@ -284,8 +298,10 @@ func (f *flattener) exceptions(row Row, number int, target *template.Reader) (ro
 			rows = append(rows, exception)
 			continue
 		}
-		if strings.Contains(from, "*}") || strings.Contains(from, "{?") || strings.Contains(from, "{&") || strings.Contains(from, "{/") {
-			_, bad = f.stuckPattern(row, number, fmt.Sprintf("some of it leads to %s, which line %d redirects again", to.Local(), f.list.at(i).line))
+		if strings.Contains(from, "*}") || strings.Contains(from, "{?") || strings.Contains(from, "{&") ||
+			strings.Contains(from, "{/") {
+			_, bad = f.stuckPattern(row, number, fmt.Sprintf("some of it leads to %s, which line %d redirects again",
+				to.Local(), f.list.at(i).line))
 			return nil, false, bad
 		}
 		end, how := f.straight(exception, number)
@@ -293,11 +309,14 @@ func (f *flattener) exceptions(row Row, number int, target *template.Reader) (ro
 			return nil, false, nil
 		}
 		if how == endless || end.Gone() || end.ToPage() {
-			_, bad = f.stuckPattern(row, number, fmt.Sprintf("some of it leads to %s, which line %d redirects to a page or gone", to.Local(), f.list.at(i).line))
+			_, bad = f.stuckPattern(row, number,
+				fmt.Sprintf("some of it leads to %s, which line %d redirects to a page or gone", to.Local(),
+					f.list.at(i).line))
 			return nil, false, bad
 		}
 		exception = end
-		if exception.Pattern, err = route.NewPattern(from, end.To, remaining(row.Pattern.Reader.Classes(), values), f.Site); err != nil {
+		if exception.Pattern, err = route.NewPattern(from, end.To, remaining(row.Pattern.Reader.Classes(), values),
+			f.Site); err != nil {
 			_, bad = f.stuckPattern(row, number, err.Error())
 			return nil, false, bad
 		}
@@ -339,7 +358,8 @@ func (f *flattener) compose(row Row, number int) (Row, *finding.Finding) {
 // leadsOn returns the first pattern that reads what a row writes and leads elsewhere, and the row's pattern with it
 // composed into it; nil where there is none, or where it may stay the plan's to lead on. A finding says that the two
 // can't be made one.
-func (f *flattener) leadsOn(row Row, number int, target *template.Reader) (*resolve.Pattern, *route.Pattern, *finding.Finding) {
+func (f *flattener) leadsOn(row Row, number int, target *template.Reader) (*resolve.Pattern, *route.Pattern,
+	*finding.Finding) {
 	refuse := func(why, advice string) (*resolve.Pattern, *route.Pattern, *finding.Finding) {
 		bad := f.finding(number, finding.Chain, finding.Error, why, "", advice)
 		return nil, nil, &bad
@@ -358,7 +378,8 @@ func (f *flattener) leadsOn(row Row, number int, target *template.Reader) (*reso
 		case q.Row < 0 && (!always || !q.Except.Empty()), strings.Contains(row.To, "#") && !strings.Contains(q.To, "#"):
 			return nil, nil, nil
 		case !always:
-			return refuse(fmt.Sprintf("%s leads to some of what %s in line %d reads, so the two can't be made one", row.From, q.From, q.Cause.Line),
+			return refuse(fmt.Sprintf("%s leads to some of what %s in line %d reads, so the two can't be made one",
+				row.From, q.From, q.Cause.Line),
 				"narrow one of them by class, or list the addresses")
 		}
 		p, err := route.NewPattern(row.From, q.Target.Rename(names).String(), row.Pattern.Reader.Classes(), f.Site)
@@ -445,7 +466,8 @@ func (f *flattener) straight(row Row, number int) (Row, result) {
 	}
 	straight.To = straight.goalText(f.Site)
 	switch {
-	case straight.To == as.To && straight.Drop == as.Drop, !t.brings && !f.meetsItself(row.Target, number) && (row.Drop || f.says(row, straight, t)):
+	case straight.To == as.To && straight.Drop == as.Drop, !t.brings && !f.meetsItself(row.Target, number) &&
+		(row.Drop || f.says(row, straight, t)):
 		return straight, written
 	case f.mode == Exact:
 		return as, unwritable
@@ -562,7 +584,8 @@ func (f *flattener) step(at address.Address) step {
 	case end.Kind == resolve.AtGone:
 		return step{row: Row{Status: 410}, moved: true, status: 301, means: w.Named(at.Path), ends: true}
 	}
-	s := step{row: Row{Target: w.At}, moved: true, status: w.Written(), drop: w.Dropped, idle: w.Idle, strips: slices.Clone(w.Stripped)}
+	s := step{row: Row{Target: w.At}, moved: true, status: w.Written(), drop: w.Dropped, idle: w.Idle,
+		strips: slices.Clone(w.Stripped)}
 	for _, taken := range w.Steps {
 		s.means = append(s.means, w.Named(taken.From.Path)...)
 	}
@@ -642,7 +665,8 @@ func statusText(status int) string {
 func EncodeAside(refused *List, unread []Unread) []byte {
 	return table.EncodeRecords([]string{"from", "to", "status", "problem"}, func(yield func([]string) bool) {
 		for _, r := range refused.All() {
-			if !yield([]string{r.From, r.goalText(refused.Site), statusText(r.Status), "leads round in a circle, or contradicts another row"}) {
+			if !yield([]string{r.From, r.goalText(refused.Site), statusText(r.Status),
+				"leads round in a circle, or contradicts another row"}) {
 				return
 			}
 		}

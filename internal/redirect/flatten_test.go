@@ -47,16 +47,20 @@ func TestFlatten(t *testing.T) {
 	assert.Equal(t, "from,to,status\n/a,/b,301\n/i,/b,301\n/i?k=1,/c,301\n", string(flat.Encode()))
 	exact, found := Flatten(list, small(list), Exact)
 	assert.Empty(t, found)
-	assert.Equal(t, "from,to,status\n/a,/i,301\n/i,/b,301\n/i?k=1,/c,301\n", string(exact.Encode()), "a request for /a?k=1 goes to /c")
-	for _, lines := range []string{"/a,/b,301\n/b,/a,301", "/a,/a,301", "/a,/b,301\n/a,/c,301", "/p/{x},/q/{x},301\n/q/1,page@en,301\n/q/{x},/p/{x},301"} {
+	assert.Equal(t, "from,to,status\n/a,/i,301\n/i,/b,301\n/i?k=1,/c,301\n", string(exact.Encode()),
+		"a request for /a?k=1 goes to /c")
+	for _, lines := range []string{"/a,/b,301\n/b,/a,301", "/a,/a,301", "/a,/b,301\n/a,/c,301",
+		"/p/{x},/q/{x},301\n/q/1,page@en,301\n/q/{x},/p/{x},301"} {
 		list := read(t, strings.Split(lines, "\n")...)
 		flat, found := Flatten(list, small(list), Straight)
 		assert.Nil(t, flat, lines)
 		assert.NotEmpty(t, found, lines)
 	}
-	list = read(t, "/x,/a,301", "/a,/b,301", "/b,/a,301", "/y,/z,301", "/c,/d,301", "/c,/e,301", "/d,/f,301", "/s,/s,301")
+	list = read(t, "/x,/a,301", "/a,/b,301", "/b,/a,301", "/y,/z,301", "/c,/d,301", "/c,/e,301", "/d,/f,301",
+		"/s,/s,301")
 	fine, refused := Part(list, small(list))
-	assert.Equal(t, "from,to,status\n/y,/z,301\n/d,/f,301\n", string(fine.Encode()), "what a row of a conflict leads to is no part of it")
+	assert.Equal(t, "from,to,status\n/y,/z,301\n/d,/f,301\n", string(fine.Encode()),
+		"what a row of a conflict leads to is no part of it")
 	assert.Equal(t, 6, refused.Len())
 }
 
@@ -156,8 +160,10 @@ func TestFlattenKeepsEveryEnd(t *testing.T) {
 	for used < 3000 {
 		var lines []string
 		for range 1 + random.IntN(6) {
-			from := pick("", "", "http://www.skerrywick.example", "https://skerrywick.example") + pick("/a", "/b", "/c", "/d") + pick("", "", "?k=1", "?k=2")
-			to := pick("", "", "http://www.skerrywick.example", "https://skerrywick.example", "https://other.example") + pick("/a", "/b", "/c", "/e", "/f") + pick("", "", "?k=1", "?k=2", "?z=3") + pick("", "#x")
+			from := pick("", "", "http://www.skerrywick.example", "https://skerrywick.example") +
+				pick("/a", "/b", "/c", "/d") + pick("", "", "?k=1", "?k=2")
+			to := pick("", "", "http://www.skerrywick.example", "https://skerrywick.example", "https://other.example") +
+				pick("/a", "/b", "/c", "/e", "/f") + pick("", "", "?k=1", "?k=2", "?z=3") + pick("", "#x")
 			status := pick("301", "302", "303", "307", "308", "", "410")
 			if status == "410" {
 				to = ""
@@ -166,12 +172,14 @@ func TestFlattenKeepsEveryEnd(t *testing.T) {
 		}
 		if random.IntN(3) == 0 { // patterns too; none of them reads what it writes
 			for range 1 + random.IntN(2) {
-				lines = append(lines, pick("/p/{x}", "/q/{x}", "/p/{x}/more")+","+pick("/{x}", "/r/{x}", "/q/{x}", "/a", "https://other.example/{x}")+","+pick("301", "302", "308"))
+				lines = append(lines, pick("/p/{x}", "/q/{x}", "/p/{x}/more")+","+pick("/{x}", "/r/{x}", "/q/{x}", "/a",
+					"https://other.example/{x}")+","+pick("301", "302", "308"))
 			}
 		}
 		rows := read(t, lines...)
 		flat, found := Flatten(rows, small(rows), Straight)
-		if flat == nil || slices.ContainsFunc(found, func(f finding.Finding) bool { return strings.Contains(f.What, "stays as it is") }) {
+		if flat == nil || slices.ContainsFunc(found,
+			func(f finding.Finding) bool { return strings.Contains(f.What, "stays as it is") }) {
 			continue
 		}
 		used++

@@ -92,7 +92,8 @@ func (l *List) room() *[]record {
 // Row returns the row with a number, from 0.
 func (l *List) Row(i int) Row {
 	r := l.at(i)
-	row := Row{From: r.from, To: r.to, Status: int(r.status), Drop: r.drop, File: l.files[r.file], Line: int(r.line), notes: l.notes[i]}
+	row := Row{From: r.from, To: r.to, Status: int(r.status), Drop: r.drop, File: l.files[r.file], Line: int(r.line),
+		notes: l.notes[i]}
 	if r.pattern {
 		n, _ := slices.BinarySearchFunc(l.patterns, i, func(p numbered, i int) int { return p.row - i })
 		row.Pattern = l.patterns[n].Pattern
@@ -126,7 +127,8 @@ func (l *List) target(r *record) (inventory.Ref, address.Address) {
 		if r.to[len(scheme)] == 's' {
 			scheme = "https"
 		}
-		return inventory.Ref{}, address.Address{Scheme: scheme, Host: r.to[len(scheme)+len("://") : r.path], Path: r.to[r.path:]}
+		return inventory.Ref{}, address.Address{Scheme: scheme, Host: r.to[len(scheme)+len("://") : r.path],
+			Path: r.to[r.path:]}
 	}
 	page, target, _ := readTarget(r.to, l.Site) // it was read before
 	return page, target
@@ -134,12 +136,14 @@ func (l *List) target(r *record) (inventory.Ref, address.Address) {
 
 // record returns what is kept of a row.
 func (l *List) record(row *Row) record {
-	r := record{from: row.From, to: row.To, line: uint32(row.Line), status: uint16(row.Status), drop: row.Drop, pattern: row.Pattern != nil}
+	r := record{from: row.From, to: row.To, line: uint32(row.Line), status: uint16(row.Status), drop: row.Drop,
+		pattern: row.Pattern != nil}
 	r.plain = row.Source == route.Source{Path: row.From} && !r.pattern
 	if t := row.Target; t.Query == "" && t.Fragment == "" && t.Path != "" && strings.HasPrefix(row.To, t.Scheme) {
 		const sign = "://"
 		host := len(t.Scheme) + len(sign)
-		if path := host + len(t.Host); strings.HasPrefix(row.To[len(t.Scheme):], sign) && strings.HasPrefix(row.To[host:], t.Host) && row.To[path:] == t.Path {
+		if path := host + len(t.Host); strings.HasPrefix(row.To[len(t.Scheme):], sign) &&
+			strings.HasPrefix(row.To[host:], t.Host) && row.To[path:] == t.Path {
 			r.path = uint16(path)
 		}
 	}
@@ -159,7 +163,8 @@ func (l *List) shortcut(f *fields) (record, bool) {
 	}
 	o := l.Site.Origin
 	path := len(o.Scheme) + len("://") + len(o.Host)
-	if len(f.to) > path && f.to[len(o.Scheme):len(o.Scheme)+len("://")] == "://" && f.to[path-len(o.Host):path] == o.Host && f.to[:len(o.Scheme)] == o.Scheme {
+	if len(f.to) > path && f.to[len(o.Scheme):len(o.Scheme)+len("://")] == "://" &&
+		f.to[path-len(o.Host):path] == o.Host && f.to[:len(o.Scheme)] == o.Scheme {
 		r.path = uint16(path)
 	}
 	return r, address.Plain(f.to[r.path:])
@@ -177,7 +182,8 @@ func (l *List) IsPattern(i int) bool { return l.at(i).pattern }
 // Entry returns what becomes of a request that meets a row, which is no pattern; current gives the address of a page.
 func (l *List) Entry(i int, current func(inventory.Ref) (address.Address, bool)) resolve.Entry {
 	row := l.Row(i)
-	e := resolve.Entry{Kind: resolve.Redirect, Names: row.Names(), Target: row.Target, Status: row.Status, Drop: row.Drop, Cause: row.Cause()}
+	e := resolve.Entry{Kind: resolve.Redirect, Names: row.Names(), Target: row.Target, Status: row.Status,
+		Drop: row.Drop, Cause: row.Cause()}
 	if row.Gone() {
 		e.Kind = resolve.Gone
 	}
@@ -200,7 +206,8 @@ func (l *List) Patterns() []resolve.Pattern {
 	list := make([]resolve.Pattern, len(l.patterns))
 	for k, p := range l.patterns {
 		r := l.at(p.row)
-		list[k] = resolve.Pattern{Pattern: p.Pattern, Status: int(r.status), Drop: r.drop, Row: p.row, Where: l.place(p.row),
+		list[k] = resolve.Pattern{Pattern: p.Pattern, Status: int(r.status), Drop: r.drop, Row: p.row,
+			Where: l.place(p.row),
 			Cause: resolve.Cause{File: l.files[r.file], Line: int(r.line), Rule: "pattern " + r.from + " to " + r.to}}
 	}
 	return list
@@ -238,7 +245,8 @@ func (l *List) Clone() *List {
 	for i, block := range l.blocks {
 		c.blocks[i] = slices.Clone(block)
 	}
-	c.Columns, c.files, c.patterns, c.notes = slices.Clone(l.Columns), slices.Clone(l.files), slices.Clone(l.patterns), maps.Clone(l.notes)
+	c.Columns, c.files, c.patterns, c.notes = slices.Clone(l.Columns), slices.Clone(l.files), slices.Clone(l.patterns),
+		maps.Clone(l.notes)
 	return &c
 }
 
@@ -271,7 +279,8 @@ func (l *List) replace(i int, row Row) {
 	}
 }
 
-// flatAlready reports whether a row is written as a flat list has it, if nothing leads on from its target: from a path to
+// flatAlready reports whether a row is written as a flat list has it, if nothing leads on from its target: from a path
+// to
 // a path.
 func (l *List) flatAlready(i int) bool {
 	r := l.at(i)
@@ -311,8 +320,9 @@ func (l *List) addColumn(name string) {
 // usualNames are those that the columns of a list go by elsewhere.
 func usualNames() map[string][]string {
 	return map[string][]string{
-		"from":   {"old", "old url", "old address", "source url", "source address", "redirect from", "request"},
-		"to":     {"new", "new url", "new address", "target", "target url", "destination", "destination url", "redirect to", "location"},
+		"from": {"old", "old url", "old address", "source url", "source address", "redirect from", "request"},
+		"to": {"new", "new url", "new address", "target", "target url", "destination", "destination url",
+			"redirect to", "location"},
 		"status": {"code", "status code", "type", "http status", "http code"},
 	}
 }
@@ -366,7 +376,8 @@ func (l *List) Read(file string, r io.Reader) (found []finding.Finding, err erro
 	if err := sheet.Require("from", "to"); err != nil {
 		return nil, err
 	}
-	c := columns{from: sheet.Column("from"), to: sheet.Column("to"), status: sheet.Column("status"), query: sheet.Column("query"), class: sheet.Column("class")}
+	c := columns{from: sheet.Column("from"), to: sheet.Column("to"), status: sheet.Column("status"),
+		query: sheet.Column("query"), class: sheet.Column("class")}
 	for i, name := range sheet.Columns {
 		if !slices.Contains([]int{c.from, c.to, c.status, c.query}, i) {
 			c.notes, c.names = append(c.notes, i), append(c.names, name)

@@ -35,7 +35,8 @@ func Merge(have, more *List, world World, choose Choose) (Merged, []finding.Find
 	m := merger{World: world, have: have, added: map[string]int{}}
 	var found []finding.Finding
 	for row := range rowsOf(more) {
-		row.notes = slices.DeleteFunc(slices.Clone(row.notes), func(n note) bool { return !slices.Contains(result.List.Columns, n.column) })
+		row.notes = slices.DeleteFunc(slices.Clone(row.notes),
+			func(n note) bool { return !slices.Contains(result.List.Columns, n.column) })
 		i := m.find(row)
 		if i < 0 {
 			m.added[m.key(row)] = result.List.Len()
@@ -47,8 +48,10 @@ func Merge(have, more *List, world World, choose Choose) (Merged, []finding.Find
 		case old.goal() == row.goal():
 			result.Known++
 		case choose == nil:
-			found = append(found, finding.Finding{Code: finding.Conflict, Severity: finding.Error, Where: row.Place(), Related: []finding.Place{old.Place()},
-				What:   fmt.Sprintf("%s leads to %s here, and to %s in %s", row.From, row.goal(), old.goal(), old.Place()),
+			found = append(found, finding.Finding{Code: finding.Conflict, Severity: finding.Error, Where: row.Place(),
+				Related: []finding.Place{old.Place()},
+				What: fmt.Sprintf("%s leads to %s here, and to %s in %s", row.From, row.goal(), old.goal(),
+					old.Place()),
 				Advice: "take one of the two out, or answer on a terminal which is right"})
 		default:
 			take, err := choose(old, row)

@@ -128,12 +128,14 @@ func (w smallWorld) meets(at place) (met []int) {
 	// and this one doesn't.
 	namedElse := func(own string) bool {
 		return slices.ContainsFunc(w.lines, func(o line) bool {
-			return !o.pattern() && o.from.path == at.path && o.from.query != "" && name(o.from.query) != name(own) && carries(at.query, name(o.from.query)) != ""
+			return !o.pattern() && o.from.path == at.path && o.from.query != "" && name(o.from.query) != name(own) &&
+				carries(at.query, name(o.from.query)) != ""
 		})
 	}
 	for rank := range 3 {
 		for i, l := range w.lines {
-			if l.pattern() || l.from.path != at.path || l.from.query != "" && carries(at.query, name(l.from.query)) != l.from.query || namedElse(l.from.query) {
+			if l.pattern() || l.from.path != at.path || l.from.query != "" &&
+				carries(at.query, name(l.from.query)) != l.from.query || namedElse(l.from.query) {
 				continue
 			}
 			r := 2
@@ -317,8 +319,11 @@ func (w smallWorld) sources(want map[string]int) {
 			}
 			everywhere = everywhere || o.from.host == ""
 			for _, p := range w.lines {
-				if same(p) && (p.from.host == o.from.host || p.from.host == "" || o.from.host == "") && goal(p) != goal(o) {
-					differs = differs || l.from.host == o.from.host || l.from.host == "" || o.from.host == "" || p.from.host == "" || slices.ContainsFunc(w.lines, func(q line) bool { return same(q) && q.from.host == "" })
+				if same(p) && (p.from.host == o.from.host || p.from.host == "" || o.from.host == "") &&
+					goal(p) != goal(o) {
+					differs = differs || l.from.host == o.from.host || l.from.host == "" || o.from.host == "" ||
+						p.from.host == "" || slices.ContainsFunc(w.lines,
+						func(q line) bool { return same(q) && q.from.host == "" })
 				}
 			}
 			if j < i && o.from.host == l.from.host {
@@ -413,7 +418,8 @@ func TestCheckAgreesWithANaiveOne(t *testing.T) {
 	random := rand.New(rand.NewPCG(3, 2026))
 	one := func(list ...string) string { return list[random.IntN(len(list))] }
 	anywhere := func() place {
-		return place{one("", "", homeHost, "www."+homeHost), one("/a", "/b", "/c", "/d"), one("", "", "", "k=1", "k=2", "m=1")}
+		return place{one("", "", homeHost, "www."+homeHost), one("/a", "/b", "/c", "/d"),
+			one("", "", "", "k=1", "k=2", "m=1")}
 	}
 	rounds := 10000
 	if testing.Short() {
@@ -425,7 +431,8 @@ func TestCheckAgreesWithANaiveOne(t *testing.T) {
 		for range 1 + random.IntN(7) {
 			l := line{from: anywhere(), to: anywhere(), status: []int{301, 301, 302}[random.IntN(3)]}
 			if random.IntN(4) == 0 {
-				l = line{folder: one("/", "/", "/p/", "/q/"), letters: one("", "", "ab", "bc"), target: one("/", "/p/", "/q/", "/a", "/b"), status: l.status}
+				l = line{folder: one("/", "/", "/p/", "/q/"), letters: one("", "", "ab", "bc"),
+					target: one("/", "/p/", "/q/", "/a", "/b"), status: l.status}
 			}
 			w.lines = append(w.lines, l)
 			text += l.String() + "\n"

@@ -19,7 +19,9 @@ const maxPatterns = 2000
 // comparePatterns finds patterns that repeat, contradict or cover each other.
 func (c *checker) comparePatterns() {
 	if len(c.patterns) > maxPatterns {
-		c.add(c.patterns[maxPatterns].row, finding.BadRow, finding.Error, fmt.Sprintf("this list has %d patterns; at most %d are compared with each other", len(c.patterns), maxPatterns), "", "list the addresses instead")
+		c.add(c.patterns[maxPatterns].row, finding.BadRow, finding.Error,
+			fmt.Sprintf("this list has %d patterns; at most %d are compared with each other", len(c.patterns),
+				maxPatterns), "", "list the addresses instead")
 		c.patterns = c.patterns[:maxPatterns]
 	}
 	same := map[string][]numbered{} // by what they read
@@ -106,7 +108,9 @@ func (c *checker) compare(p numbered, before []numbered) {
 		}
 	}
 	if len(covering) > 0 && template.Covered(p.Reader, covering, c.Paths.Lower) {
-		f := c.add(p.row, finding.Shadowed, finding.Warning, fmt.Sprintf("%s is never met: patterns before it read all of its addresses", p.From), "visitors go where the earlier ones lead", "put it before them, or delete it")
+		f := c.add(p.row, finding.Shadowed, finding.Warning,
+			fmt.Sprintf("%s is never met: patterns before it read all of its addresses", p.From),
+			"visitors go where the earlier ones lead", "put it before them, or delete it")
 		for _, q := range near {
 			if len(f.Related) < shownSteps {
 				f.Related = append(f.Related, c.list.place(q.row))
@@ -116,14 +120,18 @@ func (c *checker) compare(p numbered, before []numbered) {
 	}
 	for _, q := range near {
 		path, ok := template.Overlap(p.Reader, q.Reader, c.Paths.Lower)
-		if !ok || coversQuery(p.Reader, q.Reader) && template.Covered(q.Reader, []*template.Reader{p.Reader}, c.Paths.Lower) {
+		if !ok || coversQuery(p.Reader, q.Reader) && template.Covered(q.Reader, []*template.Reader{p.Reader},
+			c.Paths.Lower) {
 			continue // the earlier one is an exception of this one
 		}
 		if c.sameGoal(p, q, path) {
 			continue
 		}
-		f := c.add(p.row, finding.Conflict, finding.Error, fmt.Sprintf("%s and %s in line %d both read %s, and neither is narrower", p.From, q.From, c.list.at(q.row).line, path),
-			"which of them is met depends on their order alone", "list "+path+" and the like on their own, or narrow one of the two by class")
+		f := c.add(p.row, finding.Conflict, finding.Error,
+			fmt.Sprintf("%s and %s in line %d both read %s, and neither is narrower", p.From, q.From,
+				c.list.at(q.row).line, path),
+			"which of them is met depends on their order alone",
+			"list "+path+" and the like on their own, or narrow one of the two by class")
 		f.Related = []finding.Place{c.list.place(q.row)}
 		c.flags[p.row] |= stuck
 		c.flags[q.row] |= stuck
@@ -149,7 +157,8 @@ func overlapInQuery(a, b *template.Reader) bool {
 		if a.Name != b.Name {
 			return false
 		}
-		return a.Variable != "" && b.Variable != "" || a.Value == b.Value || a.Variable != "" && b.Value != "" || b.Variable != "" && a.Value != ""
+		return a.Variable != "" && b.Variable != "" || a.Value == b.Value || a.Variable != "" && b.Value != "" ||
+			b.Variable != "" && a.Value != ""
 	})
 }
 

@@ -113,7 +113,8 @@ func (f *fields) parse(row *Row, site address.Site) *finding.Finding {
 	var err error
 	if !pattern {
 		if row.Source, err = route.ReadSource(f.from, site); err != nil {
-			return bad(finding.UnreachableSource, "from: %v; write a path, or an address on one of the site's hosts", err)
+			return bad(finding.UnreachableSource, "from: %v; write a path, or an address on one of the site's hosts",
+				err)
 		}
 	}
 	switch f.status {
@@ -122,7 +123,8 @@ func (f *fields) parse(row *Row, site address.Site) *finding.Finding {
 		row.Status = 301
 	default:
 		if row.Status, err = strconv.Atoi(f.status); err != nil || !resolve.ValidStatus(row.Status) {
-			return bad(finding.BadRow, "%q is no status of a redirect; write 301, 302, 303, 307, 308 or 410", address.Printable(f.status))
+			return bad(finding.BadRow, "%q is no status of a redirect; write 301, 302, 303, 307, 308 or 410",
+				address.Printable(f.status))
 		}
 	}
 	switch f.query {
@@ -134,16 +136,19 @@ func (f *fields) parse(row *Row, site address.Site) *finding.Finding {
 	}
 	switch {
 	case row.Gone() && f.to != "":
-		return bad(finding.WrongStatus, "410 says that the page is gone, but there is a target; leave the target empty or write 301")
+		return bad(finding.WrongStatus, "410 says that the page is gone, but there is a target; leave the target "+
+			"empty or write 301")
 	case row.Gone() && pattern:
-		return bad(finding.BadRow, "a pattern can't say that pages are gone; list their addresses, or lead it to another page")
+		return bad(finding.BadRow, "a pattern can't say that pages are gone; list their addresses, or lead it to "+
+			"another page")
 	case row.Gone():
 		return nil
 	case f.to == "":
 		return bad(finding.WrongStatus, "there is no target; write one, or the status 410")
 	}
 	if strings.HasPrefix(f.to, "//") || strings.HasPrefix(f.to, "/\\") {
-		return bad(finding.UnsafeTarget, "to: %s names a host without saying so, and browsers go there; write https:// in front, or one slash", address.Printable(f.to))
+		return bad(finding.UnsafeTarget, "to: %s names a host without saying so, and browsers go there; write "+
+			"https:// in front, or one slash", address.Printable(f.to))
 	}
 	if path, _, _ := strings.Cut(f.to, "?"); pattern || strings.IndexByte(path, '{') >= 0 {
 		classes, err := route.ParseClasses(f.class)

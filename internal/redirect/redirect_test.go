@@ -16,7 +16,8 @@ import (
 )
 
 func skerrywick() address.Site {
-	return address.Site{Origin: address.Address{Scheme: "https", Host: "skerrywick.example", Path: "/"}, Hosts: []string{"www.skerrywick.example"}}
+	return address.Site{Origin: address.Address{Scheme: "https", Host: "skerrywick.example", Path: "/"},
+		Hosts: []string{"www.skerrywick.example"}}
 }
 
 func read(t *testing.T, lines ...string) *List {
@@ -28,7 +29,8 @@ func read(t *testing.T, lines ...string) *List {
 }
 
 func TestReadRow(t *testing.T) {
-	rows := read(t, "/a,route-x@de,", "http://www.skerrywick.example/b?k=v,guide@en#part,302", "/c,,410", "/d,/e?x#y,308")
+	rows := read(t, "/a,route-x@de,", "http://www.skerrywick.example/b?k=v,guide@en#part,302", "/c,,410",
+		"/d,/e?x#y,308")
 	assert.Equal(t, route.Source{Path: "/a"}, rows.Row(0).Source)
 	assert.True(t, rows.Row(0).ToPage())
 	assert.Zero(t, rows.Row(0).Status)
@@ -43,8 +45,10 @@ func TestReadRow(t *testing.T) {
 }
 
 func TestMatch(t *testing.T) {
-	sources := []route.Source{{Path: "/index.php", Query: "item=1"}, {Path: "/index.php", Query: "item=1&lang=de"}, {Path: "/index.php"}, {Path: "/Ab%28c%29"},
-		{Host: "www.skerrywick.example", Path: "/h"}, {Path: "/h"}, {Host: "skerrywick.example", Path: "/h"}, {Host: "other.example", Path: "/h"}}
+	sources := []route.Source{{Path: "/index.php", Query: "item=1"}, {Path: "/index.php", Query: "item=1&lang=de"},
+		{Path: "/index.php"}, {Path: "/Ab%28c%29"},
+		{Host: "www.skerrywick.example", Path: "/h"}, {Path: "/h"}, {Host: "skerrywick.example", Path: "/h"},
+		{Host: "other.example", Path: "/h"}}
 	x := route.NewIndex(skerrywick(), true, func(n int) route.Source { return sources[n] })
 	for _, s := range sources {
 		x.Add(s)
@@ -59,8 +63,10 @@ func TestMatch(t *testing.T) {
 	} {
 		assert.ElementsMatch(t, want, match("skerrywick.example", "/index.php", query), query)
 	}
-	assert.Equal(t, []int{3}, match("skerrywick.example", "//aB(C)", ""), "letters, slashes and how a mark is written don't count")
-	assert.Equal(t, []int{4, 5, 6}, match("www.skerrywick.example", "/h", ""), "what is written for the host or for all comes first")
+	assert.Equal(t, []int{3}, match("skerrywick.example", "//aB(C)", ""),
+		"letters, slashes and how a mark is written don't count")
+	assert.Equal(t, []int{4, 5, 6}, match("www.skerrywick.example", "/h", ""),
+		"what is written for the host or for all comes first")
 	assert.Equal(t, []int{5, 6, 4}, match("skerrywick.example", "/h", ""))
 }
 
@@ -69,24 +75,33 @@ func TestCheckSmall(t *testing.T) {
 		lines []string
 		want  map[string]int
 	}{
-		"clean":                       {[]string{"/a,/b,301", "/c,/b,302", "/d,https://other.example/a,301", "/e,,410", "/f,page@en,"}, map[string]int{"foreign-target": 1}},
-		"chain of three":              {[]string{"/a,/b,301", "/b,/c,301", "/c,/d,301"}, map[string]int{"chain": 2}},
-		"loop":                        {[]string{"/a,/b,301", "/b,/a,301"}, map[string]int{"loop": 1}},
-		"into a loop is no chain":     {[]string{"/x,/a,301", "/a,/b,301", "/b,/a,301"}, map[string]int{"loop": 1, "into-loop": 1}},
-		"to itself is no loop":        {[]string{"/a,/a,301"}, map[string]int{"self": 1}},
-		"two loops":                   {[]string{"/a,/b,301", "/b,/a,301", "/c,/d,301", "/d,/c,301"}, map[string]int{"loop": 2}},
-		"conflict once":               {[]string{"/a,/b,301", "/a,/c,301", "/a,/b,302"}, map[string]int{"conflict": 1}},
-		"the same twice":              {[]string{"/a,/b,301", "/a,/b,301"}, map[string]int{"duplicate": 1}},
-		"the origin's row serves all": {[]string{"/a,http://www.skerrywick.example/b,301", "https://skerrywick.example/b,/c,301"}, map[string]int{"chain": 1}},
-		"only the first row counts":   {[]string{"/a,/b,301", "/a,/c,301", "/c,/d,301"}, map[string]int{"conflict": 1}},
-		"hosts may differ":            {[]string{"http://www.skerrywick.example/a,/b,301", "https://skerrywick.example/a,/c,301"}, map[string]int{}},
-		"twice behind a host's":       {[]string{"http://www.skerrywick.example/a,/b,301", "/a,/b,301", "/a,/b,301"}, map[string]int{"duplicate": 1}},
-		"a path is all hosts":         {[]string{"http://www.skerrywick.example/a,/b,301", "/a,/c,301"}, map[string]int{"conflict": 1}},
-		"letters and slashes":         {[]string{"/a,/B//c,301", "/b/C,/d,301"}, map[string]int{"chain": 1}},
-		"parameters":                  {[]string{"/a,/i?k=1,301", "/i?k=1,/b,301", "/i?k=2,/c,301"}, map[string]int{"chain": 1}},
-		"other parameters":            {[]string{"/a,/i?k=3,301", "/i?k=1,/b,301"}, map[string]int{}},
-		"gone at the end is a chain":  {[]string{"/a,/b,301", "/b,,410"}, map[string]int{"chain": 1}},
-		"conflict leading into loops": {[]string{"/a,/b,301", "/a,/x,301", "/b,/a,301"}, map[string]int{"conflict": 1, "loop": 1}},
+		"clean": {[]string{"/a,/b,301", "/c,/b,302", "/d,https://other.example/a,301", "/e,,410",
+			"/f,page@en,"}, map[string]int{"foreign-target": 1}},
+		"chain of three": {[]string{"/a,/b,301", "/b,/c,301", "/c,/d,301"}, map[string]int{"chain": 2}},
+		"loop":           {[]string{"/a,/b,301", "/b,/a,301"}, map[string]int{"loop": 1}},
+		"into a loop is no chain": {[]string{"/x,/a,301", "/a,/b,301", "/b,/a,301"},
+			map[string]int{"loop": 1, "into-loop": 1}},
+		"to itself is no loop": {[]string{"/a,/a,301"}, map[string]int{"self": 1}},
+		"two loops": {[]string{"/a,/b,301", "/b,/a,301", "/c,/d,301", "/d,/c,301"},
+			map[string]int{"loop": 2}},
+		"conflict once":  {[]string{"/a,/b,301", "/a,/c,301", "/a,/b,302"}, map[string]int{"conflict": 1}},
+		"the same twice": {[]string{"/a,/b,301", "/a,/b,301"}, map[string]int{"duplicate": 1}},
+		"the origin's row serves all": {[]string{"/a,http://www.skerrywick.example/b,301",
+			"https://skerrywick.example/b,/c,301"}, map[string]int{"chain": 1}},
+		"only the first row counts": {[]string{"/a,/b,301", "/a,/c,301", "/c,/d,301"}, map[string]int{"conflict": 1}},
+		"hosts may differ": {[]string{"http://www.skerrywick.example/a,/b,301",
+			"https://skerrywick.example/a,/c,301"}, map[string]int{}},
+		"twice behind a host's": {[]string{"http://www.skerrywick.example/a,/b,301", "/a,/b,301", "/a,/b,301"},
+			map[string]int{"duplicate": 1}},
+		"a path is all hosts": {[]string{"http://www.skerrywick.example/a,/b,301", "/a,/c,301"},
+			map[string]int{"conflict": 1}},
+		"letters and slashes": {[]string{"/a,/B//c,301", "/b/C,/d,301"}, map[string]int{"chain": 1}},
+		"parameters": {[]string{"/a,/i?k=1,301", "/i?k=1,/b,301", "/i?k=2,/c,301"},
+			map[string]int{"chain": 1}},
+		"other parameters":           {[]string{"/a,/i?k=3,301", "/i?k=1,/b,301"}, map[string]int{}},
+		"gone at the end is a chain": {[]string{"/a,/b,301", "/b,,410"}, map[string]int{"chain": 1}},
+		"conflict leading into loops": {[]string{"/a,/b,301", "/a,/x,301", "/b,/a,301"},
+			map[string]int{"conflict": 1, "loop": 1}},
 	} {
 		assert.Equal(t, c.want, finding.Count(found(t, c.lines...)), name)
 	}
@@ -116,7 +131,8 @@ func found(t *testing.T, lines ...string) []finding.Finding {
 
 // What the site's own rules make of a row.
 func TestCheckAfterTheSitesRules(t *testing.T) {
-	speller := address.Speller{Site: skerrywick(), Paths: address.Paths{Lower: true, Slash: address.SlashNever, NoExtension: true}}
+	speller := address.Speller{Site: skerrywick(), Paths: address.Paths{Lower: true, Slash: address.SlashNever,
+		NoExtension: true}}
 	for line, want := range map[string]map[string]int{
 		"/a,/b,301":                              {},
 		"/a,/a,301":                              {"self": 1},
@@ -156,7 +172,8 @@ func TestCheckIsNeverQuadratic(t *testing.T) {
 		same = append(same, "/a,/b,301")
 	}
 	assert.Equal(t, map[string]int{"chain": n - 1}, finding.Count(found(t, chain...)))
-	assert.Equal(t, map[string]int{"loop": 1, "into-loop": n}, finding.Count(found(t, append(into, "/loop,/x,301", "/x,/loop,301")...)))
+	assert.Equal(t, map[string]int{"loop": 1, "into-loop": n},
+		finding.Count(found(t, append(into, "/loop,/x,301", "/x,/loop,301")...)))
 	assert.Equal(t, map[string]int{"duplicate": n - 1}, finding.Count(found(t, same...)))
 }
 
@@ -214,7 +231,8 @@ func TestMatchAgreesWithTheRule(t *testing.T) {
 				want = append(want, i)
 			}
 		}
-		assert.ElementsMatch(t, want, x.Match("skerrywick.example", path, asked, x.Named(path)), "%v asked %v", sources, asked)
+		assert.ElementsMatch(t, want, x.Match("skerrywick.example", path, asked, x.Named(path)), "%v asked %v", sources,
+			asked)
 	}
 }
 

@@ -42,7 +42,8 @@ func BenchmarkMillion(b *testing.B) {
 
 // million writes a list of n rows in no order.
 func million(n int) []byte {
-	words := []string{"harbour", "ferry", "island", "winter", "summer", "timetable", "freight", "kvitsund", "hildafjord", "notice", "cabin", "route", "guide", "walk", "family", "school", "boat"}
+	words := []string{"harbour", "ferry", "island", "winter", "summer", "timetable", "freight", "kvitsund",
+		"hildafjord", "notice", "cabin", "route", "guide", "walk", "family", "school", "boat"}
 	word := func(i int) string { return words[i%len(words)] }
 	var text bytes.Buffer
 	text.WriteString("from,to,status\n")

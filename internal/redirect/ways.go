@@ -107,14 +107,16 @@ func (c *checker) way(w *resolve.Walker, n, last int32, steps int) (found []find
 	case c.next[n] < 0 && c.flags[n]&looping == 0, c.flags[i]&inCycle != 0:
 	case c.flags[n]&looping != 0 && c.goesRound(i, last):
 	case c.flags[n]&looping != 0:
-		f := c.finding(i, finding.IntoLoop, finding.Error, fmt.Sprintf("%s leads to %s, and from there into a circle", c.list.at(i).from, c.list.at(i).to),
+		f := c.finding(i, finding.IntoLoop, finding.Error, fmt.Sprintf("%s leads to %s, and from there into a circle",
+			c.list.at(i).from, c.list.at(i).to),
 			"a visitor never arrives", "lead it straight to where it should end")
 		if c.next[n] >= 0 {
 			f.Related = []finding.Place{c.placeOf(c.next[n])}
 		}
 		found = append(found, f)
 	case c.rounds[n] > resolve.MaxRounds:
-		f := c.finding(i, finding.Loop, finding.Error, fmt.Sprintf("more than five patterns lead on to one another from %s", c.from(n)),
+		f := c.finding(i, finding.Loop, finding.Error,
+			fmt.Sprintf("more than five patterns lead on to one another from %s", c.from(n)),
 			"no visitor is led through so many", "lead it straight to where it should end")
 		for at := n; at >= 0 && len(f.Evidence) < shownSteps; at = c.next[at] {
 			f.Evidence = append(f.Evidence, c.from(at))
@@ -125,7 +127,8 @@ func (c *checker) way(w *resolve.Walker, n, last int32, steps int) (found []find
 		chain := c.chain(w, n, last, steps)
 		found = append(found, chain)
 		if c.flags[n]&permanent != 0 && c.flags[n]&temporary != 0 {
-			f := c.finding(i, finding.WrongStatus, finding.Warning, fmt.Sprintf("the way from %s is permanent in one hop and temporary in another", c.from(n)),
+			f := c.finding(i, finding.WrongStatus, finding.Warning,
+				fmt.Sprintf("the way from %s is permanent in one hop and temporary in another", c.from(n)),
 				"browsers and search engines keep the permanent part", "say the same status in all rows of the way")
 			f.Related = chain.Related
 			found = append(found, f)
@@ -142,7 +145,8 @@ func (c *checker) own(met int) bool {
 		return false
 	}
 	query := m.at.Query
-	return query == "" || query == address.JoinQuery(route.Carried(address.SplitQuery(query), c.Patterns[m.number].Names()))
+	return query == "" || query == address.JoinQuery(route.Carried(address.SplitQuery(query),
+		c.Patterns[m.number].Names()))
 }
 
 // goesRound reports whether a row is on the circle of a node: perhaps with parameters that others brought.
@@ -205,7 +209,8 @@ func (c *checker) circle(cycle []int32, told map[string]bool) {
 		}
 	}
 	f := finding.Finding{Code: finding.Loop, Severity: finding.Error, Where: c.list.place(rows[first]),
-		Why: "a visitor never arrives; browsers give up with an error", Advice: "decide which of these addresses is right and delete its row"}
+		Why:    "a visitor never arrives; browsers give up with an error",
+		Advice: "decide which of these addresses is right and delete its row"}
 	for k := range cycle {
 		if k == shownSteps {
 			f.Evidence = append(f.Evidence, fmt.Sprintf("... %d more", len(cycle)-shownSteps))

@@ -109,7 +109,8 @@ func (w *Walker) small() bool {
 func (w *Walker) Spelled(a address.Address) address.Address {
 	r := w.Rules
 	a = r.Site.Rebase(a)
-	if !r.Site.Has(a.Host) || r.IsFile(a.Path) || a.Query == "" && isPlain(a.Path) && r.WithoutPrefix(a.Path) == a.Path && r.Plain() {
+	if !r.Site.Has(a.Host) || r.IsFile(a.Path) || a.Query == "" && isPlain(a.Path) &&
+		r.WithoutPrefix(a.Path) == a.Path && r.Plain() {
 		return a
 	}
 	params := address.SplitQuery(a.Query)

@@ -88,7 +88,8 @@ const NoPage = "no page has this address"
 
 // Start begins a way, and keeps the room that the last one had.
 func (w *Walker) Start(method string, at address.Address) {
-	w.Way = Way{Method: method, At: at, query: w.query, split: w.split, Steps: w.Steps[:0], Causes: w.Causes[:0], Stripped: w.Stripped[:0]}
+	w.Way = Way{Method: method, At: at, query: w.query, split: w.split, Steps: w.Steps[:0], Causes: w.Causes[:0],
+		Stripped: w.Stripped[:0]}
 }
 
 // LongWays makes the walker do without its short ways.
@@ -180,7 +181,8 @@ func (w *Walker) Walk(stop func() bool) (End, error) {
 func (w *Walker) Nothing() bool {
 	r := w.Rules
 	path := w.At.Path
-	if !w.plain || w.At.Scheme != r.Site.Origin.Scheme || w.At.Host != r.Site.Origin.Host || !isPlain(path) || r.WithoutPrefix(path) != path {
+	if !w.plain || w.At.Scheme != r.Site.Origin.Scheme || w.At.Host != r.Site.Origin.Host || !isPlain(path) ||
+		r.WithoutPrefix(path) != path {
 		return false
 	}
 	if w.At.Query != "" && slices.ContainsFunc(w.Params(), r.Parameters.Noisy(path)) {
@@ -260,7 +262,8 @@ func (w *Walker) Step() (End, error) {
 		return End{}, nil
 	}
 	if len(carried) > 0 {
-		cause := r.says("site", "no page has this item: the path is known with other values of "+strings.Join(named, ", "))
+		cause := r.says("site", "no page has this item: the path is known with other values of "+strings.Join(named,
+			", "))
 		return End{Kind: AtNothing, Cause: cause}, nil
 	}
 	return End{Kind: AtNothing, Cause: w.nothing}, nil
@@ -313,7 +316,8 @@ func (w *Walker) serve(number int, e *Entry) (End, bool) {
 	if w.home(e.Path, w.rest()) || w.quiet() {
 		return End{}, true
 	}
-	return End{Kind: AtPage, Number: number, Cause: Cause{e.Cause.File, e.Cause.Line, "the page " + e.Page + " is live"}}, false
+	return End{Kind: AtPage, Number: number, Cause: Cause{e.Cause.File, e.Cause.Line, "the page " + e.Page +
+		" is live"}}, false
 }
 
 // pattern takes the first pattern that reads the request and leads elsewhere.

@@ -36,7 +36,8 @@ func ReadSource(s string, site address.Site) (Source, error) {
 		return Source{}, fmt.Errorf("%s has a fragment, which no request carries", address.Printable(s))
 	}
 	if address.Unsafe(a.Path) {
-		return Source{}, fmt.Errorf("%s has an encoded slash, backslash or control character, which no rule matches", address.Printable(s))
+		return Source{}, fmt.Errorf("%s has an encoded slash, backslash or control character, which no rule matches",
+			address.Printable(s))
 	}
 	source := SourceOf(a)
 	if s[0] == '/' {
@@ -256,7 +257,8 @@ func (x *Index) find(hash uint32, host, key, signature string, s *Source) (slot 
 		if !keyed {
 			key, signature, keyed = x.Key(s.Path), s.Signature(), true
 		}
-		if o := x.source(int(n)); o.Host == host && (o.Path == key || x.Key(o.Path) == key) && o.Signature() == signature {
+		if o := x.source(int(n)); o.Host == host && (o.Path == key || x.Key(o.Path) == key) &&
+			o.Signature() == signature {
 			return slot, int32(n)
 		}
 	}
@@ -293,7 +295,8 @@ func (x *Index) Named(path string) []string {
 
 // firsts calls yield with the first number of each host whose sources a request
 // on host meets.
-func (x *Index) firsts(host, path string, params []address.Param, named []string, yield func(entry string, first int32)) {
+func (x *Index) firsts(host, path string, params []address.Param, named []string,
+	yield func(entry string, first int32)) {
 	key, signature := x.Key(path), ""
 	if len(named) > 0 {
 		signature = Signature(Carried(params, named))

@@ -60,7 +60,8 @@ func NewPattern(from, to string, classes map[string]template.Class, site address
 	names := source.Names()
 	for _, name := range p.Target.Names() {
 		if !slices.Contains(names, name) {
-			return bad("to", "use the variables of from: "+strings.Join(names, ", "), "the variable %s is not in from", name)
+			return bad("to", "use the variables of from: "+strings.Join(names, ", "), "the variable %s is not in from",
+				name)
 		}
 	}
 	for name := range classes {
@@ -69,17 +70,20 @@ func NewPattern(from, to string, classes map[string]template.Class, site address
 		}
 	}
 	if host := literalHost(to); !strings.HasPrefix(to, "/") && (host == "" || strings.ContainsAny(host, "{}")) {
-		return nil, &PatternError{"to", fmt.Sprintf("%q lets a visitor choose the host, or is no address", address.Printable(to)), "write the host, and a / before the first variable or {/x*}", true}
+		return nil, &PatternError{"to", fmt.Sprintf("%q lets a visitor choose the host, or is no address",
+			address.Printable(to)), "write the host, and a / before the first variable or {/x*}", true}
 	}
 	if at, err := address.Resolve(site.Origin, p.Example()); err != nil || address.Unsafe(at.Path) {
-		return bad("from", "write it without", "%s has an encoded slash, backslash or control character, which no rule matches", address.Printable(from))
+		return bad("from", "write it without",
+			"%s has an encoded slash, backslash or control character, which no rule matches", address.Printable(from))
 	}
 	example := p.Sample("x")
 	normal, err := address.Resolve(site.Origin, example)
 	if err != nil {
 		return bad("to", "write a path or an http(s) address", "%v", err)
 	}
-	if text := normal.String(); !slices.Contains([]string{text, normal.Local(), strings.Replace(text, normal.Host+"/", normal.Host, 1)}, example) {
+	if text := normal.String(); !slices.Contains([]string{text, normal.Local(),
+		strings.Replace(text, normal.Host+"/", normal.Host, 1)}, example) {
 		return bad("to", "write it as in "+text, "the target is not in normal form")
 	}
 	p.prepare(normal)
@@ -107,7 +111,10 @@ func (p *Pattern) prepare(example address.Address) {
 			}
 			literal = literal[:cut]
 		}
-		at := slices.IndexFunc(elements, func(e template.Element) bool { return piece.Name != "" && e.Name == piece.Name })
+		at := slices.IndexFunc(elements, func(e template.Element) bool {
+			return piece.Name != "" &&
+				e.Name == piece.Name
+		})
 		switch {
 		case piece.Name == "":
 			list = append(list, directPiece{literal, -1})

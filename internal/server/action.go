@@ -103,7 +103,8 @@ func (r Reading) Move(kind Kind) string {
 // Stay is an expression for actions of pages, of one kind or, where it is empty, of both.
 func (r Reading) Stay(kind Kind) string {
 	between := or(r.Between, " ")
-	return or(string(kind), StayKinds) + between + or(r.Set, r.word()) + between + or(r.To, r.word()) + between + or(r.Identity, ".*")
+	return or(string(kind), StayKinds) + between + or(r.Set, r.word()) + between + or(r.To, r.word()) + between +
+		or(r.Identity, ".*")
 }
 
 // StayKinds is an expression for the beginning of actions of pages.

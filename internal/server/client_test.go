@@ -108,5 +108,6 @@ func (c *client) ask(scheme, method, host, target, forwarded string) (reply, err
 	if response.Close {
 		c.drop(scheme)
 	}
-	return reply{response.StatusCode, response.Header.Get("Location"), response.Header, strings.TrimSpace(string(body))}, nil
+	return reply{response.StatusCode, response.Header.Get("Location"), response.Header,
+		strings.TrimSpace(string(body))}, nil
 }

@@ -33,7 +33,8 @@ type Server struct {
 
 // Decide returns the steps that answer as the plan does, for a server. Findings say what it can't be told.
 func Decide(g *compile.Program, who Server, o Options) (*Flow, []finding.Finding) {
-	d := &decider{Flow: &Flow{Program: g, Plan: g.Plan, Folds: who.Folds && g.Plan.Paths.Lower}, who: who, trial: o.Trial, sets: NewSets(g.Plan)}
+	d := &decider{Flow: &Flow{Program: g, Plan: g.Plan, Folds: who.Folds && g.Plan.Paths.Lower}, who: who,
+		trial: o.Trial, sets: NewSets(g.Plan)}
 	d.Inner = len(g.Plan.Serves) > 0 || g.Plan.Front != nil
 	d.excepts()
 	d.patterns()
@@ -122,7 +123,9 @@ func (d *decider) flags(list address.Places) string {
 func (d *decider) patterns() {
 	for _, q := range d.Program.Patterns {
 		if d.scopeUnclear(q) {
-			d.found = append(d.found, NotExpressible(d.who.Name, q.Where, "a target that may be where a noise parameter is noise, or not", "let the target begin with that section, or give the parameter no for:"))
+			d.found = append(d.found, NotExpressible(d.who.Name, q.Where,
+				"a target that may be where a noise parameter is noise, or not",
+				"let the target begin with that section, or give the parameter no for:"))
 			continue
 		}
 		variants, err := Variants(q)
@@ -135,19 +138,22 @@ func (d *decider) patterns() {
 			kind = MoveFold // the path takes small letters
 		}
 		if strings.HasSuffix(q.Target.String(), "&") && d.who.LosesAmpersand {
-			d.found = append(d.found, NotExpressible(d.who.Name, q.Where, "a target that ends in &, which httpd takes away", "encode it"))
+			d.found = append(d.found, NotExpressible(d.who.Name, q.Where,
+				"a target that ends in &, which httpd takes away", "encode it"))
 			continue
 		}
 		d.codes.Add(q.Status)
 		for _, v := range variants {
 			expression, numbers := v.Expressions(d.Plan)
 			if len(numbers) > 8 {
-				d.found = append(d.found, NotExpressible(d.who.Name, q.Where, "more than eight variables in one pattern", "join some of them"))
+				d.found = append(d.found, NotExpressible(d.who.Name, q.Where,
+					"more than eight variables in one pattern", "join some of them"))
 				continue
 			}
 			action := Action{Kind: kind, Status: q.Status, Set: d.sets.Number(q.Strip, q.Drop)}
 			value := Text{{Literal: action.String()}}
-			d.Matchers = append(d.Matchers, Matcher{Expression: d.flags(q.Except) + "[0-9]+:" + expression, Value: append(value, v.Text(d.Plan.Site.Origin.Base(), numbers)...), Where: q.Where})
+			d.Matchers = append(d.Matchers, Matcher{Expression: d.flags(q.Except) + "[0-9]+:" + expression,
+				Value: append(value, v.Text(d.Plan.Site.Origin.Base(), numbers)...), Where: q.Where})
 		}
 	}
 }
@@ -174,7 +180,8 @@ func (d *decider) scopeUnclear(q compile.Pattern) bool {
 	unclear := func(literal string, whole bool) bool {
 		path, _, cut := strings.Cut(literal, "?")
 		return !whole && !cut && slices.ContainsFunc(d.Plan.Parameters.All, func(n parameter.Parameter) bool {
-			return n.Class == parameter.Noise && address.Fold(path) != n.For+"/" && strings.HasPrefix(n.For+"/", address.Fold(path))
+			return n.Class == parameter.Noise && address.Fold(path) != n.For+"/" &&
+				strings.HasPrefix(n.For+"/", address.Fold(path))
 		})
 	}
 	from := q.Reader.Elements()
@@ -196,7 +203,8 @@ func (d *decider) quick(o Options) {
 	dotless := func(list []string) bool {
 		return slices.ContainsFunc(list, func(s string) bool { return !strings.Contains(s, ".") })
 	}
-	if o.Trial || d.Plan.Upkeep != nil || d.Inner || d.exempts() || len(d.Plan.Site.Homes)+len(d.Plan.Proxies) > 0 || d.Plan.Paths.Slash == address.SlashAlways || dotless(d.Plan.Paths.Index) || dotless(d.Plan.FileList()) {
+	if o.Trial || d.Plan.Upkeep != nil || d.Inner || d.exempts() || len(d.Plan.Site.Homes)+len(d.Plan.Proxies) > 0 ||
+		d.Plan.Paths.Slash == address.SlashAlways || dotless(d.Plan.Paths.Index) || dotless(d.Plan.FileList()) {
 		return
 	}
 	q := &Quick{Path: `^/(?!` + Quote(d.Plan.Languages.Default) + `(?:/|\z))(?:[a-z0-9_~-]+(?:/[a-z0-9_~-]+)*)?\z`}
@@ -219,7 +227,8 @@ func (d *decider) request() {
 	scheme := "{scheme_asked}"
 	if len(d.Plan.Proxies) > 0 {
 		d.add(&Client{"proxied", d.Plan.Proxies})
-		d.add(&Table{Name: "scheme", Source: T("{proxied} {forwarded}"), Fold: true, Else: T(scheme), Rows: []Row{on(`^1 http\z`, "http"), on(`^1 https\z`, "https")}})
+		d.add(&Table{Name: "scheme", Source: T("{proxied} {forwarded}"), Fold: true, Else: T(scheme),
+			Rows: []Row{on(`^1 http\z`, "http"), on(`^1 https\z`, "https")}})
 		scheme = "{scheme}"
 	}
 	var hosts, bases []Row
@@ -241,7 +250,8 @@ func (d *decider) request() {
 		d.table("host0", "{site}", T("{host}"), is("-", nil))
 	}
 	d.add(Note("what no rule may touch; doubled slashes; characters that mean the same encoded and decoded"))
-	d.add(&Table{Name: "refused", Source: T("{raw}"), Fold: true, Else: T("0"), Rows: []Row{on(`%(?:2f|5c|7f|[01][0-9a-f])|\\`, "1")}})
+	d.add(&Table{Name: "refused", Source: T("{raw}"), Fold: true, Else: T("0"),
+		Rows: []Row{on(`%(?:2f|5c|7f|[01][0-9a-f])|\\`, "1")}})
 	d.table("doubled", "{raw}", T("0"), on(`//`, "1"))
 	d.table("safe", "{uri}", T("0"), on(`^[A-Za-z0-9._~/-]*\z`, "1"))
 	if d.exempts() {
@@ -321,7 +331,8 @@ func (d *decider) meanings() {
 		var flags Text
 		for i, places := range d.Excepts {
 			name := fmt.Sprintf("x%s_%d", n, i+1)
-			d.add(&Table{Name: name, Source: T("{p" + n + "}"), Fold: true, Else: T("0"), Rows: []Row{on("^"+Within(places.List())+`\z`, "1")}})
+			d.add(&Table{Name: name, Source: T("{p" + n + "}"), Fold: true, Else: T("0"),
+				Rows: []Row{on("^"+Within(places.List())+`\z`, "1")}})
 			flags = append(flags, Part{Variable: name})
 		}
 		d.add(&Table{Name: "x" + n, Else: flags})
@@ -366,7 +377,8 @@ func (d *decider) site() {
 	capitals := ""
 	if d.Folds {
 		d.untouched("file2", "exempt2", "{p2}", "")
-		d.table("capitals", "{safe}{file1}{file2} {way} {path_asked}", T("0"), on(`^10. . (?:site1|held) .*[A-Z]|^1.0 . site2 .*[A-Z]`, "1"))
+		d.table("capitals", "{safe}{file1}{file2} {way} {path_asked}", T("0"),
+			on(`^10. . (?:site1|held) .*[A-Z]|^1.0 . site2 .*[A-Z]`, "1"))
 		d.add(&Lower{"path_small", "path_asked"})
 		d.table("path", "{capitals}", T("{path_asked}"), is("1", T("{path_small}")))
 		capitals = "{capitals}"
@@ -384,7 +396,10 @@ func (d *decider) site() {
 // to works out where a redirect leads, but for the parameters that travel.
 func (d *decider) to() {
 	source, left, small := "{way}", "", ""
-	if slices.ContainsFunc(d.Matchers, func(m Matcher) bool { return strings.HasPrefix(m.Value[0].Literal, string(MoveFold)) }) {
+	if slices.ContainsFunc(d.Matchers, func(m Matcher) bool {
+		return strings.HasPrefix(m.Value[0].Literal,
+			string(MoveFold))
+	}) {
 		d.table("to_path", "{way}", nil, on(`^. `+Reading{To: `([^?#]*).*\z`}.Move(MoveFold), "{1}"))
 		d.add(&Lower{"to_small", "to_path"})
 		d.table("to_query", "{way}", nil, on(`^. `+Reading{To: `[^?#]*([?][^#]*)(?:#.*)?\z`}.Move(MoveFold), "{1}"))
@@ -417,7 +432,8 @@ func (d *decider) noise() {
 		if d.exempts() { // where the plan leaves the target alone, only what was asked counts
 			asked := &Table{Name: "scope_asked", Source: T("{p0}"), Fold: d.Plan.Paths.Lower, Else: T("0")}
 			for _, scope := range scopes {
-				asked.Rows = append(asked.Rows, Row{Expression: `^` + Quote(address.Decode(scope)) + `(?:/|\z)`, Value: number(scope)})
+				asked.Rows = append(asked.Rows, Row{Expression: `^` + Quote(address.Decode(scope)) + `(?:/|\z)`,
+					Value: number(scope)})
 			}
 			d.add(asked)
 			d.table("stops", "{exempt1}{exempt2} {way}", T("0"), on(`^1. . (?:site1|held)\z|^.1 . site2\z`, "1"))
@@ -425,14 +441,18 @@ func (d *decider) noise() {
 			t.Rows = append(t.Rows, on("^1", "{scope_asked}"))
 		}
 		for _, scope := range scopes {
-			t.Rows = append(t.Rows, Row{Expression: before + `https?://[^/]+` + Quote(address.Decode(scope)) + `(?:[/?]|\z)`, Value: number(scope)})
+			t.Rows = append(t.Rows, Row{Expression: before + `https?://[^/]+` + Quote(address.Decode(scope)) +
+				`(?:[/?]|\z)`, Value: number(scope)})
 		}
 		d.add(t)
 	}
-	d.table("set", "{way}", T(site), on(`^. `+Reading{Set: `(\S+)`, To: `.*\z`}.Move(""), "{1}"), on(`^. file\z`, "all"))
+	d.table("set", "{way}", T(site), on(`^. `+Reading{Set: `(\S+)`, To: `.*\z`}.Move(""), "{1}"),
+		on(`^. file\z`, "all"))
 	var rows []Row
 	for i, names := range d.sets.All() {
-		if number := strconv.Itoa(i); len(names) > 0 && (i == 0 || slices.ContainsFunc(scopes, func(s string) bool { return d.sets.Number(d.Plan.Parameters.LocalNoise(s), false) == number })) {
+		if number := strconv.Itoa(i); len(names) > 0 &&
+			(i == 0 || slices.ContainsFunc(scopes,
+				func(s string) bool { return d.sets.Number(d.Plan.Parameters.LocalNoise(s), false) == number })) {
 			rows = append(rows, on(`^`+number+` (?:.*&)?`+Names(names)+`(?:[=&]|\z)`, "1"))
 		}
 	}
@@ -462,10 +482,13 @@ func (d *decider) status() {
 	}
 	d.table("permanent", "{method}", T("308"), is("GET", T("301")), is("HEAD", T("301")))
 	d.table("ruled", "{needs}{home}"+made+" {way}", nil,
-		on(`^.0. . file\z`, "{permanent}"), on(`^... . file\z`, ""), on(`^1.. . (?:site|held|live|hold)`, "{permanent}"), on(`^..0 . (?:held\z|hold )`, "404"))
+		on(`^.0. . file\z`, "{permanent}"), on(`^... . file\z`, ""),
+		on(`^1.. . (?:site|held|live|hold)`, "{permanent}"), on(`^..0 . (?:held\z|hold )`, "404"))
 	d.table("decided", "{method} {way}", T("{ruled}"),
-		on(`^(?:GET|HEAD) . `+Reading{Get: `([0-9]+)`, To: `.*\z`}.Move(""), "{1}"), on(`^\S+ 1 `+Reading{Other: "301"}.Move(""), "308"),
-		on(`^\S+ . `+Reading{Other: `([0-9]+)`, To: `.*\z`}.Move(""), "{1}"), on(`^\S+ . `+string(Gone)+`\z`, string(Gone)))
+		on(`^(?:GET|HEAD) . `+Reading{Get: `([0-9]+)`, To: `.*\z`}.Move(""), "{1}"),
+		on(`^\S+ 1 `+Reading{Other: "301"}.Move(""), "308"),
+		on(`^\S+ . `+Reading{Other: `([0-9]+)`, To: `.*\z`}.Move(""), "{1}"),
+		on(`^\S+ . `+string(Gone)+`\z`, string(Gone)))
 	exempt, closed := "0", "0"
 	if d.exempts() {
 		exempt = "{exempt}"
@@ -501,11 +524,13 @@ func (d *decider) internal() {
 		}
 		for _, v := range variants {
 			expression, numbers := v.Expressions(d.Plan)
-			t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(s.Except) + " " + expression + `\z`, Value: v.Text("", numbers), Where: where})
+			t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(s.Except) + " " + expression + `\z`,
+				Value: v.Text("", numbers), Where: where})
 		}
 	}
 	if d.Plan.Front != nil {
-		t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(d.Plan.Front.Except) + " ", Value: T("%", d.Plan.Front.To)})
+		t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(d.Plan.Front.Except) + " ",
+			Value: T("%", d.Plan.Front.To)})
 	}
 	d.add(t)
 }
@@ -519,7 +544,8 @@ func (d *decider) inner() {
 	if d.exempts() {
 		exempt = "{exempt}"
 	}
-	d.table("inside_own", "{site}"+exempt+" {code}:{way}", nil, on(`^[ol]0 :. file\z`, ""), on(`^[ol]0 :`, "{internal}"))
+	d.table("inside_own", "{site}"+exempt+" {code}:{way}", nil, on(`^[ol]0 :. file\z`, ""),
+		on(`^[ol]0 :`, "{internal}"))
 	d.table("inside_joint", "{args} {inside_own}", nil, on(`^\S+ \S*\?`, "&"), on(`^\S+ \S`, "?"))
 	d.table("inside", "{inside_own}", T("{inside_own}{inside_joint}{args}"), is("", nil))
 }
@@ -564,7 +590,8 @@ func (d *decider) headers() {
 			key := strings.ToLower(field.Name)
 			t := tables[key]
 			if t == nil {
-				t = &Table{Name: fmt.Sprint("header", len(tables)+1), Source: T("{x0} {site}" + exempt + " " + scheme + " {args} {p0}")}
+				t = &Table{Name: fmt.Sprint("header", len(tables)+1),
+					Source: T("{x0} {site}" + exempt + " " + scheme + " {args} {p0}")}
 				tables[key] = t
 				d.add(t)
 				d.Headers = append(d.Headers, Field{field.Name, t.Name})
@@ -577,7 +604,8 @@ func (d *decider) headers() {
 			if d.trial && planfile.SecureOnly(field.Name) {
 				value = T("max-age=60") // browsers would insist on https for as long as it says
 			}
-			t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(h.Except) + ` [ol]0 ` + schemes + ` ` + arguments + ` ` + paths + `\z`, Value: value, Where: where})
+			t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(h.Except) + ` [ol]0 ` + schemes + ` ` + arguments +
+				` ` + paths + `\z`, Value: value, Where: where})
 		}
 	}
 }

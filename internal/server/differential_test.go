@@ -80,7 +80,8 @@ func mutate(random *rand.Rand, url string, way int) string {
 	case 1: // letters
 		b := []byte(path)
 		for i := range b {
-			if c := b[i]; 'a' <= c && c <= 'z' && random.IntN(3) == 0 && (i == 0 || b[i-1] != '%') && (i < 2 || b[i-2] != '%') {
+			if c := b[i]; 'a' <= c && c <= 'z' && random.IntN(3) == 0 && (i == 0 || b[i-1] != '%') &&
+				(i < 2 || b[i-2] != '%') {
 				b[i] -= 32
 			}
 		}
@@ -88,7 +89,8 @@ func mutate(random *rand.Rand, url string, way int) string {
 	case 2: // encoding
 		var b strings.Builder
 		for i := 0; i < len(path); i++ {
-			if c := path[i]; address.Unreserved(c) && (i == 0 || path[i-1] != '%') && (i < 2 || path[i-2] != '%') && random.IntN(4) == 0 {
+			if c := path[i]; address.Unreserved(c) && (i == 0 || path[i-1] != '%') && (i < 2 || path[i-2] != '%') &&
+				random.IntN(4) == 0 {
 				fmt.Fprintf(&b, []string{"%%%02X", "%%%02x"}[random.IntN(2)], c)
 			} else {
 				b.WriteByte(c)
@@ -104,7 +106,8 @@ func mutate(random *rand.Rand, url string, way int) string {
 	case 5: // noise
 		query = strings.Trim("sid=8f3&"+query+"&sid=1", "&")
 	case 6: // host
-		host = []string{"skerrywick.example", "www.skerrywick.example", "ferries.skerrywick.example", "WWW.Skerrywick.Example"}[random.IntN(4)]
+		host = []string{"skerrywick.example", "www.skerrywick.example", "ferries.skerrywick.example",
+			"WWW.Skerrywick.Example"}[random.IntN(4)]
 	case 7: // scheme
 		scheme = map[string]string{"http": "https", "https": "http"}[scheme]
 	}
@@ -116,13 +119,16 @@ func mutate(random *rand.Rand, url string, way int) string {
 
 // unknownPath makes up an address that nobody listed.
 func unknownPath(random *rand.Rand) string {
-	words := []string{"nope", "old", "news", "2019", "img_1", "a.b", "x~y", "index", "page-2", "en", "de", "press", "timetable"}
+	words := []string{"nope", "old", "news", "2019", "img_1", "a.b", "x~y", "index", "page-2", "en", "de", "press",
+		"timetable"}
 	var b strings.Builder
-	b.WriteString([]string{"https://skerrywick.example", "http://www.skerrywick.example", "http://skerrywick.example"}[random.IntN(3)])
+	b.WriteString([]string{"https://skerrywick.example", "http://www.skerrywick.example",
+		"http://skerrywick.example"}[random.IntN(3)])
 	for range 1 + random.IntN(4) {
 		b.WriteString([]string{"/", "/", "/", "//"}[random.IntN(4)] + words[random.IntN(len(words))])
 	}
-	b.WriteString([]string{"", "", "", ".html", ".htm", ".php", "/", "/index.html", "/index.php", ".php/", ".jpeg"}[random.IntN(11)])
+	b.WriteString([]string{"", "", "", ".html", ".htm", ".php", "/", "/index.html", "/index.php", ".php/",
+		".jpeg"}[random.IntN(11)])
 	b.WriteString([]string{"", "", "", "?a=b", "?sid=1", "?a=b&sid=2&c=d&sid=3", "?utm_source=x&&y"}[random.IntN(7)])
 	return b.String()
 }
@@ -157,18 +163,24 @@ func exceptional(code string) []ask {
 		many += fmt.Sprintf("&a%d=1&sid=%d", i, i)
 	}
 	return map[string][]ask{
-		"refused":          {{method: "GET", url: "http://www.skerrywick.example/../routes"}, {method: "GET", url: "http://www.skerrywick.example/a%00b"}},
-		"spelling":         {{method: "GET", url: "http://www.skerrywick.example/caf%c3%a9"}, {method: "GET", url: "http://www.skerrywick.example/Caf%C3%A9"}, {method: "GET", url: "https://skerrywick.example/caf%C3%A9//x"}},
+		"refused": {{method: "GET", url: "http://www.skerrywick.example/../routes"},
+			{method: "GET", url: "http://www.skerrywick.example/a%00b"}},
+		"spelling": {{method: "GET", url: "http://www.skerrywick.example/caf%c3%a9"},
+			{method: "GET", url: "http://www.skerrywick.example/Caf%C3%A9"},
+			{method: "GET", url: "https://skerrywick.example/caf%C3%A9//x"}},
 		"slashes-and-dots": {{method: "GET", url: "https://skerrywick.example/a//../nope"}},
 		"many-parameters":  {{method: "GET", url: many}},
-		"two-hops":         {{method: "GET", url: "https://skerrywick.example/newsletter?lang=de"}, {method: "GET", url: "https://skerrywick.example/feedback.php?lang=nb"}},
-		"letters":          {{method: "GET", url: "https://skerrywick.example/Nope"}, {method: "GET", url: "http://www.skerrywick.example/Nope"}},
+		"two-hops": {{method: "GET", url: "https://skerrywick.example/newsletter?lang=de"},
+			{method: "GET", url: "https://skerrywick.example/feedback.php?lang=nb"}},
+		"letters": {{method: "GET", url: "https://skerrywick.example/Nope"},
+			{method: "GET", url: "http://www.skerrywick.example/Nope"}},
 	}[code]
 }
 
 // compareAll also asks for what meets each exception, and holds the server to
 // them: one that no request meets any more is obsolete.
-func compareAll(t *testing.T, name string, g *compile.Program, s *realServer, asks []ask, exceptions []server.Difference) {
+func compareAll(t *testing.T, name string, g *compile.Program, s *realServer, asks []ask,
+	exceptions []server.Difference) {
 	exceptions = slices.DeleteFunc(exceptions, func(e server.Difference) bool { return exceptional(e.Code) == nil })
 	for _, e := range exceptions {
 		asks = append(asks, exceptional(e.Code)...)
@@ -186,7 +198,8 @@ func compareAll(t *testing.T, name string, g *compile.Program, s *realServer, as
 
 // compare asks a server everything and holds it to the plan. It returns how
 // often each exception was met.
-func compare(t *testing.T, name string, g *compile.Program, s *realServer, asks []ask, exceptions []server.Difference) map[string]int {
+func compare(t *testing.T, name string, g *compile.Program, s *realServer, asks []ask,
+	exceptions []server.Difference) map[string]int {
 	met := map[string]int{}
 	excepted, different := 0, 0
 	for _, q := range asks {
@@ -204,7 +217,8 @@ func compare(t *testing.T, name string, g *compile.Program, s *realServer, asks 
 		i := slices.IndexFunc(exceptions, func(e server.Difference) bool { return e.Applies(g, r) })
 		if i < 0 {
 			if different++; different <= 25 {
-				t.Errorf("%s: %s %s\n\tplan:   %s %d %s %s %v\n\tserver: %s %v %.100s", name, q.method, q.url, want.Outcome, want.Status, want.To, want.Internal, want.Headers, got, got.Header, got.Body)
+				t.Errorf("%s: %s %s\n\tplan:   %s %d %s %s %v\n\tserver: %s %v %.100s", name, q.method, q.url,
+					want.Outcome, want.Status, want.To, want.Internal, want.Headers, got, got.Header, got.Body)
 			}
 			continue
 		}
@@ -213,9 +227,12 @@ func compare(t *testing.T, name string, g *compile.Program, s *realServer, asks 
 		}
 		excepted++
 		met[exceptions[i].Code]++
-		assert.True(t, sameEnd(t, g, r, exceptions[i], got), "%s: %s %s\n\tplan:   %s %d %s\n\tserver: %s\n\tleads elsewhere, exception or not", name, q.method, q.url, want.Outcome, want.Status, want.To, got)
+		assert.True(t, sameEnd(t, g, r, exceptions[i], got),
+			"%s: %s %s\n\tplan:   %s %d %s\n\tserver: %s\n\tleads elsewhere, exception or not", name, q.method, q.url,
+			want.Outcome, want.Status, want.To, got)
 	}
-	t.Logf("%s: %d asked, %d compared, %d excepted (%.2f %%), %d different", name, len(asks), len(asks)-excepted, excepted, 100*float64(excepted)/float64(len(asks)), different)
+	t.Logf("%s: %d asked, %d compared, %d excepted (%.2f %%), %d different", name, len(asks), len(asks)-excepted,
+		excepted, 100*float64(excepted)/float64(len(asks)), different)
 	return met
 }
 
@@ -292,7 +309,8 @@ func sameEnd(t *testing.T, g *compile.Program, r server.Asked, e server.Differen
 	if want.Answer.Outcome == real.Answer.Outcome && form(want.Final) == form(real.Final) {
 		return true
 	}
-	t.Logf("%s: the plan ends %s at %s, the server %s at %s", e.Code, want.Answer.Outcome, form(want.Final), real.Answer.Outcome, form(real.Final))
+	t.Logf("%s: the plan ends %s at %s, the server %s at %s", e.Code, want.Answer.Outcome, form(want.Final),
+		real.Answer.Outcome, form(real.Final))
 	return false
 }
 

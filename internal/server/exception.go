@@ -48,30 +48,39 @@ type Difference struct {
 // Everywhere returns the differences that all servers have.
 func Everywhere() []Difference {
 	return []Difference{
-		{Code: "spelling", What: "an address nobody listed, with bytes other than A-Z a-z 0-9 - . _ ~ that aren't written in normal form: it is redirected as it was sent", Applies: spelling},
-		{Code: "two-hops", What: "a parameter that travels means something only at the target: it is followed there, with a second hop; or not any more, where the target without it is gone or leads on", Applies: twoHops, Reads: withoutTravellers, Instead: barePath},
-		{Code: "pattern-value", What: "a value that a pattern takes over makes its target an address that is redirected again: it is, with a second hop", Applies: patternValue},
+		{Code: "spelling", What: "an address nobody listed, with bytes other than A-Z a-z 0-9 - . _ ~ that aren't " +
+			"written in normal form: it is redirected as it was sent", Applies: spelling},
+		{Code: "two-hops", What: "a parameter that travels means something only at the target: it is followed " +
+			"there, with a second hop; or not any more, where the target without it is gone or leads on",
+			Applies: twoHops, Reads: withoutTravellers, Instead: barePath},
+		{Code: "pattern-value", What: "a value that a pattern takes over makes its target an address that is " +
+			"redirected again: it is, with a second hop", Applies: patternValue},
 	}
 }
 
 // SlashesFirst is the difference of servers that merge doubled slashes themselves.
 func SlashesFirst() Difference {
-	return Difference{Code: "slashes-and-dots", What: "doubled slashes are merged before dot segments are removed", Applies: slashesAndDots, Reads: mergedFirst}
+	return Difference{Code: "slashes-and-dots", What: "doubled slashes are merged before dot segments are removed",
+		Applies: slashesAndDots, Reads: mergedFirst}
 }
 
 // BoundedRuns is the difference of servers that leave parameters out in a bounded number of stages.
 func BoundedRuns() Difference {
-	return Difference{Code: "many-parameters", What: "parameters that are left out stand between more than eight others: those further on stay until the next hop", Applies: manyParameters}
+	return Difference{Code: "many-parameters",
+		What: "parameters that are left out stand between more than eight others: those further on stay until the " +
+			"next hop", Applies: manyParameters}
 }
 
 // RefusedPaths is the difference of servers that refuse some paths before any rule.
 func RefusedPaths() Difference {
-	return Difference{Code: "refused", What: "the path climbs above the root or holds %00: the server refuses it before any rule", Applies: refused}
+	return Difference{Code: "refused", What: "the path climbs above the root or holds %00: the server refuses it " +
+		"before any rule", Applies: refused}
 }
 
 // LostAmpersand is the difference of servers that take an & at the end away.
 func LostAmpersand() Difference {
-	return Difference{Code: "last-ampersand", What: "an & at the end of the query doesn't reach the internal address", Applies: lastAmpersand}
+	return Difference{Code: "last-ampersand", What: "an & at the end of the query doesn't reach the internal address",
+		Applies: lastAmpersand}
 }
 
 // CapitalsStay is the difference of servers that can't make letters small.
@@ -143,14 +152,16 @@ func entryAt(g *compile.Program, host, form, query string) ([]address.Param, boo
 
 func spelling(g *compile.Program, r Asked) bool {
 	_, item := matched(g, r)
-	return !address.Reflectable(r.Path) && !item && (r.RawPath != r.Path || strings.Contains(r.RawPath, "//") || address.HasCapitals(r.Path))
+	return !address.Reflectable(r.Path) && !item && (r.RawPath != r.Path || strings.Contains(r.RawPath, "//") ||
+		address.HasCapitals(r.Path))
 }
 
 func slashesAndDots(_ *compile.Program, r Asked) bool {
 	if !strings.Contains(r.RawPath, "//") {
 		return false
 	}
-	return slices.ContainsFunc(strings.Split(dots(r.RawPath), "/"), func(segment string) bool { return segment == "." || segment == ".." })
+	return slices.ContainsFunc(strings.Split(dots(r.RawPath), "/"),
+		func(segment string) bool { return segment == "." || segment == ".." })
 }
 
 // dots returns a path with its encoded dots decoded.
@@ -241,5 +252,6 @@ func patternValue(g *compile.Program, r Asked) bool {
 // Simple reports whether no exception can concern a known address: its path is
 // in small letters that mean the same encoded and decoded, without parameters.
 func Simple(a address.Address) bool {
-	return a.Query == "" && address.Reflectable(a.Path) && !address.HasCapitals(a.Path) && !strings.Contains(a.Path, "//")
+	return a.Query == "" && address.Reflectable(a.Path) && !address.HasCapitals(a.Path) &&
+		!strings.Contains(a.Path, "//")
 }

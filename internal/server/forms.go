@@ -59,12 +59,14 @@ func (d *decider) spelling(slashes string) (rows, changes []Row) {
 		case address.SlashNever:
 			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/.+?)/*\z`, "{1}"))
 		case address.SlashAlways:
-			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/(?:.*/)?[^/.]+)/*\z`, "{1}/"), on(`^`+lead+`(/.+)\z`, "{1}"))
+			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/(?:.*/)?[^/.]+)/*\z`, "{1}/"),
+				on(`^`+lead+`(/.+)\z`, "{1}"))
 		default:
 			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/.+?)\z`, "{1}"))
 		}
 	}
-	changed := map[address.Slash]string{address.SlashNever: `.+/\z`, address.SlashAlways: `/(?:.*/)?[^/.]+\z`}[d.Plan.Paths.Slash]
+	changed := map[address.Slash]string{address.SlashNever: `.+/\z`,
+		address.SlashAlways: `/(?:.*/)?[^/.]+\z`}[d.Plan.Paths.Slash]
 	o, l := d.leads()
 	ending(o + prefix)
 	one := `^` + o + slashes + Quote(d.Plan.Languages.Default) + `(?:/|\z)`
@@ -147,7 +149,8 @@ func anyOf(list []string) string {
 // untouched says whether a path is a listed file, or exempt, which is a variable
 // when the plan leaves any place alone; before stands in front of the path.
 func (d *decider) untouched(name, exempt, path, before string) {
-	t := &Table{Name: name, Source: T(path), Fold: true, Else: T("0"), Rows: []Row{on("^"+before+Within(d.Plan.FileList())+`\z`, "1")}}
+	t := &Table{Name: name, Source: T(path), Fold: true, Else: T("0"),
+		Rows: []Row{on("^"+before+Within(d.Plan.FileList())+`\z`, "1")}}
 	if exempt != "" && d.exempts() {
 		t.Source, t.Rows[0].Expression = T("{"+exempt+"}"+path), "^1|^."+before+Within(d.Plan.FileList())+`\z`
 	}

@@ -67,8 +67,10 @@ site: {origin: https://skerrywick.example, hosts: [www.skerrywick.example]}
 rules:
 `+[]string{"  - {from: '/go/{x}', to: '/timetables/{x}'}\n", "  - {from: '/go/{x}', to: '/routes/{x}', status: 302}\n  - {for: '/status', headers: {X-Robots-Tag: noindex}}\n", "  - {from: '/nowhere', to: '/routes'}\n"}[at])
 	write(t, filepath.Join(folder, project.PagesFile), "key,language,title,state\nroutes,en,Routes,live\n")
-	write(t, filepath.Join(folder, project.AddressesFile), "address,page,state\nhttps://skerrywick.example/routes,routes@en,current\n")
-	write(t, filepath.Join(folder, project.RedirectsFile), "from,to,status\n"+[]string{"/old.htm,/routes,301\n", "/old.htm,/routes,301\n/older.htm,/routes,301\n", "/old.htm,,410\n"}[at])
+	write(t, filepath.Join(folder, project.AddressesFile),
+		"address,page,state\nhttps://skerrywick.example/routes,routes@en,current\n")
+	write(t, filepath.Join(folder, project.RedirectsFile), "from,to,status\n"+[]string{"/old.htm,/routes,301\n",
+		"/old.htm,/routes,301\n/older.htm,/routes,301\n", "/old.htm,,410\n"}[at])
 }
 
 // step is a request and what is answered after each installation, and after
@@ -98,18 +100,23 @@ func TestInstallIntoAFolderFileOfAnotherSystem(t *testing.T) {
 	s := startHTTPD(t, dir, "")
 	front := "200 /inside/front.shtml?"
 	asks := []installed{
-		{"http://www.skerrywick.example/Old.htm/", [4]string{"301 https://skerrywick.example/routes", "301 https://skerrywick.example/routes", "410 ", front}},
-		{"https://skerrywick.example/go/a", [4]string{"301 https://skerrywick.example/timetables/a", "302 https://skerrywick.example/routes/a", front, front}},
+		{"http://www.skerrywick.example/Old.htm/", [4]string{"301 https://skerrywick.example/routes",
+			"301 https://skerrywick.example/routes", "410 ", front}},
+		{"https://skerrywick.example/go/a", [4]string{"301 https://skerrywick.example/timetables/a",
+			"302 https://skerrywick.example/routes/a", front, front}},
 		{"https://skerrywick.example/something", [4]string{front, front, front, front}},
-		{"https://skerrywick.example/something?x=1", [4]string{front + "x=1", front + "x=1", front + "x=1", front + "x=1"}},
+		{"https://skerrywick.example/something?x=1", [4]string{front + "x=1", front + "x=1", front + "x=1", front +
+			"x=1"}},
 		{"https://skerrywick.example/logo.png", [4]string{"200 a file", "200 a file", "200 a file", "200 a file"}},
-		{"https://skerrywick.example/really-not", [4]string{"404 no such thing", "404 no such thing", "404 no such thing", "404 no such thing"}},
+		{"https://skerrywick.example/really-not", [4]string{"404 no such thing", "404 no such thing",
+			"404 no such thing", "404 no such thing"}},
 	}
 	for at := range 3 {
 		threePlans(t, folder, at)
 		output, status := runProgram(t, "emit", "htaccess", "--install", path, "--yes", "--project", folder)
 		require.Zero(t, status, output)
-		assert.Contains(t, output, []string{"1 of 2 known addresses are answered by the plan from now on", "the answer changes for 1 of 3 known addresses", "the answer changes for 1 of 2 known addresses"}[at])
+		assert.Contains(t, output, []string{"1 of 2 known addresses are answered by the plan from now on",
+			"the answer changes for 1 of 3 known addresses", "the answer changes for 1 of 2 known addresses"}[at])
 		assert.Contains(t, output, "httpd accepts these rules in a folder")
 		assert.Contains(t, output, "warning rules-below", "the shop's own file switches them off")
 		assert.Equal(t, foreignFolderFile, withoutBlock(t, path), "every other line is as it was")
@@ -121,7 +128,8 @@ func TestInstallIntoAFolderFileOfAnotherSystem(t *testing.T) {
 	write(t, path, edited)
 	output, status := runProgram(t, "emit", "htaccess", "--undo", path, "--project", folder)
 	require.Zero(t, status, output)
-	assert.Equal(t, strings.Replace(foreignFolderFile, "# END pages\n", "# END pages\nOptions -Indexes\n", 1), readText(t, path))
+	assert.Equal(t, strings.Replace(foreignFolderFile, "# END pages\n", "# END pages\nOptions -Indexes\n", 1),
+		readText(t, path))
 	for _, q := range asks {
 		q.check(t, s, 3)
 	}
@@ -160,13 +168,17 @@ http {
 	include DIR/sites-enabled/*;
 }`, "DIR", dir))
 	start := func() *realServer {
-		return run(t, dir, "nginx", "-p", dir, "-e", filepath.Join(dir, "error.log"), "-c", filepath.Join(dir, "nginx.conf"))
+		return run(t, dir, "nginx", "-p", dir, "-e", filepath.Join(dir, "error.log"), "-c",
+			filepath.Join(dir, "nginx.conf"))
 	}
 	gone := "404 not here"
 	asks := []installed{
-		{"http://www.skerrywick.example/Old.htm/", [4]string{"301 https://skerrywick.example/routes", "301 https://skerrywick.example/routes", "410 ", gone}},
-		{"https://skerrywick.example/go/a", [4]string{"301 https://skerrywick.example/timetables/a", "302 https://skerrywick.example/routes/a", gone, gone}},
-		{"https://skerrywick.example/api/v1", [4]string{"200 api /api/v1", "200 api /api/v1", "200 api /api/v1", "200 api /api/v1"}},
+		{"http://www.skerrywick.example/Old.htm/", [4]string{"301 https://skerrywick.example/routes",
+			"301 https://skerrywick.example/routes", "410 ", gone}},
+		{"https://skerrywick.example/go/a", [4]string{"301 https://skerrywick.example/timetables/a",
+			"302 https://skerrywick.example/routes/a", gone, gone}},
+		{"https://skerrywick.example/api/v1", [4]string{"200 api /api/v1", "200 api /api/v1", "200 api /api/v1",
+			"200 api /api/v1"}},
 		{"https://skerrywick.example/status", [4]string{"204", "204", "204", "204"}},
 		{"https://skerrywick.example/logo.png", [4]string{"200 a file", "200 a file", "200 a file", "200 a file"}},
 		{"https://skerrywick.example/routes", [4]string{"200 <title>", "200 <title>", "200 <title>", "200 <title>"}},
@@ -257,9 +269,13 @@ func TestInstallIntoTheOtherServersFiles(t *testing.T) {
 	folder := t.TempDir()
 	threePlans(t, folder, 1)
 	for form, foreign := range map[string]string{
-		"apache":  "<VirtualHost *:80>\n\tServerName other.example\n</VirtualHost>\n<VirtualHost *:80>\n\tServerName skerrywick.example\n\tRewriteEngine On\n\tRewriteRule ^/x - [L]\n</VirtualHost>\n",
-		"caddy":   "other.example {\n\trespond other\n}\nhttp://skerrywick.example, http://www.skerrywick.example {\n\troute {\n\t\trespond ok\n\t}\n}\n",
-		"haproxy": "defaults\n\tmode http\n\ttimeout client 5s\n\ttimeout server 5s\n\ttimeout connect 5s\nfrontend site\n\tbind 127.0.0.1:1\n\tdefault_backend pages\nbackend pages\n\tserver pages 127.0.0.1:2\n",
+		"apache": "<VirtualHost *:80>\n\tServerName other.example\n</VirtualHost>\n<VirtualHost " +
+			"*:80>\n\tServerName skerrywick.example\n\tRewriteEngine On\n\tRewriteRule ^/x - [L]\n</VirtualHost>\n",
+		"caddy": "other.example {\n\trespond other\n}\nhttp://skerrywick.example, http://www.skerrywick.example " +
+			"{\n\troute {\n\t\trespond ok\n\t}\n}\n",
+		"haproxy": "defaults\n\tmode http\n\ttimeout client 5s\n\ttimeout server 5s\n\ttimeout connect " +
+			"5s\nfrontend site\n\tbind 127.0.0.1:1\n\tdefault_backend pages\nbackend pages\n\tserver pages " +
+			"127.0.0.1:2\n",
 	} {
 		dir := t.TempDir()
 		path := filepath.Join(dir, "sites.d", "site")
@@ -298,7 +314,9 @@ func TestTrialIsTemporary(t *testing.T) {
 		for _, q := range []struct {
 			ask
 			want int
-		}{{ask{method: "GET", url: "http://www.skerrywick.example/old.htm"}, 302}, {ask{method: "POST", url: "http://www.skerrywick.example/nope"}, 307}, {ask{method: "GET", url: "https://skerrywick.example/go/a"}, 302}} {
+		}{{ask{method: "GET", url: "http://www.skerrywick.example/old.htm"}, 302},
+			{ask{method: "POST", url: "http://www.skerrywick.example/nope"}, 307},
+			{ask{method: "GET", url: "https://skerrywick.example/go/a"}, 302}} {
 			got, err := s.Ask(q.ask)
 			require.NoError(t, err)
 			log, _ := os.ReadFile(filepath.Join(folder, "error.log"))

@@ -37,12 +37,15 @@ func TestLoad(t *testing.T) {
 	for i := range *loadRows {
 		fmt.Fprintf(&rows, "/old/section-%d/page-%06d,/new/area-%d/article-%06d,301\n", i%97, i, i%31, i)
 	}
-	write(t, filepath.Join(dir, project.PlanFile), "site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example]}\n")
+	write(t, filepath.Join(dir, project.PlanFile),
+		"site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example]}\n")
 	write(t, filepath.Join(dir, project.RedirectsFile), rows.String())
 	full, _, err := project.Load(dir)
 	require.NoError(t, err)
-	write(t, filepath.Join(dir, "hit.lua"), fmt.Sprintf(`request = function() local i = math.random(0, %d) return wrk.format("GET", string.format("/old/section-%%d/page-%%06d", i %% 97, i)) end`, *loadRows-1))
-	write(t, filepath.Join(dir, "miss.lua"), `request = function() return wrk.format("GET", string.format("/about/section-%d/nothing-%d", math.random(0, 96), math.random(0, 100000000))) end`)
+	write(t, filepath.Join(dir, "hit.lua"),
+		fmt.Sprintf(`request = function() local i = math.random(0, %d) return wrk.format("GET", string.format("/old/section-%%d/page-%%06d", i %% 97, i)) end`, *loadRows-1))
+	write(t, filepath.Join(dir, "miss.lua"),
+		`request = function() return wrk.format("GET", string.format("/about/section-%d/nothing-%d", math.random(0, 96), math.random(0, 100000000))) end`)
 	for _, target := range targets() {
 		if *loadForm != "" && target.Name() != *loadForm {
 			continue
@@ -63,7 +66,8 @@ func TestLoad(t *testing.T) {
 			}
 			slices.Sort(rates[0])
 			slices.Sort(rates[1])
-			t.Logf("%s, %d redirects, %s: %.0f requests a second, %.0f without; %.0f %%", target.Name(), *loadRows, kind, rates[0][4], rates[1][4], 100*rates[0][4]/rates[1][4])
+			t.Logf("%s, %d redirects, %s: %.0f requests a second, %.0f without; %.0f %%", target.Name(), *loadRows,
+				kind, rates[0][4], rates[1][4], 100*rates[0][4]/rates[1][4])
 		}
 		with.stop()
 		without.stop()
@@ -73,7 +77,8 @@ func TestLoad(t *testing.T) {
 // rate asks a server for a second and returns the requests a second.
 func rate(t *testing.T, at, script string) float64 {
 	t.Helper()
-	command := exec.Command("wrk", "-t1", "-c8", "-d1s", "-H", "Host: skerrywick.example", "-s", script, "http://"+at+"/")
+	command := exec.Command("wrk", "-t1", "-c8", "-d1s", "-H", "Host: skerrywick.example", "-s", script,
+		"http://"+at+"/")
 	command.Env = append(os.Environ(), "LC_ALL=C")
 	output, err := command.Output()
 	require.NoError(t, err)

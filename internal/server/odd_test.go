@@ -97,8 +97,10 @@ func oddAsks(p *plan.Plan) []ask {
 		a.Path, a.Query = row.Path, row.Query
 		add(a.String())
 	}
-	for _, local := range []string{"/", "/Home", "/home", "/go/a/b", "/go/A.b/~c?x=1&from=2", "/list/a/b.html", "/list.html", "/list/a.b.html", "/find?q=abc&x=1&y=2", "/find?x=1&q=Abc", "/find?x=1&q=a/b",
-		"/tail/abc_1", "/tail/waytoolongtomatch", "/nope/", "/nope.html", "/nope/index.html", "/index.html", "/Index.html", "/q", "/q?k=b", "/q?m=%2&k=$1", "/q?k=A&k=a", "/en/", "/en/x/", "/en"} {
+	for _, local := range []string{"/", "/Home", "/home", "/go/a/b", "/go/A.b/~c?x=1&from=2", "/list/a/b.html",
+		"/list.html", "/list/a.b.html", "/find?q=abc&x=1&y=2", "/find?x=1&q=Abc", "/find?x=1&q=a/b",
+		"/tail/abc_1", "/tail/waytoolongtomatch", "/nope/", "/nope.html", "/nope/index.html", "/index.html",
+		"/Index.html", "/q", "/q?k=b", "/q?m=%2&k=$1", "/q?k=A&k=a", "/en/", "/en/x/", "/en"} {
 		add("http://skerrywick.example" + local)
 		add("https://www.skerrywick.example" + local)
 	}
@@ -138,7 +140,10 @@ func TestCommentsHoldNoData(t *testing.T) {
 // answers as the plan says: nothing in the data is taken for configuration.
 func TestRandomBytesSurviveEveryServer(t *testing.T) {
 	random := rand.New(rand.NewPCG(17, 2026))
-	tokens := []string{`"`, `\`, `"\`, "'", "`", "$1", "${x}", "%{HTTP_HOST}", "{$HOME}", "{host}", "{http.request.host}", "%[path]", "[", "]", "(", ")*", "^", "|", "?", "#", ";", ",", "<", ">", " ", "&", "=", "//", "..", "%0d%0aX-A: b", "%00", "\n", "\t", "é", "\U0001F6A2", "a", "b/", "end", "# young-compass ends", "map", "if ($x) {"}
+	tokens := []string{`"`, `\`, `"\`, "'", "`", "$1", "${x}", "%{HTTP_HOST}", "{$HOME}", "{host}",
+		"{http.request.host}", "%[path]", "[", "]", "(", ")*", "^", "|", "?", "#", ";", ",", "<", ">", " ", "&", "=",
+		"//", "..", "%0d%0aX-A: b", "%00", "\n", "\t", "é", "\U0001F6A2", "a", "b/", "end", "# young-compass ends",
+		"map", "if ($x) {"}
 	text := func(n int) string {
 		var b strings.Builder
 		for range 1 + random.IntN(n) {
@@ -157,11 +162,15 @@ func TestRandomBytesSurviveEveryServer(t *testing.T) {
 		var list strings.Builder
 		list.WriteString("from,to,status\n")
 		for range 40 {
-			list.WriteString(quoted("/"+text(6)) + "," + quoted([]string{"/", "https://x.example/", "/a?", "https://x.example/b#"}[random.IntN(4)]+text(6)) + ",301\n")
+			list.WriteString(quoted("/"+text(6)) + "," +
+				quoted([]string{"/", "https://x.example/", "/a?", "https://x.example/b#"}[random.IntN(4)]+text(6)) +
+				",301\n")
 		}
-		write(t, filepath.Join(dir, project.PlanFile), "site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example], known: [x.example]}\n")
+		write(t, filepath.Join(dir, project.PlanFile),
+			"site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example], known: [x.example]}\n")
 		write(t, filepath.Join(dir, project.PagesFile), "key,language,title,state\nhome,en,"+quoted(text(8))+",live\n")
-		write(t, filepath.Join(dir, project.AddressesFile), "address,page,state\nhttp://skerrywick.example/,home@en,current\n")
+		write(t, filepath.Join(dir, project.AddressesFile),
+			"address,page,state\nhttp://skerrywick.example/,home@en,current\n")
 		write(t, filepath.Join(dir, project.RedirectsFile), list.String())
 		p, _, err := project.Load(dir)
 		require.NoError(t, err)
@@ -175,7 +184,12 @@ func TestRandomBytesSurviveEveryServer(t *testing.T) {
 				continue
 			}
 			g, found, err := compile.Plan(q)
-			if err != nil || finding.Worst(found, finding.Warning) || slices.ContainsFunc(targets(), func(target target) bool { files, _ := target.try(g); return len(files) == 0 }) {
+			if err != nil || finding.Worst(found, finding.Warning) ||
+				slices.ContainsFunc(targets(), func(target target) bool {
+					files,
+						_ := target.try(g)
+					return len(files) == 0
+				}) {
 				continue
 			}
 			if both := p.With(plus(p, good, row)); !finding.Worst(judge.Plan(both), finding.Error) {
@@ -194,7 +208,8 @@ func TestRandomBytesSurviveEveryServer(t *testing.T) {
 			if row.Pattern != nil {
 				a.Path, a.Query, _ = strings.Cut(row.Pattern.Example(), "?")
 			}
-			for _, url := range []string{a.String(), mutate(random, a.String(), 2), mutate(random, a.String(), 4), mutate(random, a.String(), 6)} {
+			for _, url := range []string{a.String(), mutate(random, a.String(), 2), mutate(random, a.String(), 4),
+				mutate(random, a.String(), 6)} {
 				if r, err := plan.NewRequest("GET", url); err == nil {
 					if _, err := p.Trace(r); err == nil {
 						asks = append(asks, ask{method: "GET", url: url})

@@ -61,7 +61,8 @@ func siteFolder(t *testing.T, site site) string {
 		write(t, filepath.Join(root, file), "a file")
 	}
 	for _, script := range []string{"front", "page"} { // what makes pages says how it was asked
-		write(t, filepath.Join(root, "inside", script+".shtml"), `<!--#echo encoding="none" var="DOCUMENT_URI" -->?<!--#echo encoding="none" var="QUERY_STRING" -->`)
+		write(t, filepath.Join(root, "inside", script+".shtml"),
+			`<!--#echo encoding="none" var="DOCUMENT_URI" -->?<!--#echo encoding="none" var="QUERY_STRING" -->`)
 	}
 	certificate, key, err := preview.Certificate(append([]string{demo.Site().Origin.Host}, demo.Site().Hosts...))
 	require.NoError(t, err)
@@ -210,7 +211,8 @@ func (target target) with(t *testing.T, g *compile.Program, o server.Options, di
 func startNginx(t *testing.T, dir string, hosts []string) *realServer {
 	t.Helper()
 	plain, secure := ports(t, dir)
-	write(t, filepath.Join(dir, "nginx.conf"), strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure, "HOSTS", strings.Join(hosts, " ")).Replace(`
+	write(t, filepath.Join(dir, "nginx.conf"), strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure,
+		"HOSTS", strings.Join(hosts, " ")).Replace(`
 daemon off; master_process off; worker_processes 1;
 pid DIR/pid; error_log DIR/error.log warn;
 events { worker_connections 256; }
@@ -235,7 +237,8 @@ http {
 		return 421;
 	}
 }`))
-	return run(t, dir, "nginx", "-p", dir, "-e", filepath.Join(dir, "error.log"), "-c", filepath.Join(dir, "nginx.conf"))
+	return run(t, dir, "nginx", "-p", dir, "-e", filepath.Join(dir, "error.log"), "-c",
+		filepath.Join(dir, "nginx.conf"))
 }
 
 // folderRules is where the per-folder file waits for its folder.
@@ -273,7 +276,8 @@ func startHTTPD(t *testing.T, dir, rules string) *realServer {
 		user = "User www-data\nGroup www-data"
 	}
 	write(t, filepath.Join(dir, "mime.types"), "text/html html\n")
-	write(t, filepath.Join(dir, "apache.conf"), strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure, "MODS", "/usr/lib/apache2/modules", "USER", user, "RULES", rules).Replace(`
+	write(t, filepath.Join(dir, "apache.conf"), strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure,
+		"MODS", "/usr/lib/apache2/modules", "USER", user, "RULES", rules).Replace(`
 ServerRoot "DIR"
 Mutex posixsem
 PidFile "DIR/pid"
@@ -321,7 +325,8 @@ func startCaddy(t *testing.T, dir string, hosts []string) *realServer {
 	t.Helper()
 	plain, secure := ports(t, dir)
 	port := func(at string) string { return at[strings.LastIndexByte(at, ':'):] }
-	write(t, filepath.Join(dir, "Caddyfile"), strings.NewReplacer("DIR", dir, "PLAIN", port(plain), "SECURE", port(secure)).Replace(`
+	write(t, filepath.Join(dir, "Caddyfile"), strings.NewReplacer("DIR", dir, "PLAIN", port(plain), "SECURE",
+		port(secure)).Replace(`
 {
 	admin off
 	auto_https off
@@ -374,8 +379,10 @@ func startHAProxy(t *testing.T, dir string, hosts []string) *realServer {
 	go func() { _ = behind.Serve(listener) }()
 	t.Cleanup(func() { _ = behind.Close() })
 	plain, secure := ports(t, dir)
-	write(t, filepath.Join(dir, "site.pem"), readText(t, filepath.Join(dir, "cert.pem"))+readText(t, filepath.Join(dir, "key.pem")))
-	write(t, filepath.Join(dir, "haproxy.cfg"), strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure, "BEHIND", listener.Addr().String(), "LINES", readText(t, filepath.Join(dir, haproxy.FrontendFile))).Replace(`
+	write(t, filepath.Join(dir, "site.pem"), readText(t, filepath.Join(dir, "cert.pem"))+readText(t,
+		filepath.Join(dir, "key.pem")))
+	write(t, filepath.Join(dir, "haproxy.cfg"), strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure,
+		"BEHIND", listener.Addr().String(), "LINES", readText(t, filepath.Join(dir, haproxy.FrontendFile))).Replace(`
 global
 	maxconn 500
 	log stderr local0 warning

@@ -39,7 +39,8 @@ func (w world) one(list ...string) string { return list[w.IntN(len(list))] }
 func (w world) path() string {
 	var b strings.Builder
 	for range 1 + w.IntN(3) {
-		b.WriteString("/" + w.one("a", "b", "A", "bC", "en", "de", "x.html", "index.php", "p", "n", "7", "old-1", "c%20d", "%C3%A9", "it's", "logo.css"))
+		b.WriteString("/" + w.one("a", "b", "A", "bC", "en", "de", "x.html", "index.php", "p", "n", "7", "old-1",
+			"c%20d", "%C3%A9", "it's", "logo.css"))
 	}
 	return b.String() + w.one("", "", "", "", "/", ".html", ".php")
 }
@@ -62,21 +63,31 @@ func (w world) local() string {
 }
 
 func (w world) origin() string {
-	return w.one("https://o.example", "https://o.example", "https://o.example", "https://o.example", "http://o.example", "http://www.o.example", "https://www.o.example", "http://old.example")
+	return w.one("https://o.example", "https://o.example", "https://o.example", "https://o.example", "http://o.example",
+		"http://www.o.example", "https://www.o.example", "http://old.example")
 }
 
 // files returns a project.
 func (w world) files() map[string]string {
 	var config, pages, book, rows strings.Builder
-	fmt.Fprintf(&config, "site:\n  origin: %s\n  hosts: [www.o.example, old.example]\n%s  paths: {slash: %s, letters: %s, extension: %s, index: [%s]}\n",
-		w.one("https://o.example", "https://o.example", "http://o.example"), w.one("", "", "", "  except: [/n/, .jpeg]\n", "  except: [/x.html, /DE/]\n", "  only: [/a/, /a, /b/, /b, /p/, /p, /en/, /en]\n")+w.one("", "", "  trusted-proxies: [127.0.0.1]\n", "  trusted-proxies: [192.0.2.0/24, '2001:db8::/32']\n"),
-		w.one("never", "never", "keep", "always"), w.one("lower", "lower", "keep"), w.one("none", "none", "keep"), w.one("index.php", "index.php, index.html", ""))
-	fmt.Fprintf(&config, "languages: {default: %s%s}\nparameters: {noise: [%s], tracking: [t]}\nrules:\n", w.one("en", "de"), w.one("", "", ", others: {nb: {host: nb.example}}"),
+	fmt.Fprintf(&config, "site:\n  origin: %s\n  hosts: [www.o.example, old.example]\n%s  paths: {slash: %s, "+
+		"letters: %s, extension: %s, index: [%s]}\n",
+		w.one("https://o.example", "https://o.example", "http://o.example"),
+		w.one("", "", "", "  except: [/n/, .jpeg]\n", "  except: [/x.html, /DE/]\n",
+			"  only: [/a/, /a, /b/, /b, /p/, /p, /en/, /en]\n")+w.one("", "", "  trusted-proxies: [127.0.0.1]\n",
+			"  trusted-proxies: [192.0.2.0/24, '2001:db8::/32']\n"),
+		w.one("never", "never", "keep", "always"), w.one("lower", "lower", "keep"), w.one("none", "none", "keep"),
+		w.one("index.php", "index.php, index.html", ""))
+	fmt.Fprintf(&config, "languages: {default: %s%s}\nparameters: {noise: [%s], tracking: [t]}\nrules:\n",
+		w.one("en", "de"), w.one("", "", ", others: {nb: {host: nb.example}}"),
 		w.one("sid", "sid, 's_*'", "", "sid, {name: k, for: /p}", "{name: sid, for: /a}, {name: t, for: /a/b}"))
 	for range 1 + w.IntN(4) {
 		fmt.Fprintf(&config, "  - {%s, status: %s%s}\n", w.one(
-			`from: "/p/{x}", to: "/n/{x}"`, `from: "/p{/x*}", to: "https://far.example{/x*}"`, `from: "/n/{x}", to: "https://far.example/n?x={x}"`, `from: "/n/{x}.html", to: "/p/{x}"`,
-			`from: "/a/{x}", to: "/b/{x}", class: {x: digits}`, `from: "/b?k={x}", to: "/a/{x}", class: {x: digits}`, `from: "/7{/x*}/p", to: "/old-1{/x*}/q?k=2#part"`, `from: "/a?m={x}&k=1", to: "https://far.example/{x}", query: drop`),
+			`from: "/p/{x}", to: "/n/{x}"`, `from: "/p{/x*}", to: "https://far.example{/x*}"`,
+			`from: "/n/{x}", to: "https://far.example/n?x={x}"`, `from: "/n/{x}.html", to: "/p/{x}"`,
+			`from: "/a/{x}", to: "/b/{x}", class: {x: digits}`, `from: "/b?k={x}", to: "/a/{x}", class: {x: digits}`,
+			`from: "/7{/x*}/p", to: "/old-1{/x*}/q?k=2#part"`,
+			`from: "/a?m={x}&k=1", to: "https://far.example/{x}", query: drop`),
 			w.one("301", "302", "303", "307", "308"), w.one("", "", "", ", except: [/p/a/, /n/]", ", except: [/b]"))
 	}
 	w.acts(&config)
@@ -92,7 +103,8 @@ func (w world) files() map[string]string {
 	}
 	if strings.Contains(config.String(), "nb.example") {
 		pages.WriteString("n,nb,N,live\nn2,nb,N2,gone\n")
-		fmt.Fprintf(&book, "https://nb.example%s,n@nb,current\nhttps://nb.example%s,n@nb,former\nhttps://nb.example%s,n2@nb,current\n", w.path(), w.local(), w.local())
+		fmt.Fprintf(&book, "https://nb.example%s,n@nb,current\nhttps://nb.example%s,n@nb,former\nhttps://nb.example%s,n2@nb,current\n",
+			w.path(), w.local(), w.local())
 	}
 	rows.WriteString("from,to,status,query\n")
 	for range w.IntN(6) {
@@ -107,33 +119,43 @@ func (w world) files() map[string]string {
 		}
 		fmt.Fprintf(&rows, "%s,%s,%s,%s\n", from, to, status, w.one("", "", "drop"))
 	}
-	return map[string]string{project.PlanFile: config.String(), project.PagesFile: pages.String(), project.AddressesFile: book.String(), project.RedirectsFile: rows.String()}
+	return map[string]string{project.PlanFile: config.String(), project.PagesFile: pages.String(),
+		project.AddressesFile: book.String(), project.RedirectsFile: rows.String()}
 }
 
 // acts adds headers, internal addresses and maintenance to a plan.
 func (w world) acts(config *strings.Builder) {
 	for range w.IntN(3) {
-		fmt.Fprintf(config, "  - {for: %s%s%s, headers: {%s}}\n", w.one("[/a, /b/, .php]", "[/p/, /n]", `"/n/{x}"`, `"/p{/y*}/{x}"`, `"/{x}"`), w.one("", "", ", having: [k, t]", ", having: ['s*']"), w.one("", "", ", except: [/a/b, /n/a/]"),
-			w.one(`X-Robots-Tag: noindex`, `X-Robots-Tag: "nofollow, noarchive"`, `Strict-Transport-Security: "max-age=60; includeSubDomains"`, `Link: '<https://o.example/a>; rel="canonical"'`))
+		fmt.Fprintf(config, "  - {for: %s%s%s, headers: {%s}}\n",
+			w.one("[/a, /b/, .php]", "[/p/, /n]", `"/n/{x}"`, `"/p{/y*}/{x}"`, `"/{x}"`),
+			w.one("", "", ", having: [k, t]", ", having: ['s*']"), w.one("", "", ", except: [/a/b, /n/a/]"),
+			w.one(`X-Robots-Tag: noindex`, `X-Robots-Tag: "nofollow, noarchive"`,
+				`Strict-Transport-Security: "max-age=60; includeSubDomains"`,
+				`Link: '<https://o.example/a>; rel="canonical"'`))
 	}
 	if w.IntN(3) == 0 {
 		fmt.Fprint(config, `  - {for: "/a/{x}", headers: {X-Robots-Tag: "none", Link: '<https://o.example/n/{x}?%20$1>; rel="canonical"'}}`+"\n")
 	}
 	for range w.IntN(4) {
-		fmt.Fprintf(config, "  - {from: %s, serve: %s%s}\n", w.one(`"/p/{x}"`, `"/a/{x}"`, `"/{x}"`, `"/n{/y*}/{x}"`), w.one(`"/inside/page.shtml?a={x}"`, `"/inside/page.shtml?a=%20&b={x}"`, `"/inside/page.shtml"`), w.one("", "", ", except: [/a/b, /p/a/]"))
+		fmt.Fprintf(config, "  - {from: %s, serve: %s%s}\n", w.one(`"/p/{x}"`, `"/a/{x}"`, `"/{x}"`, `"/n{/y*}/{x}"`),
+			w.one(`"/inside/page.shtml?a={x}"`, `"/inside/page.shtml?a=%20&b={x}"`, `"/inside/page.shtml"`),
+			w.one("", "", ", except: [/a/b, /p/a/]"))
 	}
 	if w.IntN(3) > 0 {
-		fmt.Fprintf(config, "front-controller: {to: /inside/front.shtml, except: [%s]}\n", w.one("", "/n/, /7", ".html"))
+		fmt.Fprintf(config, "front-controller: {to: /inside/front.shtml, except: [%s]}\n",
+			w.one("", "/n/, /7", ".html"))
 	}
 	if w.IntN(8) == 0 {
-		fmt.Fprintf(config, "maintenance: {retry-after: 120, admit: [%s], except: [%s]}\n", w.one("", "127.0.0.1", "192.0.2.0/24"), w.one("", "/a/"))
+		fmt.Fprintf(config, "maintenance: {retry-after: 120, admit: [%s], except: [%s]}\n",
+			w.one("", "127.0.0.1", "192.0.2.0/24"), w.one("", "/a/"))
 	}
 }
 
 // url asks near what the plan knows, or anywhere.
 func (w world) url(p *plan.Plan) string {
 	if w.IntN(10) == 0 { // nothing to redirect, perhaps
-		return p.Site.Origin.Base() + w.one("/zz", "/p/a", "/a/x", "/n/x", "/zz/zz") + map[address.Slash]string{address.SlashAlways: "/"}[p.Paths.Slash] + w.one("", "?k=2", "?z&t=1")
+		return p.Site.Origin.Base() + w.one("/zz", "/p/a", "/a/x", "/n/x", "/zz/zz") +
+			map[address.Slash]string{address.SlashAlways: "/"}[p.Paths.Slash] + w.one("", "?k=2", "?z&t=1")
 	}
 	local := w.local()
 	if known := knownAddresses(p); w.IntN(4) > 0 {
@@ -148,7 +170,8 @@ func (w world) url(p *plan.Plan) string {
 	path, query, _ := strings.Cut(local, "?")
 	path, _, _ = strings.Cut(path, "#")
 	query, _, _ = strings.Cut(query, "#")
-	path = w.one("", "", "", "", "", "/en", "/de", "/", "/p") + path + w.one("", "", "", "", "", "/", "//", ".html", "/index.php")
+	path = w.one("", "", "", "", "", "/en", "/de", "/", "/p") + path +
+		w.one("", "", "", "", "", "/", "//", ".html", "/index.php")
 	if w.IntN(6) == 0 {
 		path = "/files" + w.one("/logo.css", "/Plan.PNG", "//a.js", "/a.css/")
 	}
@@ -156,7 +179,8 @@ func (w world) url(p *plan.Plan) string {
 		path = strings.ToUpper(path[:2]) + path[2:]
 	}
 	for range w.IntN(3) {
-		query = strings.Trim(w.one("sid=1&"+query, "sid=1&"+query, query+"&t=1", query+"&k=2", query+"&&z", "s_x&"+query, query), "&")
+		query = strings.Trim(w.one("sid=1&"+query, "sid=1&"+query, query+"&t=1", query+"&k=2", query+"&&z",
+			"s_x&"+query, query), "&")
 	}
 	if query != "" {
 		path += "?" + query
@@ -170,9 +194,14 @@ func (w world) url(p *plan.Plan) string {
 // allFeatures are the kinds of rules that a request can meet, with what the words
 // of their causes begin with.
 func allFeatures() map[string]string {
-	return map[string]string{"redirects": "redirect from", "patterns": "pattern ", "scheme and host": "everything is on", "slash at the end": "a slash at the end|no slash at the end",
-		"single slashes": "slashes are single", "letters": "addresses are in small", "extension": "addresses have no extension", "index file": "index files", "noise": "noise parameters",
-		"prefix of the default language": "the default language has no", "former addresses": "was the address|is another address|the address of", "live pages": "the page ", "headers": "", "internal addresses": "", "maintenance": "the site is closed",
+	return map[string]string{"redirects": "redirect from", "patterns": "pattern ",
+		"scheme and host": "everything is on", "slash at the end": "a slash at the end|no slash at the end",
+		"single slashes": "slashes are single", "letters": "addresses are in small",
+		"extension": "addresses have no extension", "index file": "index files", "noise": "noise parameters",
+		"prefix of the default language": "the default language has no",
+		"former addresses":               "was the address|is another address|the address of",
+		"live pages":                     "the page ",
+		"headers":                        "", "internal addresses": "", "maintenance": "the site is closed",
 		"left alone": "the plan leaves", "gone": "", "a host of a language": "", "files": "a listed file"}
 }
 
@@ -181,11 +210,14 @@ func features(p *plan.Plan, r plan.Request, a plan.Answer) []string {
 	var list []string
 	for name, words := range allFeatures() {
 		met := slices.ContainsFunc(a.Causes, func(c plan.Cause) bool {
-			return words != "" && slices.ContainsFunc(strings.Split(words, "|"), func(w string) bool { return strings.HasPrefix(c.Rule, w) })
+			return words != "" && slices.ContainsFunc(strings.Split(words, "|"),
+				func(w string) bool { return strings.HasPrefix(c.Rule, w) })
 		})
-		met = met || name == "headers" && len(a.Headers) > 0 || name == "internal addresses" && a.Internal != "" || name == "gone" && a.Outcome == plan.Gone || name == "a host of a language" && p.Site.IsHome(r.Host)
+		met = met || name == "headers" && len(a.Headers) > 0 || name == "internal addresses" && a.Internal != "" ||
+			name == "gone" && a.Outcome == plan.Gone || name == "a host of a language" && p.Site.IsHome(r.Host)
 		if name == "noise" && a.Outcome == plan.Moved {
-			met = slices.ContainsFunc(address.SplitQuery(r.Query), func(q address.Param) bool { return p.Parameters.ClassOf(q.Name, r.Path) == parameter.Noise })
+			met = slices.ContainsFunc(address.SplitQuery(r.Query),
+				func(q address.Param) bool { return p.Parameters.ClassOf(q.Name, r.Path) == parameter.Noise })
 		}
 		if met {
 			list = append(list, name)
@@ -269,7 +301,8 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 					t.Parallel()
 					s := target.serve(t, g, here)
 					s.lenient = true
-					more := compare(t, fmt.Sprintf("%s, plan %d", target.Name(), used), g, s, asks, target.Differences())
+					more := compare(t, fmt.Sprintf("%s, plan %d", target.Name(), used), g, s, asks,
+						target.Differences())
 					s.stop()
 					lock.Lock()
 					defer lock.Unlock()
@@ -287,7 +320,8 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 			return
 		}
 	}
-	t.Logf("%d plans, %d more refused for their own errors; %d of %d requests met a rule", used, refused, hits, plans*requests)
+	t.Logf("%d plans, %d more refused for their own errors; %d of %d requests met a rule", used, refused, hits,
+		plans*requests)
 	t.Logf("exceptions met: %v", met)
 	assert.Greater(t, hits, asked/2)
 	assert.Greater(t, compositions, asked/10)
@@ -298,7 +332,8 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 			assert.GreaterOrEqual(t, share, 3.0, name)
 		}
 	}
-	t.Logf("%5.1f %% met a rule, %.1f %% are compositions", 100*float64(hits)/float64(asked), 100*float64(compositions)/float64(asked))
+	t.Logf("%5.1f %% met a rule, %.1f %% are compositions", 100*float64(hits)/float64(asked),
+		100*float64(compositions)/float64(asked))
 	if testing.Short() {
 		return
 	}

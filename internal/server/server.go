@@ -243,11 +243,13 @@ func (c *Codes) All() []int {
 // readable says whether servers can read what a pattern reads.
 func readable(r *template.Reader, where plan.Cause) error {
 	if _, literal := r.LiteralPath(); len(r.Query()) > 0 && !literal {
-		return fmt.Errorf("%s: variables in the path and in the query of one pattern; name the paths one by one", where.Rule)
+		return fmt.Errorf("%s: variables in the path and in the query of one pattern; name the paths one by one",
+			where.Rule)
 	}
 	for name, class := range r.Classes() {
 		if !class.Reflectable() || class.Several() {
-			return fmt.Errorf("%s: values of %s may hold what a server can't put into a target unchanged; use a narrower class", where.Rule, name)
+			return fmt.Errorf("%s: values of %s may hold what a server can't put into a target unchanged; use a "+
+				"narrower class", where.Rule, name)
 		}
 	}
 	return nil
@@ -288,7 +290,8 @@ func Variants(q compile.Pattern) ([]Variant, error) {
 		return nil, err
 	}
 	afterHost := ""
-	if host := pieces[0].Literal; strings.Contains(host, "://") && strings.Count(host, "/") == 2 && !strings.Contains(host, "?") {
+	if host := pieces[0].Literal; strings.Contains(host, "://") && strings.Count(host, "/") == 2 &&
+		!strings.Contains(host, "?") {
 		switch {
 		case len(pieces) > 1 && pieces[1].List:
 			afterHost = pieces[1].Name
@@ -314,7 +317,8 @@ func Variants(q compile.Pattern) ([]Variant, error) {
 
 // NotExpressible is the finding for what a target can't do.
 func NotExpressible(target string, where plan.Cause, what, advice string) finding.Finding {
-	return finding.Finding{Code: finding.NotExpressible, Severity: finding.Error, Where: finding.Place{File: where.File, Line: where.Line}, What: target + ": " + what, Advice: advice}
+	return finding.Finding{Code: finding.NotExpressible, Severity: finding.Error,
+		Where: finding.Place{File: where.File, Line: where.Line}, What: target + ": " + what, Advice: advice}
 }
 
 // GroupOf returns the number of the group of parameters that gives a path its
@@ -357,7 +361,8 @@ func (o Options) In(usual string) string {
 func (o Options) Head(g *compile.Program, server string) string {
 	head := "# Written by young-compass from " + g.Plan.File + " for " + server + ".\n"
 	if o.Trial {
-		head += "# A TRIAL: redirects are temporary, and kept for a minute at most. Emit again without --trial to make them last.\n"
+		head += "# A TRIAL: redirects are temporary, and kept for a minute at most. Emit again without --trial to " +
+			"make them last.\n"
 	}
 	return head
 }

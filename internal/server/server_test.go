@@ -31,8 +31,10 @@ import (
 func program(t *testing.T, config, redirects string) *compile.Program {
 	t.Helper()
 	dir := t.TempDir()
-	require.NoError(t, os.WriteFile(filepath.Join(dir, project.PlanFile), []byte("site: {origin: https://skerrywick.example, known: [far.example]}\n"+config), 0o644))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, project.RedirectsFile), []byte("from,to,status\n"+redirects), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, project.PlanFile),
+		[]byte("site: {origin: https://skerrywick.example, known: [far.example]}\n"+config), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, project.RedirectsFile), []byte("from,to,status\n"+redirects),
+		0o644))
 	p, found, err := judged(dir)
 	require.NoError(t, err)
 	require.Empty(t, found)
@@ -52,7 +54,8 @@ func TestWhatAServerCannotBeTold(t *testing.T) {
 		"a wide class":           {"rules: [{from: '/a/{x}', to: '/b/{x}', class: {x: '[a-z()]+'}}]", "", true, true},
 		"several segments":       {"rules: [{from: '/a/{x}', to: '/b/{x}', class: {x: segments}}]", "", true, true},
 		"a label":                {"rules: [{from: '/a/{x}', to: '/b{.x}'}]", "", true, true},
-		"nine variables":         {"rules: [{from: '/{a}/{b}/{c}/{d}/{e}/{f}/{g}/{h}/{i}', to: '/x/{a}'}]", "", true, true},
+		"nine variables": {"rules: [{from: '/{a}/{b}/{c}/{d}/{e}/{f}/{g}/{h}/{i}', to: '/x/{a}'}]", "", true,
+			true},
 		"slashes in a parameter": {"", "/go?to=http://a.example/,/b,301\n", false, true},
 	} {
 		g := program(t, c.config, c.redirects)
@@ -87,9 +90,11 @@ func TestHeadsSayWhatToDo(t *testing.T) {
 	var names []string
 	for _, f := range files {
 		names = append(names, f.Name)
-		assert.True(t, strings.HasPrefix(string(f.Data), "# Written by young-compass from young-compass.yaml for nginx.\n"), f.Name)
+		assert.True(t, strings.HasPrefix(string(f.Data),
+			"# Written by young-compass from young-compass.yaml for nginx.\n"), f.Name)
 	}
-	assert.Equal(t, []string{nginx.ExampleFile, nginx.AddressesFile, nginx.HostsFile, nginx.HTTPFile, nginx.ServerFile, nginx.SpelledFile}, names)
+	assert.Equal(t, []string{nginx.ExampleFile, nginx.AddressesFile, nginx.HostsFile, nginx.HTTPFile, nginx.ServerFile,
+		nginx.SpelledFile}, names)
 	files, _ = nginx.Target{}.Emit(program(t, "", "/a,/b,301\n"), server.Options{})
 	assert.Len(t, files, 5, "no table for hosts where all answer alike")
 	files, found := httpd.Folder{}.Emit(g, server.Options{Anyway: true})
@@ -114,11 +119,13 @@ func TestTheExamplesLoad(t *testing.T) {
 		"nginx": {nginx.ExampleFile, "events {}", "pid DIR/pid;\nevents {}", func(dir string) []string {
 			return []string{"nginx", "-t", "-p", dir, "-e", dir + "/error.log", "-c", dir + "/" + nginx.ExampleFile}
 		}},
-		"apache": {httpd.ExampleFile, "TypesConfig /etc/mime.types", "TypesConfig DIR/mime.types", func(dir string) []string { return []string{"apache2", "-t", "-f", dir + "/" + httpd.ExampleFile} }},
+		"apache": {httpd.ExampleFile, "TypesConfig /etc/mime.types", "TypesConfig DIR/mime.types",
+			func(dir string) []string { return []string{"apache2", "-t", "-f", dir + "/" + httpd.ExampleFile} }},
 		"caddy": {caddy.ExampleFile, "", "", func(dir string) []string {
 			return []string{"caddy", "validate", "--config", dir + "/" + caddy.ExampleFile, "--adapter", "caddyfile"}
 		}},
-		"haproxy": {haproxy.ExampleFile, "", "", func(dir string) []string { return []string{"haproxy", "-c", "-f", dir + "/" + haproxy.ExampleFile} }},
+		"haproxy": {haproxy.ExampleFile, "", "",
+			func(dir string) []string { return []string{"haproxy", "-c", "-f", dir + "/" + haproxy.ExampleFile} }},
 	} {
 		dir := t.TempDir()
 		write(t, filepath.Join(dir, "mime.types"), "")
@@ -132,7 +139,8 @@ func TestTheExamplesLoad(t *testing.T) {
 		write(t, filepath.Join(dir, httpd.DBMFile+".pag"), "")
 		command := check.command(dir)
 		run := exec.Command(command[0], command[1:]...)
-		run.Env = append(os.Environ(), "HOME="+dir, "XDG_CONFIG_HOME="+dir, "XDG_DATA_HOME="+dir, "PATH=/usr/sbin:"+os.Getenv("PATH"))
+		run.Env = append(os.Environ(), "HOME="+dir, "XDG_CONFIG_HOME="+dir, "XDG_DATA_HOME="+dir,
+			"PATH=/usr/sbin:"+os.Getenv("PATH"))
 		run.Path, _ = exec.LookPath(command[0])
 		if run.Path == "" {
 			run.Path = "/usr/sbin/" + command[0]
@@ -152,7 +160,8 @@ func TestQuoteAndNames(t *testing.T) {
 
 func TestRuns(t *testing.T) {
 	noise := func(q address.Param) bool { return q.Name == "sid" }
-	for query, want := range map[string]int{"": 0, "a": 1, "a&b": 1, "sid": 0, "a&sid&b": 2, "sid=1&a&b&sid&&c": 2, "a&&b": 2} {
+	for query, want := range map[string]int{"": 0, "a": 1, "a&b": 1, "sid": 0, "a&sid&b": 2, "sid=1&a&b&sid&&c": 2,
+		"a&&b": 2} {
 		assert.Equal(t, want, server.RunsOf(query, noise), query)
 	}
 }
@@ -167,7 +176,8 @@ func TestSets(t *testing.T) {
 }
 
 func TestNewAskedKeepsThePathAsSent(t *testing.T) {
-	for url, want := range map[string]string{"http://a.example": "/", "http://a.example?x": "/", "http://a.example//b/%7e/..?x#y": "//b/%7e/.."} {
+	for url, want := range map[string]string{"http://a.example": "/", "http://a.example?x": "/",
+		"http://a.example//b/%7e/..?x#y": "//b/%7e/.."} {
 		r, err := server.NewAsked("GET", url)
 		require.NoError(t, err)
 		assert.Equal(t, want, r.RawPath)

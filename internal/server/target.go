@@ -156,6 +156,8 @@ const (
 
 // Features returns all features.
 func Features() []Feature {
-	return []Feature{ListedRedirects, RawBytes, Braces, LongAddresses, DoubleSlashes, PatternFeature, GoneFeature, HostFeature, SpellingFeature, ListedLetters,
-		OtherLetters, DotSegments, AboveRoot, ManyParameters, OtherBytes, HeaderFeature, InnerAddresses, MaintenanceMode, ProxyFeature, ScopeFeature, Installing}
+	return []Feature{ListedRedirects, RawBytes, Braces, LongAddresses, DoubleSlashes, PatternFeature, GoneFeature,
+		HostFeature, SpellingFeature, ListedLetters,
+		OtherLetters, DotSegments, AboveRoot, ManyParameters, OtherBytes, HeaderFeature, InnerAddresses,
+		MaintenanceMode, ProxyFeature, ScopeFeature, Installing}
 }

@@ -81,7 +81,8 @@ func ReadSitemap(file string, r io.Reader, each func(URL) error) (Sitemap, error
 }
 
 func notSitemap(file string) error {
-	return finding.Unreadable(finding.Place{File: file}, "this is no sitemap: its root element is neither urlset nor sitemapindex", "see sitemaps 0.9")
+	return finding.Unreadable(finding.Place{File: file},
+		"this is no sitemap: its root element is neither urlset nor sitemapindex", "see sitemaps 0.9")
 }
 
 // readURL reads the children of <url> or <sitemap>.
@@ -111,7 +112,8 @@ func readURL(x *xmltext.Reader) (URL, error) {
 				into = &u.Modified
 			case "link":
 				if xmltext.Attribute(token, "rel") == "alternate" && len(u.Alternates) < maxLinks {
-					u.Alternates = append(u.Alternates, Alternate{xmltext.Attribute(token, "hreflang"), xmltext.Attribute(token, "href")})
+					u.Alternates = append(u.Alternates, Alternate{xmltext.Attribute(token, "hreflang"),
+						xmltext.Attribute(token, "href")})
 				}
 			}
 			if into == nil {

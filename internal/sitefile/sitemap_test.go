@@ -24,7 +24,8 @@ func TestReadSitemap(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, s.Parts)
 	assert.Equal(t, []URL{
-		{"https://skerrywick.example/a&b", "2026-01-02", []string{"https://skerrywick.example/a.jpg"}, []Alternate{{"de", "https://skerrywick.example/de"}}, 3},
+		{"https://skerrywick.example/a&b", "2026-01-02", []string{"https://skerrywick.example/a.jpg"},
+			[]Alternate{{"de", "https://skerrywick.example/de"}}, 3},
 		{"https://skerrywick.example/c?a=1&b=2", "", nil, nil, 8},
 	}, urls)
 	s, err = ReadSitemap("i.xml", strings.NewReader(`<sitemapindex><sitemap><loc>https://skerrywick.example/1.xml.gz</loc><lastmod>2026</lastmod></sitemap></sitemapindex>`), nil)

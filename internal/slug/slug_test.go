@@ -54,7 +54,8 @@ func TestSettings(t *testing.T) {
 		{Settings{Spelling: map[string]map[string]string{"nb": {"ø": "oe", "Å": "aa"}}}, "Åmøy", "nb", "aamoey"},
 		{Settings{Spelling: map[string]map[string]string{"nb": {"ø": "oe"}}}, "Åmøy", "da", "amoy"},
 		{Settings{Spelling: map[string]map[string]string{"": {"+": "plus"}}}, "A+ 5", "en", "a-5-plus"},
-		{Settings{Spelling: map[string]map[string]string{"": {"%": "percent"}}}, "100 % sure", "en", "100-percent-sure"},
+		{Settings{Spelling: map[string]map[string]string{"": {"%": "percent"}}}, "100 % sure", "en",
+			"100-percent-sure"},
 		{Settings{Spelling: map[string]map[string]string{"en": {"&": "n"}}}, "Fish & chips", "en", "fish-n-chips"},
 		{Settings{Fillers: map[string][]string{"en": {"the", "of"}}}, "The Isle of the Gulls", "en", "isle-gulls"},
 		{Settings{Fillers: map[string][]string{"en": {"the", "of"}}}, "Of the", "en", "of-the"},
@@ -71,7 +72,8 @@ func TestSettings(t *testing.T) {
 
 func TestMakeIsOneReadableSegment(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		title, language := rapid.String().Draw(t, "title"), rapid.SampledFrom([]string{"en", "de", "nb", "x"}).Draw(t, "language")
+		title, language := rapid.String().Draw(t, "title"), rapid.SampledFrom([]string{"en", "de", "nb", "x"}).Draw(t,
+			"language")
 		s := Make(title, language)
 		assert.Regexp(t, `^(?:[a-z0-9]+(?:-[a-z0-9]+)*)?$`, s, title)
 		assert.Equal(t, s, Make(s, language), "making it again changes nothing")

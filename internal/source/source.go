@@ -145,7 +145,8 @@ func Unpack(file string, r io.Reader) (*bufio.Reader, func(), error) {
 		if err != nil {
 			return nil, nil, broken(err)
 		}
-		return bufio.NewReaderSize(&unpacked{file: file, packed: packed, r: z}, SampleSize), func() { _ = z.Close() }, nil
+		return bufio.NewReaderSize(&unpacked{file: file, packed: packed, r: z}, SampleSize), func() { _ = z.Close() },
+			nil
 	case bytes.HasPrefix(start, []byte("\x28\xb5\x2f\xfd")):
 		z, err := zstd.NewReader(raw, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(256<<20))
 		if err != nil {
@@ -181,11 +182,15 @@ func (u *unpacked) Read(p []byte) (int, error) {
 	u.n += int64(n)
 	switch {
 	case u.n > freeUnpacked && u.n/maxRatio > u.packed.n:
-		return 0, finding.Unreadable(finding.Place{File: u.file}, fmt.Sprintf("it unpacks to more than %d times its size", maxRatio), "unpack it yourself, if it is what it should be")
+		return 0, finding.Unreadable(finding.Place{File: u.file},
+			fmt.Sprintf("it unpacks to more than %d times its size", maxRatio),
+			"unpack it yourself, if it is what it should be")
 	case errors.Is(err, io.ErrUnexpectedEOF):
-		return n, finding.Unreadable(finding.Place{File: u.file}, "it can't be unpacked: it breaks off", "fetch it again")
+		return n, finding.Unreadable(finding.Place{File: u.file}, "it can't be unpacked: it breaks off",
+			"fetch it again")
 	case err != nil && !errors.Is(err, io.EOF):
-		return n, finding.Unreadable(finding.Place{File: u.file}, "it can't be unpacked: "+err.Error(), "fetch it again")
+		return n, finding.Unreadable(finding.Place{File: u.file}, "it can't be unpacked: "+err.Error(),
+			"fetch it again")
 	}
 	return n, err
 }

@@ -37,7 +37,8 @@ func Open(dir string) (*Store, error) {
 	}
 	db.SetMaxOpenConns(1)
 	if _, err := db.Exec(schema); err != nil {
-		return nil, errors.Join(fmt.Errorf("opening %s: %w; it holds nothing but observations and may be deleted", path, err), db.Close())
+		return nil, errors.Join(fmt.Errorf("opening %s: %w; it holds nothing but observations and may be deleted", path,
+			err), db.Close())
 	}
 	return &Store{db}, nil
 }
@@ -101,7 +102,8 @@ func (r *Run) Get(a address.Address) (content []byte, ok bool, err error) {
 	if r.Resumed == 0 {
 		return nil, false, nil
 	}
-	err = r.store.db.QueryRow("SELECT answer FROM answers WHERE run = ? AND address = ?", r.id, a.String()).Scan(&content)
+	err = r.store.db.QueryRow("SELECT answer FROM answers WHERE run = ? AND address = ?", r.id,
+		a.String()).Scan(&content)
 	switch {
 	case errors.Is(err, sql.ErrNoRows):
 		return nil, false, nil
@@ -156,7 +158,8 @@ func (r *Run) Finish() error {
 	if err := r.Pause(); err != nil {
 		return err
 	}
-	if _, err := r.store.db.Exec("UPDATE runs SET finished = ? WHERE id = ?", r.now().UTC().Format(time.RFC3339), r.id); err != nil {
+	if _, err := r.store.db.Exec("UPDATE runs SET finished = ? WHERE id = ?", r.now().UTC().Format(time.RFC3339),
+		r.id); err != nil {
 		return fmt.Errorf("ending the run: %w", err)
 	}
 	return nil
@@ -164,7 +167,8 @@ func (r *Run) Finish() error {
 
 // Save keeps a result under a name.
 func (s *Store) Save(name string, content []byte, at time.Time) error {
-	_, err := s.db.Exec("INSERT OR REPLACE INTO baselines (name, at, content) VALUES (?, ?, ?)", name, at.UTC().Format(time.RFC3339), content)
+	_, err := s.db.Exec("INSERT OR REPLACE INTO baselines (name, at, content) VALUES (?, ?, ?)", name,
+		at.UTC().Format(time.RFC3339), content)
 	if err != nil {
 		return fmt.Errorf("keeping %s: %w", address.Printable(name), err)
 	}

@@ -27,7 +27,8 @@ func decode(file string, raw *bufio.Reader, sample []byte) (*bufio.Reader, *text
 	case bytes.HasPrefix(sample, []byte("\ufeff")):
 		_, _ = raw.Discard(3)
 	case bytes.IndexByte(sample, 0) >= 0:
-		return nil, nil, finding.Unreadable(finding.Place{File: file}, "this is no text: it holds NUL bytes", "save the table as CSV")
+		return nil, nil, finding.Unreadable(finding.Place{File: file}, "this is no text: it holds NUL bytes",
+			"save the table as CSV")
 	case !validBeginning(sample):
 		from = charmap.Windows1252
 	}
@@ -75,7 +76,8 @@ type textLimit struct {
 func (l *textLimit) Read(p []byte) (int, error) {
 	n, err := l.r.Read(p)
 	if l.record += n; l.record > maxRecord {
-		return 0, finding.Unreadable(finding.Place{File: l.file, Line: l.line + 1}, "a row of more than 8 MiB ends about here", "there may be a quote without its partner before")
+		return 0, finding.Unreadable(finding.Place{File: l.file, Line: l.line + 1},
+			"a row of more than 8 MiB ends about here", "there may be a quote without its partner before")
 	}
 	for rest := p[:n]; len(rest) > 0; {
 		i := bytes.IndexByte(rest, '\n')
@@ -90,7 +92,8 @@ func (l *textLimit) Read(p []byte) (int, error) {
 		l.line, l.length, rest = l.line+1, 0, rest[i+1:]
 	}
 	if l.length > maxLine {
-		return 0, finding.Unreadable(finding.Place{File: l.file, Line: l.line + 1}, "a line of more than 1 MiB", "this seems to be no table; save it as CSV")
+		return 0, finding.Unreadable(finding.Place{File: l.file, Line: l.line + 1}, "a line of more than 1 MiB",
+			"this seems to be no table; save it as CSV")
 	}
 	return n, err
 }

@@ -30,12 +30,14 @@ func cells(t *Table) string {
 
 func TestTablesInJSON(t *testing.T) {
 	for name, c := range map[string]struct{ text, want string }{
-		"a list":                   {`[{"key": "a", "title": "A"}, {"key": "b"}]`, "key=a title=A | key=b"},
-		"lines":                    {"{\"key\": \"a\"}\n{\"key\": \"b\", \"n\": 7}\n", "key=a | key=b n=7"},
-		"the list in an object":    {`{"count": 1, "pages": [{"key": "a"}]}`, "key=a"},
-		"objects in objects":       {`[{"key": "a", "title": {"en": "Ports", "de": "Häfen"}}]`, "key=a title.de=Häfen title.en=Ports"},
-		"lists are joined":         {`[{"key": "a", "section": ["x", "y"]}]`, "key=a section=x/y"},
-		"numbers as written":       {`[{"key": 12345678901234567890, "x": 1.50, "y": true, "z": null}]`, "key=12345678901234567890 x=1.50 y=true"},
+		"a list":                {`[{"key": "a", "title": "A"}, {"key": "b"}]`, "key=a title=A | key=b"},
+		"lines":                 {"{\"key\": \"a\"}\n{\"key\": \"b\", \"n\": 7}\n", "key=a | key=b n=7"},
+		"the list in an object": {`{"count": 1, "pages": [{"key": "a"}]}`, "key=a"},
+		"objects in objects": {`[{"key": "a", "title": {"en": "Ports", "de": "Häfen"}}]`,
+			"key=a title.de=Häfen title.en=Ports"},
+		"lists are joined": {`[{"key": "a", "section": ["x", "y"]}]`, "key=a section=x/y"},
+		"numbers as written": {`[{"key": 12345678901234567890, "x": 1.50, "y": true, "z": null}]`,
+			"key=12345678901234567890 x=1.50 y=true"},
 		"a byte order mark":        {"\ufeff[{\"key\": \"a\"}]", "key=a"},
 		"a column that comes late": {`[{"key": "a"}, {"key": "b", "late": "x"}]`, "key=a | key=b late=x"},
 	} {
@@ -105,7 +107,8 @@ func workbook(t *testing.T, sheets ...[][]any) []byte {
 }
 
 func TestWorkbooks(t *testing.T) {
-	table, found, err := Read("t.xlsx", bytes.NewReader(workbook(t, [][]any{{"Key", "Title", ""}, {"a", "Ports"}, {}, {"b", 7}})), "key")
+	table, found, err := Read("t.xlsx", bytes.NewReader(workbook(t,
+		[][]any{{"Key", "Title", ""}, {"a", "Ports"}, {}, {"b", 7}})), "key")
 	require.NoError(t, err)
 	assert.Empty(t, found)
 	assert.Equal(t, "key=a title=Ports | key=b title=7", cells(table))
@@ -116,7 +119,8 @@ func TestWorkbooks(t *testing.T) {
 	assert.Equal(t, "key=a", cells(table), "the first sheet that holds anything")
 
 	whole := workbook(t, [][]any{{"key"}, {"a"}})
-	for name, broken := range map[string][]byte{"cut off": whole[:len(whole)/2], "only its beginning": []byte("PK\x03\x04 no workbook")} {
+	for name, broken := range map[string][]byte{"cut off": whole[:len(whole)/2],
+		"only its beginning": []byte("PK\x03\x04 no workbook")} {
 		t.Run(name, func(t *testing.T) {
 			_, _, err := Read("t.xlsx", bytes.NewReader(broken), "key")
 			var input *finding.Input

@@ -59,7 +59,8 @@ func wraps(text []byte) bool {
 		return false
 	}
 	for _, member := range object {
-		if inner, ok := bytes.CutPrefix(bytes.TrimLeft(member, " \t\r\n"), []byte("[")); ok && bytes.HasPrefix(bytes.TrimLeft(inner, " \t\r\n"), []byte("{")) {
+		if inner, ok := bytes.CutPrefix(bytes.TrimLeft(member, " \t\r\n"), []byte("[")); ok &&
+			bytes.HasPrefix(bytes.TrimLeft(inner, " \t\r\n"), []byte("{")) {
 			return true
 		}
 	}
@@ -173,7 +174,8 @@ func (j *jsonReader) row() error {
 	line := j.source.lineAt(j.decoder.InputOffset())
 	row := &Row{Line: line, table: j.table}
 	if token != json.Delim('{') {
-		j.bad = append(j.bad, BadRow(j.table.File, line, "this is no object", "write {\"address\": ..., \"title\": ...}"))
+		j.bad = append(j.bad, BadRow(j.table.File, line, "this is no object",
+			"write {\"address\": ..., \"title\": ...}"))
 		if token == json.Delim('[') {
 			return j.skip()
 		}
@@ -264,7 +266,8 @@ func (j *jsonReader) unreadable(err error) error {
 		what = "it breaks off"
 	}
 	line := j.source.lineAt(j.decoder.InputOffset())
-	return finding.Unreadable(finding.Place{File: j.table.File, Line: line}, "this is no table in JSON: "+what, "write a list of objects, or one object a line")
+	return finding.Unreadable(finding.Place{File: j.table.File, Line: line}, "this is no table in JSON: "+what,
+		"write a list of objects, or one object a line")
 }
 
 // lineSource passes text on, remembers where its lines end, and stops when a
@@ -286,7 +289,8 @@ func (s *lineSource) Read(p []byte) (int, error) {
 		}
 	}
 	if s.read += int64(n); s.read-s.start > maxRecord {
-		return 0, finding.Unreadable(finding.Place{File: s.file, Line: s.lineAt(s.start)}, "a row of more than 8 MiB begins here", "this seems to be no table")
+		return 0, finding.Unreadable(finding.Place{File: s.file, Line: s.lineAt(s.start)},
+			"a row of more than 8 MiB begins here", "this seems to be no table")
 	}
 	return n, err
 }

@@ -120,7 +120,8 @@ func Open(file string, r io.Reader, columns func(first []string) []string, neede
 		return nil, err
 	}
 	if len(t.Columns) == 0 {
-		return nil, finding.Unreadable(finding.Place{File: file}, "the file is empty", "its first line must name the columns: "+strings.Join(needed, ", "))
+		return nil, finding.Unreadable(finding.Place{File: file}, "the file is empty",
+			"its first line must name the columns: "+strings.Join(needed, ", "))
 	}
 	return t, t.Require(needed...)
 }
@@ -262,7 +263,9 @@ func (t *Table) readCSV(raw *bufio.Reader, sample []byte) error {
 // where each of them stands.
 func (t *Table) setColumns(header []string, place func(int) (line, column int)) error {
 	if len(header) > maxColumns {
-		return finding.Unreadable(finding.Place{File: t.File, Line: 1}, fmt.Sprintf("%d columns; at most %d are read", len(header), maxColumns), "save the sheet again with the columns it needs")
+		return finding.Unreadable(finding.Place{File: t.File, Line: 1},
+			fmt.Sprintf("%d columns; at most %d are read", len(header), maxColumns),
+			"save the sheet again with the columns it needs")
 	}
 	if t.headless != nil {
 		if names := t.headless(header); len(names) == len(header) {
@@ -281,7 +284,8 @@ func (t *Table) setColumns(header []string, place func(int) (line, column int)) 
 		if _, twice := t.index[name]; name == "" || twice || !utf8.ValidString(name) {
 			line, column := place(i)
 			return finding.Unreadable(finding.Place{File: t.File, Line: line, Column: column},
-				fmt.Sprintf("column %d is named %q like another, or not at all", i+1, address.Printable(name)), "give each column a name of its own")
+				fmt.Sprintf("column %d is named %q like another, or not at all", i+1, address.Printable(name)),
+				"give each column a name of its own")
 		}
 		t.addColumn(name)
 	}
@@ -309,7 +313,8 @@ func (t *Table) clean(line int, record []string) *finding.Finding {
 		return &f
 	}
 	if len(record) != len(t.Columns) {
-		return bad(fmt.Sprintf("%d fields where the header has %d", len(record), len(t.Columns)), "write the missing commas, or quote a field that holds one")
+		return bad(fmt.Sprintf("%d fields where the header has %d", len(record), len(t.Columns)),
+			"write the missing commas, or quote a field that holds one")
 	}
 	for i, value := range record {
 		if !utf8.ValidString(value) {
@@ -371,19 +376,22 @@ func (t *Table) Require(names ...string) error {
 func (t *Table) names() string {
 	const shown = 20
 	if len(t.Columns) > shown {
-		return address.Printable(strings.Join(t.Columns[:shown], ", ")) + fmt.Sprintf(" and %d more", len(t.Columns)-shown)
+		return address.Printable(strings.Join(t.Columns[:shown], ", ")) +
+			fmt.Sprintf(" and %d more", len(t.Columns)-shown)
 	}
 	return address.Printable(strings.Join(t.Columns, ", "))
 }
 
 // BadRow is the finding for a row that can't be read.
 func BadRow(file string, line int, what, advice string) finding.Finding {
-	return finding.Finding{Code: finding.BadRow, Severity: finding.Error, Where: finding.Place{File: file, Line: line}, What: what, Advice: advice}
+	return finding.Finding{Code: finding.BadRow, Severity: finding.Error, Where: finding.Place{File: file, Line: line},
+		What: what, Advice: advice}
 }
 
 // tooMany returns the error for a table that is longer than any that is read.
 func (t *Table) tooMany(line int) error {
-	return finding.Unreadable(finding.Place{File: t.File, Line: line}, fmt.Sprintf("more than %d rows", maxRows), "split the table")
+	return finding.Unreadable(finding.Place{File: t.File, Line: line}, fmt.Sprintf("more than %d rows", maxRows),
+		"split the table")
 }
 
 // unreadable returns the error for a file of separated values that breaks off.
@@ -394,7 +402,8 @@ func (t *Table) unreadable(err error) error {
 	}
 	var parse *csv.ParseError
 	if errors.As(err, &parse) {
-		return finding.Unreadable(finding.Place{File: t.File, Line: parse.Line, Column: parse.Column}, "this is no table of comma-separated values: "+parse.Err.Error(), quoteAdvice)
+		return finding.Unreadable(finding.Place{File: t.File, Line: parse.Line, Column: parse.Column},
+			"this is no table of comma-separated values: "+parse.Err.Error(), quoteAdvice)
 	}
 	return fmt.Errorf("reading %s: %w", t.File, err)
 }

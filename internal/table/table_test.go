@@ -12,14 +12,17 @@ import (
 )
 
 func TestRead(t *testing.T) {
-	table, found, err := Read("t.csv", strings.NewReader("\ufeffKey , Title\r\na,\" b \nc\"\r\n\r\nshort\nd,e\n"), "key")
+	table, found, err := Read("t.csv", strings.NewReader("\ufeffKey , Title\r\na,\" b \nc\"\r\n\r\nshort\nd,e\n"),
+		"key")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"key", "title"}, table.Columns)
 	require.Len(t, table.Rows, 2)
-	assert.Equal(t, []string{"2", "a", "b \nc", ""}, []string{fmt.Sprint(table.Rows[0].Line), table.Rows[0].Get("key"), table.Rows[0].Get("title"), table.Rows[0].Get("nothing")})
+	assert.Equal(t, []string{"2", "a", "b \nc", ""}, []string{fmt.Sprint(table.Rows[0].Line), table.Rows[0].Get("key"),
+		table.Rows[0].Get("title"), table.Rows[0].Get("nothing")})
 	assert.Equal(t, 6, table.Rows[1].Line)
 	require.Len(t, found, 1)
-	assert.Equal(t, "t.csv:5: error bad-row: 1 fields where the header has 2; write the missing commas, or quote a field that holds one", found[0].String())
+	assert.Equal(t, "t.csv:5: error bad-row: 1 fields where the header has 2; write the missing commas, or quote "+
+		"a field that holds one", found[0].String())
 }
 
 func TestUnreadable(t *testing.T) {

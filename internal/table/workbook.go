@@ -20,7 +20,8 @@ const (
 // readWorkbook reads the first sheet of a workbook that has any rows.
 func (t *Table) readWorkbook(r io.Reader) (bad []finding.Finding, err error) {
 	unreadable := func(what string) error {
-		return finding.Unreadable(finding.Place{File: t.File}, "this workbook can't be read: "+what, "save the sheet as CSV")
+		return finding.Unreadable(finding.Place{File: t.File}, "this workbook can't be read: "+what,
+			"save the sheet as CSV")
 	}
 	data, err := io.ReadAll(io.LimitReader(r, maxWorkbook+1))
 	if err != nil {
@@ -35,7 +36,8 @@ func (t *Table) readWorkbook(r io.Reader) (bad []finding.Finding, err error) {
 			bad, err = nil, unreadable("it is broken")
 		}
 	}()
-	book, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: maxUnpacked, UnzipXMLSizeLimit: maxUnpacked / 4, ShortDatePattern: "yyyy-mm-dd"})
+	book, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: maxUnpacked,
+		UnzipXMLSizeLimit: maxUnpacked / 4, ShortDatePattern: "yyyy-mm-dd"})
 	if err != nil {
 		return nil, unreadable(err.Error())
 	}

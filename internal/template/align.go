@@ -52,7 +52,8 @@ func Align(a, b *Reader, fold bool) (map[string]string, bool) {
 
 // Within reports whether every value of c is one of o.
 func (c Class) Within(o Class) bool {
-	return c.set.within(o.set) && (!c.several || o.several) && c.min >= o.min && (o.max == 0 || c.max > 0 && c.max <= o.max)
+	return c.set.within(o.set) && (!c.several || o.several) && c.min >= o.min &&
+		(o.max == 0 || c.max > 0 && c.max <= o.max)
 }
 
 // Rename returns the template with other names for its variables.

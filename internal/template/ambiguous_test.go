@@ -12,7 +12,8 @@ import (
 
 func TestAmbiguous(t *testing.T) {
 	for template, want := range map[string]string{
-		"/x/{slug}": "", "/x{/region*,slug}": "", "/{year}-{slug}": "", "/{a}/{b}": "", "/x{/a*}/end": "", "{/a*}": "", "/{a}.html": "", "/x{?a}": "",
+		"/x/{slug}": "", "/x{/region*,slug}": "", "/{year}-{slug}": "", "/{a}/{b}": "", "/x{/a*}/end": "", "{/a*}": "",
+		"/{a}.html": "", "/x{?a}": "",
 		"/{a}-{b}":             "/x--x: a=x b=-x, a=x- b=x",
 		"{/a*}{/b*}":           "/x: a=x, b=x",
 		"/x{/a*}{/slug}{/b*}":  "/x/x/x: a=x slug=x, b=x slug=x",
@@ -26,8 +27,10 @@ func TestAmbiguous(t *testing.T) {
 		parsed, err := Parse(template)
 		require.NoError(t, err)
 		classes := map[string]Class{}
-		for name, class := range map[string]string{"slug": "slug", "a": "slug", "b": "slug", "region": "slug", "year": "[0-9]{4}", "word": "word", "digits": "digits",
-			"two": "[a-z]{2}", "one": "[a-z]{1}", "short": "[a-z]{1,2}", "all": "segments", "list": "slug", "digitlist": "digits"} {
+		for name, class := range map[string]string{"slug": "slug", "a": "slug", "b": "slug", "region": "slug",
+			"year": "[0-9]{4}", "word": "word", "digits": "digits",
+			"two": "[a-z]{2}", "one": "[a-z]{1}", "short": "[a-z]{1,2}", "all": "segments", "list": "slug",
+			"digitlist": "digits"} {
 			classes[name], err = ParseClass(class)
 			require.NoError(t, err)
 		}
@@ -61,7 +64,8 @@ func TestReadBackOrTwoReadings(t *testing.T) {
 				t.Fatal(err)
 			}
 			classes[name] = class
-			form := rapid.SampledFrom([]string{"/{%s}", "{/%s}", "{/%s*}", "-{%s}", "x{%s}", "/l{%s}", "/w{/%s*}/y"}).Draw(t, "form")
+			form := rapid.SampledFrom([]string{"/{%s}", "{/%s}", "{/%s*}", "-{%s}", "x{%s}", "/l{%s}",
+				"/w{/%s*}/y"}).Draw(t, "form")
 			if i == 0 && form[0] != '/' && form[1] != '/' {
 				form = "/" + form
 			}

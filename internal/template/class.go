@@ -53,7 +53,8 @@ func ParseClass(s string) (Class, error) {
 	}
 	set, length, ok := strings.Cut(strings.TrimPrefix(s, "["), "]")
 	if !ok || !strings.HasPrefix(s, "[") || set == "" {
-		return c, fmt.Errorf("%q is no class; say slug, word, digits, segment, segments, or characters with a length such as [0-9]{4}", s)
+		return c, fmt.Errorf("%q is no class; say slug, word, digits, segment, segments, or characters with a "+
+			"length such as [0-9]{4}", s)
 	}
 	if err := c.add(set); err != nil {
 		return c, err
@@ -92,7 +93,8 @@ func (c *Class) add(set string) error {
 		}
 		for b := int(from); b <= int(to); b++ {
 			if strings.IndexByte(`^\/%?#&=[]`, byte(b)) >= 0 {
-				return fmt.Errorf("[%s] names the character %q, which no part of an address holds as it is", set, rune(b))
+				return fmt.Errorf("[%s] names the character %q, which no part of an address holds as it is", set,
+					rune(b))
 			}
 			c.set.add(byte(b))
 		}

@@ -31,10 +31,13 @@ func TestOverlapAndCovered(t *testing.T) {
 		path, ok := Overlap(reader(t, c.a, classes), reader(t, c.b, classes), true)
 		assert.Equal(t, c.overlap != "", ok, "%s %s", c.a, c.b)
 		assert.Equal(t, c.overlap, path, "%s %s", c.a, c.b)
-		assert.Equal(t, c.covered, Covered(reader(t, c.a, classes), []*Reader{reader(t, c.b, classes)}, true), "%s %s", c.a, c.b)
+		assert.Equal(t, c.covered, Covered(reader(t, c.a, classes), []*Reader{reader(t, c.b, classes)}, true), "%s %s",
+			c.a, c.b)
 	}
-	assert.True(t, Covered(reader(t, "/{x}", map[string]string{"x": "[ab]{1}"}), []*Reader{reader(t, "/a", nil), reader(t, "/b", nil)}, true), "by two together")
-	assert.False(t, Covered(reader(t, "/{x}", map[string]string{"x": "[abc]{1}"}), []*Reader{reader(t, "/a", nil), reader(t, "/b", nil)}, true))
+	assert.True(t, Covered(reader(t, "/{x}", map[string]string{"x": "[ab]{1}"}),
+		[]*Reader{reader(t, "/a", nil), reader(t, "/b", nil)}, true), "by two together")
+	assert.False(t, Covered(reader(t, "/{x}", map[string]string{"x": "[abc]{1}"}),
+		[]*Reader{reader(t, "/a", nil), reader(t, "/b", nil)}, true))
 }
 
 // Trying all short paths agrees.

@@ -107,7 +107,8 @@ func NewReader(t *Template, classes map[string]Class) (*Reader, error) {
 				return nil, fmt.Errorf("%s: %s can't be read back from a query", t, p)
 			case p.op == 0 && len(p.vars) == 1 && !v.explode && v.prefix == 0:
 				if n := len(r.elements); n > 0 && r.elements[n-1].Name != "" {
-					return nil, fmt.Errorf("%s: put something between the variables %s and %s", t, r.elements[n-1].Name, v.name)
+					return nil, fmt.Errorf("%s: put something between the variables %s and %s", t, r.elements[n-1].Name,
+						v.name)
 				}
 				r.elements = append(r.elements, Element{Name: v.name, Class: c})
 			case p.op == '/' && v.prefix == 0 && v.explode && !c.several:
@@ -212,7 +213,8 @@ func match(elements []Element, key string, at int, fold bool, ends []int) bool {
 	case e.Name == "":
 		end := at + len(e.Literal)
 		ends[0] = end
-		return end <= len(key) && (key[at:end] == e.Literal || fold && key[at:end] == address.Fold(e.Literal)) && match(rest, key, end, fold, ends[1:])
+		return end <= len(key) && (key[at:end] == e.Literal || fold && key[at:end] == address.Fold(e.Literal)) &&
+			match(rest, key, end, fold, ends[1:])
 	case e.List:
 		for end := listEnd(&e.Class, key, at); end >= at; end-- {
 			if end > at && (key[end-1] == '/' || !listHolds(&e.Class, key[at:end])) {

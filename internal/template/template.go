@@ -75,7 +75,8 @@ func parseExpression(s string) (part, error) {
 			v.name, v.explode = name, true
 		} else if name, length, ok := strings.Cut(spec, ":"); ok {
 			v.name = name
-			if _, err := fmt.Sscanf(length, "%d", &v.prefix); err != nil || v.prefix < 1 || v.prefix > 9999 || fmt.Sprint(v.prefix) != length {
+			if _, err := fmt.Sscanf(length, "%d", &v.prefix); err != nil || v.prefix < 1 || v.prefix > 9999 ||
+				fmt.Sprint(v.prefix) != length {
 				return p, fmt.Errorf("%q is no prefix length from 1 to 9999", length)
 			}
 		}

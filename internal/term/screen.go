@@ -117,8 +117,10 @@ func escaped(runes <-chan rune) string {
 		select {
 		case c := <-runes:
 			sequence += string(c)
-			if len(sequence) > 1 && (unicode.IsLetter(c) || c == '~') || len(sequence) > 8 || sequence != "[" && sequence != "O" && len(sequence) == 1 {
-				return map[string]string{"[A": "up", "[B": "down", "[C": "right", "[D": "left", "OA": "up", "OB": "down", "OC": "right", "OD": "left"}[sequence]
+			if len(sequence) > 1 && (unicode.IsLetter(c) || c == '~') || len(sequence) > 8 || sequence != "[" &&
+				sequence != "O" && len(sequence) == 1 {
+				return map[string]string{"[A": "up", "[B": "down", "[C": "right", "[D": "left", "OA": "up",
+					"OB": "down", "OC": "right", "OD": "left"}[sequence]
 			}
 		case <-time.After(escapeWait):
 			if sequence == "" {

@@ -41,7 +41,8 @@ func (p Paint) Dim(s string) string { return p.with("2", s) }
 
 // Severity returns the name of a severity in its colour.
 func (p Paint) Severity(s finding.Severity) string {
-	return p.with(map[finding.Severity]string{finding.Error: "1;31", finding.Warning: "1;35", finding.Note: "36"}[s], string(s))
+	return p.with(map[finding.Severity]string{finding.Error: "1;31", finding.Warning: "1;35", finding.Note: "36"}[s],
+		string(s))
 }
 
 // Table prints rows under their column names, aligned, numbers to the right,
@@ -68,7 +69,8 @@ func Table(w io.Writer, paint Paint, columns []string, rows [][]string) error {
 	var configs []table.ColumnConfig
 	for i := range columns {
 		if numbers(rows, i) {
-			configs = append(configs, table.ColumnConfig{Number: i + 1, Align: text.AlignRight, AlignHeader: text.AlignRight})
+			configs = append(configs, table.ColumnConfig{Number: i + 1, Align: text.AlignRight,
+				AlignHeader: text.AlignRight})
 		}
 	}
 	t.SetColumnConfigs(configs)
@@ -100,7 +102,8 @@ func numbers(rows [][]string, column int) bool {
 func Findings(w io.Writer, paint Paint, list []finding.Finding) error {
 	var b strings.Builder
 	for _, f := range list {
-		fmt.Fprintf(&b, "%s: %s %s: %s\n", paint.Bold(address.Printable(f.Where.String())), paint.Severity(f.Severity), f.Code, address.Printable(f.What))
+		fmt.Fprintf(&b, "%s: %s %s: %s\n", paint.Bold(address.Printable(f.Where.String())), paint.Severity(f.Severity),
+			f.Code, address.Printable(f.What))
 		if f.Visits > 0 {
 			fmt.Fprintf(&b, "    visits: %s\n", paint.Bold(fmt.Sprint(f.Visits)))
 		}
@@ -183,7 +186,8 @@ func (p *Progress) line(after time.Duration) string {
 	const width = 30
 	filled := int(width * p.done / p.total)
 	left := time.Duration(float64(p.total-p.done) / max(rate, 0.001) * float64(time.Second)).Round(time.Second)
-	return fmt.Sprintf("%s [%s%s] %s of %s, %s, %s left", address.Printable(p.what), strings.Repeat("=", filled), strings.Repeat(" ", width-filled),
+	return fmt.Sprintf("%s [%s%s] %s of %s, %s, %s left", address.Printable(p.what), strings.Repeat("=", filled),
+		strings.Repeat(" ", width-filled),
 		p.unit(p.done), p.unit(p.total), speed, left)
 }
 

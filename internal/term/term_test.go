@@ -14,11 +14,13 @@ import (
 func TestTable(t *testing.T) {
 	var b bytes.Buffer
 	require.NoError(t, Table(&b, false, []string{"a", "long name"}, [][]string{{"x\x1b[31m", "1"}, {"ø", "22"}}))
-	assert.Equal(t, "a          long name\n--------------------\nx\\x1b[31m          1\nø                 22\n", b.String())
+	assert.Equal(t, "a          long name\n--------------------\nx\\x1b[31m          1\nø                 22\n",
+		b.String())
 }
 
 func TestFindings(t *testing.T) {
-	list := []finding.Finding{{Code: "loop", Severity: finding.Error, Where: finding.Place{File: "a\x1b", Line: 2}, What: "round\u202e", Why: "why", Advice: "do", Evidence: []string{"/x"}}}
+	list := []finding.Finding{{Code: "loop", Severity: finding.Error, Where: finding.Place{File: "a\x1b", Line: 2},
+		What: "round\u202e", Why: "why", Advice: "do", Evidence: []string{"/x"}}}
 	var b bytes.Buffer
 	require.NoError(t, Findings(&b, false, list))
 	assert.Equal(t, "a\\x1b:2: error loop: round\\u202e\n    /x\n    why\n    => do\n", b.String())
@@ -40,7 +42,8 @@ func TestProgressIsSilentElsewhere(t *testing.T) {
 func TestProgressSaysRateAndTimeLeft(t *testing.T) {
 	p := NewProgress(&bytes.Buffer{}, "access.log", 10<<20, Bytes)
 	p.Add(4 << 20)
-	assert.Equal(t, "access.log [============                  ] 4.0 MiB of 10.0 MiB, 2.0 MiB/s, 3s left", p.line(2*time.Second))
+	assert.Equal(t, "access.log [============                  ] 4.0 MiB of 10.0 MiB, 2.0 MiB/s, 3s left",
+		p.line(2*time.Second))
 	p = NewProgress(&bytes.Buffer{}, "a\x1b", 0, Plain)
 	p.Add(7)
 	assert.Equal(t, "a\\x1b: 7, 3/s", p.line(2*time.Second))

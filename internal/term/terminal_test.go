@@ -28,7 +28,8 @@ func TestFitting(t *testing.T) {
 		width int
 		cut   string
 	}{
-		"short": {"abc", 5, "abc"}, "exact": {"abcde", 5, "abcde"}, "one too long": {"abcdef", 5, "ab..."}, "wide letters": {"日本語", 5, "日..."}, "nothing": {"", 3, ""},
+		"short": {"abc", 5, "abc"}, "exact": {"abcde", 5, "abcde"}, "one too long": {"abcdef", 5, "ab..."},
+		"wide letters": {"日本語", 5, "日..."}, "nothing": {"", 3, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			assert.Equal(t, c.cut, Cut(c.text, c.width))
@@ -52,7 +53,9 @@ func TestColoursAreThereOnlyWhenWanted(t *testing.T) {
 func TestHostileCells(t *testing.T) {
 	var b bytes.Buffer
 	require.NoError(t, Table(&b, false, []string{"a", "n"}, [][]string{{"x\x1b[2Jy\n", "1"}, {"\u202egone", "20"}}))
-	require.NoError(t, Findings(&b, false, []finding.Finding{{Code: finding.Loop, Severity: finding.Error, What: "a\x07b", Why: "c\r", Advice: "d\x1b", Evidence: []string{"e\x00"}}}))
+	require.NoError(t, Findings(&b, false,
+		[]finding.Finding{{Code: finding.Loop, Severity: finding.Error, What: "a\x07b", Why: "c\r", Advice: "d\x1b",
+			Evidence: []string{"e\x00"}}}))
 	assert.False(t, strings.ContainsAny(b.String(), "\x1b\x07\r\x00\u202e"), "%q", b.String())
 }
 

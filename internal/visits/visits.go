@@ -76,7 +76,8 @@ func Encode(list []Visit) []byte {
 	})
 	return table.EncodeRecords(columns(), func(yield func([]string) bool) {
 		for _, r := range rows {
-			if !yield([]string{r.address, strconv.Itoa(r.Status), strconv.Itoa(r.Visitors), strconv.Itoa(r.Robots), r.Last, r.Referrers}) {
+			if !yield([]string{r.address, strconv.Itoa(r.Status), strconv.Itoa(r.Visitors), strconv.Itoa(r.Robots),
+				r.Last, r.Referrers}) {
 				return
 			}
 		}

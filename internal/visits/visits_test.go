@@ -22,7 +22,8 @@ func TestReadAndEncode(t *testing.T) {
 	assert.Equal(t, 404, list[1].Status)
 	assert.Equal(t, "https://search.example/ 2", list[1].Referrers)
 	list[0], list[2] = list[2], list[0]
-	assert.Equal(t, strings.ReplaceAll(sample, `"https://search.example/ 2"`, "https://search.example/ 2"), string(Encode(list)), "in order again")
+	assert.Equal(t, strings.ReplaceAll(sample, `"https://search.example/ 2"`, "https://search.example/ 2"),
+		string(Encode(list)), "in order again")
 }
 
 func TestBadRows(t *testing.T) {

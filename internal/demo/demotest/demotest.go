@@ -28,7 +28,8 @@ const Today = "2026-11-23"
 func Gathered(t testing.TB, dir string) *plan.Plan {
 	t.Helper()
 	Write(t, filepath.Join(dir, demo.Config), File(t, demo.Config))
-	g := gather.Gatherer{Settings: Load(t, dir).Settings, Today: Today, Pages: &inventory.Inventory{}, Book: &book.Book{}}
+	g := gather.Gatherer{Settings: Load(t, dir).Settings, Today: Today, Pages: &inventory.Inventory{},
+		Book: &book.Book{}}
 	_, err := g.Read(demo.OldSite, "", bytes.NewReader(File(t, demo.OldSite)))
 	require.NoError(t, err)
 	_, found := g.Merge()
@@ -114,7 +115,8 @@ func ReadExpected(t testing.TB, root, plan string) []Expected {
 			f = append(f, "-")
 		}
 		headers := strings.Replace(f[7], "+", "Strict-Transport-Security: max-age=31536000", 1)
-		rows = append(rows, Expected{i + 1, at, f[0], full(f[1]), f[2], f[3], full(f[4]), full(f[5]), strings.Replace(f[6], "~", "/inside/front.shtml", 1), headers, strings.TrimPrefix(f[8], "-")})
+		rows = append(rows, Expected{i + 1, at, f[0], full(f[1]), f[2], f[3], full(f[4]), full(f[5]),
+			strings.Replace(f[6], "~", "/inside/front.shtml", 1), headers, strings.TrimPrefix(f[8], "-")})
 	}
 	require.GreaterOrEqual(t, all, 400)
 	return rows
@@ -128,8 +130,10 @@ func Plan(t testing.TB, root, name string) *plan.Plan {
 
 // full writes out the abbreviated origins.
 func full(s string) string {
-	origins := map[string]string{"O": "https://skerrywick.example", "W": "http://www.skerrywick.example", "S": "https://www.skerrywick.example",
-		"H": "http://skerrywick.example", "F": "http://ferries.skerrywick.example", "G": "https://ferries.skerrywick.example",
+	origins := map[string]string{"O": "https://skerrywick.example", "W": "http://www.skerrywick.example",
+		"S": "https://www.skerrywick.example",
+		"H": "http://skerrywick.example", "F": "http://ferries.skerrywick.example",
+		"G": "https://ferries.skerrywick.example",
 		"C": "https://skerrywick-ch.example", "D": "http://skerrywick-ch.example"}
 	if s != "" && origins[s[:1]] != "" && (len(s) == 1 || s[1] == '/') {
 		return origins[s[:1]] + s[1:]

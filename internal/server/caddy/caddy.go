@@ -43,7 +43,8 @@ func (c Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 	hosts := e.table(func(x compile.Entry) bool { return x.Host != "" })
 	e.route()
 	if n := len(e.Program.Entries); n > manyEntries {
-		e.found = append(e.found, finding.Finding{Code: finding.SlowTable, Severity: finding.Warning, Where: finding.Place{File: AddressesFile},
+		e.found = append(e.found, finding.Finding{Code: finding.SlowTable, Severity: finding.Warning,
+			Where:  finding.Place{File: AddressesFile},
 			What:   fmt.Sprintf("%d known addresses, which Caddy tries one by one for each request", n),
 			Why:    "measured: see docs/servers.md",
 			Advice: "put nginx, HAProxy or httpd in front when the site is busy"})
@@ -53,13 +54,17 @@ func (c Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 	}
 	head := o.Head(g, "Caddy")
 	files := []server.File{
-		{Name: ExampleFile, Data: []byte(head + "# A complete configuration that loads: caddy run --config " + e.folder + "/" + ExampleFile + " --adapter caddyfile\n" + e.example())},
+		{Name: ExampleFile, Data: []byte(head + "# A complete configuration that loads: caddy run --config " +
+			e.folder + "/" + ExampleFile + " --adapter caddyfile\n" + e.example())},
 		{Name: AddressesFile, Data: append([]byte(head+"# Read by "+RouteFile+".\n"), addresses...)},
-		{Name: RouteFile, Data: append([]byte(head+"# Import this first in the route of each site block of the site, and put the site's own directives behind it:\n#   route {\n#     import "+e.folder+"/"+RouteFile+"\n#     file_server\n#   }\n# The other files lie in "+e.folder+".\n"), e.lines.Bytes()...)},
+		{Name: RouteFile, Data: append([]byte(head+"# Import this first in the route of each site block of the "+
+			"site, and put the site's own directives behind it:\n#   route {\n#     import "+e.folder+"/"+RouteFile+"\n#     file_server\n#   }\n# The other files lie in "+e.folder+".\n"),
+			e.lines.Bytes()...)},
 		{Name: SpelledFile, Data: append([]byte(head+"# Read by "+RouteFile+".\n"), spelled...)},
 	}
 	if e.HasHosts() {
-		files = append(files, server.File{Name: HostsFile, Data: append([]byte(head+"# Read by "+RouteFile+".\n"), hosts...)})
+		files = append(files, server.File{Name: HostsFile, Data: append([]byte(head+"# Read by "+RouteFile+".\n"),
+			hosts...)})
 	}
 	slices.SortFunc(files, func(a, b server.File) int { return strings.Compare(a.Name, b.Name) })
 	return files, e.found
@@ -189,7 +194,8 @@ func (e *emitter) route() {
 	e.line("vars @yc_clean yc_uri {re.yc_clean.1}")
 	e.mapping("{http.request.host}", "host_asked", []string{"`~(?s)^(.*?)\\.?$` `${1}`"})
 	e.set("host", "{yc_host_asked}")
-	e.mapping("{http.request.orig_uri}", "raw_asked", []string{"`~(?s)^(?:https?://[^/?]*)?(/[^?]*)` `${1}`", "default /"})
+	e.mapping("{http.request.orig_uri}", "raw_asked", []string{"`~(?s)^(?:https?://[^/?]*)?(/[^?]*)` `${1}`",
+		"default /"})
 	e.set("raw", "{yc_raw_asked}")
 	for _, step := range e.Steps {
 		switch s := step.(type) {
@@ -202,7 +208,8 @@ func (e *emitter) route() {
 				e.lookup(fmt.Sprint(stage))
 			}
 		case *server.Same:
-			e.mapping(variable("way"), "live_asked", []string{token(`~(?s)^[01] `+server.Reading{Identity: `(.*)$`}.Stay("")) + " `${1}`", "default -"})
+			e.mapping(variable("way"), "live_asked",
+				[]string{token(`~(?s)^[01] `+server.Reading{Identity: `(.*)$`}.Stay("")) + " `${1}`", "default -"})
 			e.set("live", "{yc_live_asked}")
 			e.set("exact", "0")
 			e.setIf("exact", "1", "uri", "{http.vars.yc_live}")
@@ -271,7 +278,8 @@ func (e *emitter) rows(t *server.Table) {
 // value writes what an expression leads to, as far as Caddy leaves it alone.
 func (e *emitter) value(t server.Text, where plan.Cause) string {
 	s := captured(t)
-	if plain := t.Write(func(s string) string { return s }, nil, func(int) string { return "" }); replaced.MatchString(plain) || strings.ContainsAny(plain, "`") {
+	if plain := t.Write(func(s string) string { return s }, nil,
+		func(int) string { return "" }); replaced.MatchString(plain) || strings.ContainsAny(plain, "`") {
 		e.refuse(where, "an address with braces or backquotes that Caddy replaces")
 	}
 	return s
@@ -289,7 +297,8 @@ func (e *emitter) table(which func(compile.Entry) bool) []byte {
 		if !which(x) {
 			continue
 		}
-		key := fmt.Sprint(e.group(x.Key)) + ":" + server.Letters(e.Plan, server.Quote(x.Key)) + server.Quote(x.Signature) + `\z`
+		key := fmt.Sprint(e.group(x.Key)) + ":" + server.Letters(e.Plan, server.Quote(x.Key)) +
+			server.Quote(x.Signature) + `\z`
 		if x.Host != "" {
 			key = "(?i:" + server.Quote(x.Host) + ") " + key
 		}
@@ -325,7 +334,8 @@ func (e *emitter) lookup(n string) {
 			e.refuse(m.Where, "a pattern that is no UTF-8")
 			continue
 		}
-		matchers = append(matchers, fmt.Sprintf("# %s %d", m.Where.File, m.Where.Line), token(wanted)+" "+token(e.value(m.Value, m.Where)))
+		matchers = append(matchers, fmt.Sprintf("# %s %d", m.Where.File, m.Where.Line),
+			token(wanted)+" "+token(e.value(m.Value, m.Where)))
 	}
 	e.set("d"+n, "")
 	if len(matchers) > 0 {
@@ -357,7 +367,8 @@ func (e *emitter) keep() {
 		}
 		m := e.matcher("set", number)
 		e.line("vars %s yc_kept {http.request.uri.query}", m)
-		e.mapping("{http.vars.yc_kept}", "less"+number, []string{token(`~(?s)^(|.*?&)(?:`+leave+`)+(.*)$`) + " `${1}${2}`", "default {http.vars.yc_kept}"})
+		e.mapping("{http.vars.yc_kept}", "less"+number, []string{token(`~(?s)^(|.*?&)(?:`+leave+`)+(.*)$`) +
+			" `${1}${2}`", "default {http.vars.yc_kept}"})
 		for range server.Runs + 1 {
 			e.line("vars %s yc_kept {yc_less%s}", m, number)
 		}
@@ -392,7 +403,11 @@ func (e *emitter) answer() {
 // inside writes a rewrite for each internal address: in the query of one, Caddy
 // encodes all that it takes from variables but the request's own query.
 func (e *emitter) inside() {
-	i := slices.IndexFunc(e.Steps, func(s server.Step) bool { t, ok := s.(*server.Table); return ok && t.Role == server.InnerPath })
+	i := slices.IndexFunc(e.Steps, func(s server.Step) bool {
+		t, ok := s.(*server.Table)
+		return ok &&
+			t.Role == server.InnerPath
+	})
 	t := e.Steps[i].(*server.Table)
 	filled := e.matcher("inside", "*")
 	var numbers []string
@@ -408,10 +423,12 @@ func (e *emitter) inside() {
 		name := func(capture int) string { return fmt.Sprintf("yc_inside_%d_%d", n, capture) }
 		for _, part := range r.Value {
 			if part.Capture > 0 {
-				e.mapping(plainText(t.Source), strings.TrimPrefix(name(part.Capture), "yc_"), []string{fmt.Sprintf("%s `${%d}`", token(key), part.Capture), "default ``"})
+				e.mapping(plainText(t.Source), strings.TrimPrefix(name(part.Capture), "yc_"),
+					[]string{fmt.Sprintf("%s `${%d}`", token(key), part.Capture), "default ``"})
 			}
 		}
-		to := r.Value.Write(func(s string) string { return s }, nil, func(capture int) string { return "{" + name(capture) + "}" })
+		to := r.Value.Write(func(s string) string { return s }, nil,
+			func(capture int) string { return "{" + name(capture) + "}" })
 		if strings.Contains(to, "?") {
 			to += "&"
 		} else {
@@ -428,5 +445,7 @@ func (e *emitter) example() string {
 	for _, host := range e.Plan.Site.All() {
 		names = append(names, "http://"+host, "https://"+host)
 	}
-	return "{\n\tauto_https disable_redirects\n}\n" + strings.Join(names, ", ") + " {\n\troot * /var/www/html\n\troute {\n\t\timport " + e.folder + "/" + RouteFile + "\n\t\tfile_server\n\t}\n}\n"
+	return "{\n\tauto_https disable_redirects\n}\n" + strings.Join(names, ", ") +
+		" {\n\troot * /var/www/html\n\troute {\n\t\timport " + e.folder + "/" + RouteFile +
+		"\n\t\tfile_server\n\t}\n}\n"
 }

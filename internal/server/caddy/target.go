@@ -28,8 +28,10 @@ func (Target) Differences() []server.Difference {
 // Limits returns what Caddy can't do.
 func (Target) Limits() map[server.Feature]string {
 	return map[server.Feature]string{
-		server.ListedRedirects: "slow from 200", server.RawBytes: "refused", server.Braces: "refused", server.OtherLetters: "letters stay",
-		server.DotSegments: "slashes first", server.ManyParameters: "two hops", server.OtherBytes: "as sent", server.Installing: "into a route block",
+		server.ListedRedirects: "slow from 200", server.RawBytes: "refused", server.Braces: "refused",
+		server.OtherLetters: "letters stay",
+		server.DotSegments:  "slashes first", server.ManyParameters: "two hops", server.OtherBytes: "as sent",
+		server.Installing: "into a route block",
 	}
 }
 
@@ -69,7 +71,8 @@ func routes(lines, hosts []string, text string) ([]server.Insertion, error) {
 		}
 	}
 	if len(list) == 0 {
-		return nil, errors.New("no site of the file that answers for one of the site's hosts has a route block; put its directives into one: route { ... }")
+		return nil, errors.New("no site of the file that answers for one of the site's hosts has a route block; " +
+			"put its directives into one: route { ... }")
 	}
 	return list, nil
 }

@@ -41,10 +41,13 @@ func (h Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 		return nil, e.found
 	}
 	head := o.Head(g, "HAProxy")
-	use := "# Put these lines into each frontend that answers for the site, before its own http-request rules.\n# The map file lies in " + e.folder + ".\n"
+	use := "# Put these lines into each frontend that answers for the site, before its own http-request rules.\n# " +
+		"The map file lies in " + e.folder + ".\n"
 	return []server.File{
-		{Name: ExampleFile, Data: []byte(head + "# A complete configuration that loads: haproxy -f " + e.folder + "/" + ExampleFile + "\n" + e.example())},
-		{Name: MapFile, Data: append([]byte(head+"# Read by "+FrontendFile+", from "+e.folder+".\n"), e.table.Bytes()...)},
+		{Name: ExampleFile, Data: []byte(head + "# A complete configuration that loads: haproxy -f " + e.folder + "/" +
+			ExampleFile + "\n" + e.example())},
+		{Name: MapFile, Data: append([]byte(head+"# Read by "+FrontendFile+", from "+e.folder+".\n"),
+			e.table.Bytes()...)},
 		{Name: FrontendFile, Data: append([]byte(head+use), e.lines.Bytes()...)},
 	}, e.found
 }
@@ -173,7 +176,8 @@ func (e *emitter) frontend() {
 		case *server.Same:
 			e.set("identity", variable("uri")+",url_enc")
 			e.put("live", server.T("-"))
-			e.set("live", substitute("way", `^[01] `+server.Reading{Identity: `(.*)\z`}.Stay(""), false, server.T("{1}")), matches("way", `^[01] `+server.StayKinds+` `, false))
+			e.set("live", substitute("way", `^[01] `+server.Reading{Identity: `(.*)\z`}.Stay(""), false,
+				server.T("{1}")), matches("way", `^[01] `+server.StayKinds+` `, false))
 			e.put("exact", server.T("0"))
 			e.put("exact", server.T("1"), variable("identity")+",strcmp(txn.yc_live) eq 0")
 		case *server.Lower:
@@ -201,7 +205,9 @@ func (e *emitter) quick() {
 	if e.Plan.Site.Origin.Scheme == "https" {
 		scheme = "{ ssl_fc }"
 	}
-	conditions := []string{scheme, "{ req.hdr(host) -m reg -i " + word("^"+server.Quote(e.Plan.Site.Origin.Host)+`(?::[0-9]*)?\z`) + " }", "{ pathq -m reg " + word(e.Quick.Path) + " }"}
+	conditions := []string{scheme, "{ req.hdr(host) -m reg -i " +
+		word("^"+server.Quote(e.Plan.Site.Origin.Host)+`(?::[0-9]*)?\z`) + " }", "{ pathq -m reg " +
+		word(e.Quick.Path) + " }"}
 	if len(e.Quick.Groups) > 0 {
 		var list []string
 		for _, path := range e.Quick.Groups {
@@ -215,14 +221,17 @@ func (e *emitter) quick() {
 	e.line("http-request set-var-fmt(txn.yc_key) %s", word(strings.Repeat("0", len(e.Excepts))+"0:%[path]"))
 	e.line("http-request set-var(txn.yc_quick) str(1) if %s", strings.Join(conditions, " "))
 	e.line("http-request set-var-fmt(txn.yc_key) %s if { var(txn.yc_quick) -m found }", word("/s0:%[path,url_enc]"))
-	e.line("http-request set-var(txn.yc_found) %s if { var(txn.yc_quick) -m found }", word(variable("key")+",map_str("+e.folder+"/"+MapFile+")"))
+	e.line("http-request set-var(txn.yc_found) %s if { var(txn.yc_quick) -m found }",
+		word(variable("key")+",map_str("+e.folder+"/"+MapFile+")"))
 	for _, code := range e.Codes {
 		for _, method := range []string{"{ method GET HEAD }", "!{ method GET HEAD }"} {
 			reading := server.Reading{Get: fmt.Sprint(code)}
 			if method[0] == '!' {
 				reading = server.Reading{Other: fmt.Sprint(code)}
 			}
-			e.line("http-request redirect location %s code %d if { var(txn.yc_found) -m reg %s } %s", word("%["+variable("found")+`,regsub('^\S+ \S+ ','')]`), code, word("^"+reading.Move(server.Move)), method)
+			e.line("http-request redirect location %s code %d if { var(txn.yc_found) -m reg %s } %s",
+				word("%["+variable("found")+`,regsub('^\S+ \S+ ','')]`), code, word("^"+reading.Move(server.Move)),
+				method)
 		}
 	}
 	e.line("http-request unset-var(txn.yc_quick) if { var(txn.yc_found) -m found }")
@@ -268,12 +277,15 @@ func (e *emitter) lookup(n string) {
 		path += ",lower"
 	}
 	form := map[string]string{"0": "a", "1": "s", "2": "s"}[n]
-	e.line("http-request set-var-fmt(txn.yc_key) %s%s", word("/"+form+"%["+variable("g"+n)+"]:%["+path+",url_enc]%["+variable("s"+n)+"]"), e.when(needed))
+	e.line("http-request set-var-fmt(txn.yc_key) %s%s",
+		word("/"+form+"%["+variable("g"+n)+"]:%["+path+",url_enc]%["+variable("s"+n)+"]"), e.when(needed))
 	find := ",map_str(" + e.folder + "/" + MapFile + ")"
 	onOrigin := append(slices.Clone(needed), equals("site", "o"))
 	e.set("d"+n, variable("key")+find, onOrigin...)
 	if len(e.Matchers) > 0 {
-		e.line("http-request set-var-fmt(txn.yc_source) %s%s", word("%["+variable("x"+n)+"]%["+variable("g"+n)+"]:%["+variable("p"+n)+"]%["+variable("s"+n)+"]"), e.when(onOrigin))
+		e.line("http-request set-var-fmt(txn.yc_source) %s%s",
+			word("%["+variable("x"+n)+"]%["+variable("g"+n)+"]:%["+variable("p"+n)+"]%["+variable("s"+n)+"]"),
+			e.when(onOrigin))
 	}
 	for _, m := range e.Matchers {
 		e.line("# %s %d", m.Where.File, m.Where.Line)
@@ -286,7 +298,8 @@ func (e *emitter) lookup(n string) {
 		}
 	}
 	if e.HasHosts() {
-		e.line("http-request set-var-fmt(txn.yc_key) %s%s", word("%["+variable("host"+n)+"]%["+variable("key")+"]"), e.when(needed))
+		e.line("http-request set-var-fmt(txn.yc_key) %s%s", word("%["+variable("host"+n)+"]%["+variable("key")+"]"),
+			e.when(needed))
 		e.set("d"+n, variable("key")+find, needed...)
 	}
 }
@@ -305,7 +318,8 @@ func (e *emitter) pairs() {
 		key := x.Host + "/" + form + strconv.Itoa(e.group(x.Key)) + ":" + escape(x.Key) + x.Signature
 		value := e.Action(x, escape).String()
 		if len(key)+len(value) > maxPair {
-			e.found = append(e.found, server.NotExpressible("haproxy", x.Where, "an address longer than HAProxy sends", "shorten the address"))
+			e.found = append(e.found, server.NotExpressible("haproxy", x.Where, "an address longer than HAProxy sends",
+				"shorten the address"))
 			continue
 		}
 		if w := x.Where; w.File != where.File || w.Line != where.Line {
@@ -337,7 +351,8 @@ func (e *emitter) keep() {
 		if len(names) > 0 {
 			leave = server.Names(names) + `(?:=[^&]*)?(?:&|\z)|&`
 		}
-		e.set("kept", variable("args")+",regsub("+argument(`(?:^|(?<=&))(?:`+leave+`)+`)+`,'',g),regsub('&+\z','')`, equals("set", number))
+		e.set("kept", variable("args")+",regsub("+argument(`(?:^|(?<=&))(?:`+leave+`)+`)+`,'',g),regsub('&+\z','')`,
+			equals("set", number))
 	}
 	e.put("kept", nil)
 	one("all", nil)
@@ -350,7 +365,8 @@ func (e *emitter) keep() {
 func (e *emitter) answer() {
 	e.line("# the answer")
 	for _, h := range e.Headers {
-		e.line("http-after-response set-header %s %s if { %s -m len gt 0 }", h.Name, word("%["+variable(h.Variable)+"]"), variable(h.Variable))
+		e.line("http-after-response set-header %s %s if { %s -m len gt 0 }", h.Name,
+			word("%["+variable(h.Variable)+"]"), variable(h.Variable))
 	}
 	for _, code := range []int{404, 410, 503} {
 		if code != 503 || e.Plan.Upkeep != nil {
@@ -358,7 +374,8 @@ func (e *emitter) answer() {
 		}
 	}
 	for _, code := range e.Codes {
-		e.line("http-request redirect location %s code %d%s", word("%["+variable("location")+"]"), code, e.when([]string{equals("code", fmt.Sprint(code))}))
+		e.line("http-request redirect location %s code %d%s", word("%["+variable("location")+"]"), code,
+			e.when([]string{equals("code", fmt.Sprint(code))}))
 	}
 	if e.Inner {
 		inside := variable("inside") + " -m len gt 0"
@@ -370,7 +387,8 @@ func (e *emitter) answer() {
 // example writes a configuration with the lines in their place.
 func (e *emitter) example() string {
 	var b strings.Builder
-	b.WriteString("global\n\tmaxconn 1000\ndefaults\n\tmode http\n\ttimeout client 30s\n\ttimeout server 30s\n\ttimeout connect 5s\nfrontend site\n\tbind :80\n\t# bind :443 ssl crt /etc/haproxy/site.pem\n")
+	b.WriteString("global\n\tmaxconn 1000\ndefaults\n\tmode http\n\ttimeout client 30s\n\ttimeout server " +
+		"30s\n\ttimeout connect 5s\nfrontend site\n\tbind :80\n\t# bind :443 ssl crt /etc/haproxy/site.pem\n")
 	for line := range strings.Lines(e.lines.String()) {
 		b.WriteString("\t" + line)
 	}

@@ -53,7 +53,8 @@ func (f Folder) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 	e := &emitter{target: f.Name(), inFolder: true}
 	text := e.emit(g, o)
 	if n := e.count(); n > manyRules {
-		slow := finding.Finding{Code: finding.SlowFolderFile, Severity: finding.Warning, Where: finding.Place{File: FolderFile},
+		slow := finding.Finding{Code: finding.SlowFolderFile, Severity: finding.Warning,
+			Where:  finding.Place{File: FolderFile},
 			What:   fmt.Sprintf("%d rules, which httpd reads and compiles anew for each request to the folder", n),
 			Why:    "measured: 50 rules leave about 18 % of the requests a second, 300 leave 3 %, images included",
 			Advice: "use the server's own configuration (emit apache) where you can"}
@@ -82,17 +83,21 @@ func (h Host) Emit(g *compile.Program, o server.Options) ([]server.File, []findi
 		return nil, e.found
 	}
 	head := o.Head(g, "Apache httpd")
-	use := "# Include this in each virtual host of the site: Include " + e.folder + "/" + HostFile + "\n# Needs mod_rewrite" + e.needs() + ".\n"
+	use := "# Include this in each virtual host of the site: Include " + e.folder + "/" + HostFile +
+		"\n# Needs mod_rewrite" + e.needs() + ".\n"
 	files := []server.File{}
 	if e.pairs.Len() > 0 {
-		files = append(files, server.File{Name: MapFile, Data: append([]byte(head+"# Read by "+HostFile+", from "+e.folder+".\n"), e.pairs.Bytes()...)})
+		files = append(files, server.File{Name: MapFile,
+			Data: append([]byte(head+"# Read by "+HostFile+", from "+e.folder+".\n"), e.pairs.Bytes()...)})
 		use += "# Put " + MapFile + " beside it.\n"
 		if e.converted() {
-			use += "# Convert it there after each change:\n#   httxt2dbm -f SDBM -i " + e.folder + "/" + MapFile + " -o " + e.folder + "/" + DBMFile + "\n"
+			use += "# Convert it there after each change:\n#   httxt2dbm -f SDBM -i " + e.folder + "/" + MapFile +
+				" -o " + e.folder + "/" + DBMFile + "\n"
 		}
 	}
 	example := "# A complete configuration that loads, on Debian: apache2 -f " + e.folder + "/" + ExampleFile + "\n"
-	files = append(files, server.File{Name: HostFile, Data: []byte(head + use + text)}, server.File{Name: ExampleFile, Data: []byte(head + example + e.example())})
+	files = append(files, server.File{Name: HostFile, Data: []byte(head + use + text)},
+		server.File{Name: ExampleFile, Data: []byte(head + example + e.example())})
 	slices.SortFunc(files, func(a, b server.File) int { return strings.Compare(a.Name, b.Name) })
 	return files, e.found
 }
@@ -147,7 +152,8 @@ func (e *emitter) text() string {
 
 func (e *emitter) add(text string, rule bool) {
 	if len(text) > maxLine {
-		e.found = append(e.found, server.NotExpressible(e.target, plan.Cause{File: e.Plan.File}, "a line longer than httpd reads", "shorten the addresses, or use fewer of them"))
+		e.found = append(e.found, server.NotExpressible(e.target, plan.Cause{File: e.Plan.File},
+			"a line longer than httpd reads", "shorten the addresses, or use fewer of them"))
 	}
 	e.lines = append(e.lines, line{text: text, rule: rule})
 }
@@ -223,7 +229,8 @@ func (e *emitter) emit(g *compile.Program, o server.Options) string {
 		if e.converted() {
 			form = "dbm=sdbm:" + e.folder + "/" + DBMFile
 		}
-		e.add("RewriteMap yc_escape int:escape\nRewriteMap yc_small int:tolower\nRewriteMap yc_addresses \""+form+"\"", false)
+		e.add("RewriteMap yc_escape int:escape\nRewriteMap yc_small int:tolower\nRewriteMap yc_addresses \""+form+"\"",
+			false)
 	}
 	e.note("requests that the server makes itself, and hosts that are not the site's, are left alone")
 	e.cond("%{ENV:REDIRECT_STATUS}", ".")
@@ -317,7 +324,8 @@ func (e *emitter) table(t *server.Table) {
 		expression := last.Expression
 		if expression == "" {
 			expression = server.Quote(last.Exact)
-			for len(rows) > 0 && rows[len(rows)-1].Expression == "" && len(expression) < maxLine-1000 && slices.Equal(rows[len(rows)-1].Value, last.Value) {
+			for len(rows) > 0 && rows[len(rows)-1].Expression == "" && len(expression) < maxLine-1000 &&
+				slices.Equal(rows[len(rows)-1].Value, last.Value) {
 				expression += "|" + server.Quote(rows[len(rows)-1].Exact)
 				rows = rows[:len(rows)-1]
 			}
@@ -356,14 +364,16 @@ func (e *emitter) entries() {
 			continue
 		}
 		if strings.HasSuffix(x.Target.Fragment, "&") {
-			e.found = append(e.found, server.NotExpressible(e.target, x.Where, "a fragment that ends in &, which httpd takes away", "encode it"))
+			e.found = append(e.found, server.NotExpressible(e.target, x.Where,
+				"a fragment that ends in &, which httpd takes away", "encode it"))
 			continue
 		}
 		if e.mapped() && e.pair(x) {
 			continue
 		}
 		if strings.Contains(x.Signature, "//") {
-			e.found = append(e.found, server.NotExpressible(e.target, x.Where, "a parameter whose value holds //", "use another server's form, or the full configuration with more addresses"))
+			e.found = append(e.found, server.NotExpressible(e.target, x.Where, "a parameter whose value holds //",
+				"use another server's form, or the full configuration with more addresses"))
 			continue
 		}
 		if w := x.Where; w.File != where.File || w.Line != where.Line {
@@ -375,7 +385,8 @@ func (e *emitter) entries() {
 		}
 		stage := e.stages(x)
 		flags := strings.Repeat("[01]", len(e.Excepts))
-		key := `//` + stage + flags + fmt.Sprint(e.group(x.Key)) + `:` + server.Letters(e.Plan, server.Quote(x.Key)) + server.Quote(x.Signature) + `;//`
+		key := `//` + stage + flags + fmt.Sprint(e.group(x.Key)) + `:` + server.Letters(e.Plan, server.Quote(x.Key)) +
+			server.Quote(x.Signature) + `;//`
 		e.cond(env("keys"), key)
 		e.set("d%1", literal(e.Action(x, func(string) string { return "-" }).String()))
 		if x.Kind == compile.EntryLive || x.Kind == compile.EntryHold {
@@ -463,14 +474,17 @@ func (e *emitter) to(name, flags string) {
 func (e *emitter) example() string {
 	origin := e.Plan.Site.Origin.Host
 	var b strings.Builder
-	b.WriteString("ServerRoot /etc/apache2\nPidFile /run/apache2/young-compass.pid\nListen 80\nServerName " + origin + "\n")
+	b.WriteString("ServerRoot /etc/apache2\nPidFile /run/apache2/young-compass.pid\nListen 80\nServerName " + origin +
+		"\n")
 	for _, module := range []string{"mpm_event", "authz_core", "rewrite", "headers", "dir", "mime"} {
 		fmt.Fprintf(&b, "LoadModule %s_module /usr/lib/apache2/modules/mod_%s.so\n", module, module)
 	}
-	b.WriteString("TypesConfig /etc/mime.types\nErrorLog /var/log/apache2/error.log\nDirectorySlash Off\n<VirtualHost *:80>\n\tServerName " + origin + "\n")
+	b.WriteString("TypesConfig /etc/mime.types\nErrorLog /var/log/apache2/error.log\nDirectorySlash " +
+		"Off\n<VirtualHost *:80>\n\tServerName " + origin + "\n")
 	if others := e.Plan.Site.All()[1:]; len(others) > 0 {
 		b.WriteString("\tServerAlias " + strings.Join(others, " ") + "\n")
 	}
-	b.WriteString("\tDocumentRoot /var/www/html\n\tInclude " + e.folder + "/" + HostFile + "\n</VirtualHost>\n# and the same in <VirtualHost *:443> with SSLEngine on\n")
+	b.WriteString("\tDocumentRoot /var/www/html\n\tInclude " + e.folder + "/" + HostFile +
+		"\n</VirtualHost>\n# and the same in <VirtualHost *:443> with SSLEngine on\n")
 	return b.String()
 }

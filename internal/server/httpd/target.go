@@ -45,7 +45,8 @@ func (Folder) Differences() []server.Difference { return differences() }
 func (Host) Differences() []server.Difference { return differences() }
 
 func differences() []server.Difference {
-	return append(server.Everywhere(), server.SlashesFirst(), server.BoundedRuns(), server.RefusedPaths(), server.LostAmpersand())
+	return append(server.Everywhere(), server.SlashesFirst(), server.BoundedRuns(), server.RefusedPaths(),
+		server.LostAmpersand())
 }
 
 // Limits returns what a per-folder file can't do.
@@ -92,7 +93,8 @@ func (Folder) Check(c server.Checked) (server.Check, error) {
 		return server.Check{}, err
 	}
 	check, err := wrapped(c, fmt.Sprintf("<Directory \"%s\">\nInclude \"%s\"\n</Directory>\n", c.Folder, c.Path))
-	check.Said = "httpd accepts these rules in a folder; its check doesn't read per-folder files, so look at the site once they are there"
+	check.Said = "httpd accepts these rules in a folder; its check doesn't read per-folder files, so look at the " +
+		"site once they are there"
 	return check, err
 }
 
@@ -104,8 +106,10 @@ func (Host) Check(c server.Checked) (server.Check, error) {
 // wrapped writes a whole configuration around what is checked.
 func wrapped(c server.Checked, include string) (server.Check, error) {
 	var b strings.Builder
-	fmt.Fprintf(&b, "ServerRoot \"%s\"\nPidFile \"%s/pid\"\nErrorLog \"%s/error.log\"\nListen 127.0.0.1:1\nServerName check.example\nMutex posixsem default\n", c.Root, c.Folder, c.Folder)
-	for _, module := range []string{"mpm_event", "authz_core", "authz_host", "alias", "rewrite", "headers", "dir", "mime", "env", "setenvif", "ssl", "socache_shmcb",
+	fmt.Fprintf(&b, "ServerRoot \"%s\"\nPidFile \"%s/pid\"\nErrorLog \"%s/error.log\"\nListen "+
+		"127.0.0.1:1\nServerName check.example\nMutex posixsem default\n", c.Root, c.Folder, c.Folder)
+	for _, module := range []string{"mpm_event", "authz_core", "authz_host", "alias", "rewrite", "headers", "dir",
+		"mime", "env", "setenvif", "ssl", "socache_shmcb",
 		"proxy", "proxy_http", "proxy_fcgi", "deflate", "filter", "expires", "include"} {
 		path := "/usr/lib/apache2/modules/mod_" + module + ".so"
 		if _, err := os.Stat(path); err == nil {
@@ -114,7 +118,8 @@ func wrapped(c server.Checked, include string) (server.Check, error) {
 	}
 	fmt.Fprintf(&b, "TypesConfig \"%s/mime.types\"\n%s", c.Folder, include)
 	wrapper := filepath.Join(c.Folder, "wrapper.conf")
-	err := errors.Join(os.WriteFile(filepath.Join(c.Folder, "mime.types"), nil, 0o600), os.WriteFile(wrapper, []byte(b.String()), 0o600))
+	err := errors.Join(os.WriteFile(filepath.Join(c.Folder, "mime.types"), nil, 0o600),
+		os.WriteFile(wrapper, []byte(b.String()), 0o600))
 	return server.Check{Args: []string{"-t", "-f", wrapper}}, err
 }
 
@@ -123,7 +128,8 @@ func wrapped(c server.Checked, include string) (server.Check, error) {
 func (Host) Conversion(files []server.File, folder string) []string {
 	for _, f := range files {
 		if strings.Contains(string(f.Data), DBMFile) {
-			return []string{"httxt2dbm", "-f", "SDBM", "-i", filepath.Join(folder, MapFile), "-o", filepath.Join(folder, DBMFile)}
+			return []string{"httxt2dbm", "-f", "SDBM", "-i", filepath.Join(folder, MapFile), "-o",
+				filepath.Join(folder, DBMFile)}
 		}
 	}
 	return nil

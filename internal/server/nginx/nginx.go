@@ -57,7 +57,9 @@ func (n Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 		head := o.Head(g, "nginx")
 		switch f.Name {
 		case HTTPFile:
-			head += fmt.Sprintf("# Include this in the http block:       include %s/%s;\n# and the other piece in each server:  include %[1]s/%[3]s;\n# The files that end in .map lie beside it.\n# An http block can set map_hash_bucket_size and map_hash_max_size once: keep the larger ones.\n",
+			head += fmt.Sprintf("# Include this in the http block:       include %s/%s;\n# and the other piece in "+
+				"each server:  include %[1]s/%[3]s;\n# The files that end in .map lie beside it.\n# An http block "+
+				"can set map_hash_bucket_size and map_hash_max_size once: keep the larger ones.\n",
 				e.folder, HTTPFile, ServerFile)
 		case ServerFile:
 			head += "# Include this in each server block of the site's hosts, before its locations.\n"
@@ -135,10 +137,12 @@ func (e *emitter) tables() {
 			if x.Host != "" {
 				host = server.Quote(x.Host) + " "
 			}
-			key = "~^" + host + strconv.Itoa(e.group(x.Key)) + ":" + server.Letters(e.Plan, server.Quote(x.Key)) + server.Quote(x.Signature) + `\z`
+			key = "~^" + host + strconv.Itoa(e.group(x.Key)) + ":" + server.Letters(e.Plan, server.Quote(x.Key)) +
+				server.Quote(x.Signature) + `\z`
 		}
 		if long(key) || long(action) {
-			e.found = append(e.found, server.NotExpressible("nginx", x.Where, "an address longer than nginx reads in one piece", "shorten the address"))
+			e.found = append(e.found, server.NotExpressible("nginx", x.Where,
+				"an address longer than nginx reads in one piece", "shorten the address"))
 			continue
 		}
 		e.rows++
@@ -234,7 +238,8 @@ func (e *emitter) http() []byte {
 				e.lookup(c, stage)
 			}
 		case *server.Same:
-			c.mapping("$yc_way", "live", otherwise(`""`), line(expression(`(?s)^[01] `+server.Reading{Identity: `(?<yc_c1>.*)\z`}.Stay("")), "$yc_c1"))
+			c.mapping("$yc_way", "live", otherwise(`""`),
+				line(expression(`(?s)^[01] `+server.Reading{Identity: `(?<yc_c1>.*)\z`}.Stay("")), "$yc_c1"))
 			c.mapping(`"$yc_uri $yc_live"`, "exact", otherwise("0"), line(expression(`(?s)^(.*) \1\z`), "1"))
 		case *server.Keep:
 			e.keep(c)
@@ -267,11 +272,16 @@ func (e *emitter) http() []byte {
 func (e *emitter) quick(c *conf) {
 	c.note("plain addresses: what an entry or a pattern says, and nothing else")
 	path := strings.TrimPrefix(e.Quick.Path, "^")
-	c.mapping(`"$scheme://$host$request_uri"`, "plain", otherwise("0"), line(expression("^"+server.Quote(e.Plan.Site.Origin.Base())+path), "1"))
-	c.mapping(`"$yc_plain$yc_d1 $yc_uri"`, "quick", otherwise(`""`), line(expression(`^1 `), "pass"), line(expression(`^1`+server.Reading{Identity: `(\S+) \1\z`}.Stay(server.Live)), "pass"), line(expression(`^1`+string(server.Move)), "move"))
+	c.mapping(`"$scheme://$host$request_uri"`, "plain", otherwise("0"),
+		line(expression("^"+server.Quote(e.Plan.Site.Origin.Base())+path), "1"))
+	c.mapping(`"$yc_plain$yc_d1 $yc_uri"`, "quick", otherwise(`""`), line(expression(`^1 `), "pass"),
+		line(expression(`^1`+server.Reading{Identity: `(\S+) \1\z`}.Stay(server.Live)), "pass"),
+		line(expression(`^1`+string(server.Move)), "move"))
 	c.mapping(`"$request_method $yc_d1"`, "quick_code", otherwise("0"),
-		line(expression(`^(?:GET|HEAD) `+server.Reading{Get: `(?<yc_c1>[0-9]+)`}.Move(server.Move)), "$yc_c1"), line(expression(`^\S+ `+server.Reading{Other: `(?<yc_c1>[0-9]+)`}.Move(server.Move)), "$yc_c1"))
-	c.mapping("$yc_d1", "quick_to", otherwise(`""`), line(expression(`^`+server.Reading{To: `(?<yc_c1>.*)\z`}.Move(server.Move)), "$yc_c1"))
+		line(expression(`^(?:GET|HEAD) `+server.Reading{Get: `(?<yc_c1>[0-9]+)`}.Move(server.Move)), "$yc_c1"),
+		line(expression(`^\S+ `+server.Reading{Other: `(?<yc_c1>[0-9]+)`}.Move(server.Move)), "$yc_c1"))
+	c.mapping("$yc_d1", "quick_to", otherwise(`""`),
+		line(expression(`^`+server.Reading{To: `(?<yc_c1>.*)\z`}.Move(server.Move)), "$yc_c1"))
 	c.mapping("$yc_quick", "final", otherwise("$yc_code"), line("pass", `""`), line("move", "$yc_quick_code"))
 	c.mapping("$yc_quick", "where", otherwise("$yc_location"), line("move", "$yc_quick_to"))
 }
@@ -350,7 +360,8 @@ func (e *emitter) lookup(c *conf, stage int) {
 	c.mapping(`"`+check+" $yc_t"+n+`"`, "e"+n, otherwise(`""`), line(checked, "$yc_c1"))
 	var matchers []string
 	for _, m := range e.Matchers {
-		matchers = append(matchers, fmt.Sprintf("\t# %s %d\n", m.Where.File, m.Where.Line), line(expression("^"+named(m.Expression)+`\z`), text(m.Value)))
+		matchers = append(matchers, fmt.Sprintf("\t# %s %d\n", m.Where.File, m.Where.Line),
+			line(expression("^"+named(m.Expression)+`\z`), text(m.Value)))
 	}
 	c.mapping(`"$yc_x`+n+key+`"`, "m"+n, append(matchers, otherwise(`""`))...)
 	everywhere := "$yc_w" + n
@@ -376,7 +387,8 @@ func (e *emitter) keep(c *conf) {
 			return fmt.Sprintf("(?<yc_a%d>%s)", n, s)
 		})
 		c.mapping("$yc_args", variable+"_runs", otherwise("$yc_args"), line(expression(kept), `"`+all.String()+`"`))
-		c.mapping("$yc_"+variable+"_runs", variable, otherwise("$yc_"+variable+"_runs"), line(expression(`^(?<yc_c1>.*[^&])&+\z`), "$yc_c1"), line(expression(`^&+\z`), `""`))
+		c.mapping("$yc_"+variable+"_runs", variable, otherwise("$yc_"+variable+"_runs"),
+			line(expression(`^(?<yc_c1>.*[^&])&+\z`), "$yc_c1"), line(expression(`^&+\z`), `""`))
 	}
 	one("kept_all", nil)
 	for i, names := range e.Sets {
@@ -416,7 +428,9 @@ func (e *emitter) server() []byte {
 // example writes a configuration with both pieces in their place.
 func (e *emitter) example() []byte {
 	var b bytes.Buffer
-	fmt.Fprintf(&b, "events {}\nhttp {\n\tinclude %s;\n\tserver {\n\t\tlisten 80;\n\t\t# listen 443 ssl; with ssl_certificate and ssl_certificate_key\n\t\tserver_name %s;\n\t\troot /var/www/html;\n\t\tinclude %s;\n\t\tlocation / { try_files $uri $uri.html $uri/index.html =404; }\n\t}\n}\n",
+	fmt.Fprintf(&b, "events {}\nhttp {\n\tinclude %s;\n\tserver {\n\t\tlisten 80;\n\t\t# listen 443 ssl; with "+
+		"ssl_certificate and ssl_certificate_key\n\t\tserver_name %s;\n\t\troot /var/www/html;\n\t\tinclude "+
+		"%s;\n\t\tlocation / { try_files $uri $uri.html $uri/index.html =404; }\n\t}\n}\n",
 		HTTPFile, strings.Join(e.Plan.Site.All(), " "), ServerFile)
 	return b.Bytes()
 }

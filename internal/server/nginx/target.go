@@ -24,13 +24,15 @@ func (Target) Checker() string { return "nginx" }
 
 // Differences returns what nginx answers otherwise.
 func (Target) Differences() []server.Difference {
-	return append(server.Everywhere(), server.SlashesFirst(), server.BoundedRuns(), server.RefusedPaths(), server.CapitalsStay())
+	return append(server.Everywhere(), server.SlashesFirst(), server.BoundedRuns(), server.RefusedPaths(),
+		server.CapitalsStay())
 }
 
 // Limits returns what nginx can't do.
 func (Target) Limits() map[server.Feature]string {
 	return map[server.Feature]string{
-		server.LongAddresses: "refused", server.OtherLetters: "letters stay", server.DotSegments: "slashes first", server.AboveRoot: "400",
+		server.LongAddresses: "refused", server.OtherLetters: "letters stay", server.DotSegments: "slashes first",
+		server.AboveRoot:      "400",
 		server.ManyParameters: "two hops", server.OtherBytes: "as sent",
 	}
 }
@@ -46,7 +48,11 @@ func (Target) Beside(name string) bool { return name != ExampleFile }
 // Check lets nginx test the file: as a whole configuration, or included in one.
 func (Target) Check(c server.Checked) (server.Check, error) {
 	text := c.Text
-	if !slices.ContainsFunc(server.Lines(string(text)), func(l string) bool { w := server.Words(l); return len(w) > 0 && w[0] == "http" }) {
+	if !slices.ContainsFunc(server.Lines(string(text)), func(l string) bool {
+		w := server.Words(l)
+		return len(w) > 0 &&
+			w[0] == "http"
+	}) {
 		text = fmt.Appendf(nil, "pid %s/pid;\nevents {}\nhttp {\n\tinclude %s;\n}\n", c.Folder, c.Path)
 	}
 	// Names in it are relative to the folder of the file that is checked.
