@@ -9,9 +9,9 @@ import (
 // Site is the set of hosts whose addresses belong together, whatever the
 // scheme: the origin, on which everything ends, and those that lead there.
 type Site struct {
-	Origin Address
-	Hosts  []string // in normal form, without the origin's
-	Homes  []string // hosts on which a language has its own addresses
+	Origin        Address
+	Hosts         []string // in normal form, without the origin's
+	LanguageHosts []string // hosts on which a language has its own addresses
 }
 
 // SiteOf returns the site of a home page's address: its host, with and without
@@ -39,21 +39,21 @@ func SiteOf(home string, further []string) (Site, error) {
 }
 
 // All returns all hosts of the site: the origin's, those that lead there, and those of languages.
-func (s Site) All() []string { return slices.Concat([]string{s.Origin.Host}, s.Hosts, s.Homes) }
+func (s Site) All() []string { return slices.Concat([]string{s.Origin.Host}, s.Hosts, s.LanguageHosts) }
 
 // Has reports whether a host is one of the site's.
 func (s Site) Has(host string) bool {
-	return host == s.Origin.Host || slices.Contains(s.Hosts, host) || s.IsHome(host)
+	return host == s.Origin.Host || slices.Contains(s.Hosts, host) || s.IsLanguageHost(host)
 }
 
-// IsHome reports whether addresses on a host stay there, instead of leading to
+// IsLanguageHost reports whether addresses on a host stay there, instead of leading to
 // the origin.
-func (s Site) IsHome(host string) bool { return slices.Contains(s.Homes, host) }
+func (s Site) IsLanguageHost(host string) bool { return slices.Contains(s.LanguageHosts, host) }
 
 // Hears reports whether an entry written for one host counts for a request on
 // another. On a home only what names it counts, and nowhere else.
 func (s Site) Hears(entry, host string) bool {
-	return entry == host || !s.IsHome(entry) && !s.IsHome(host) && (entry == "" || s.Has(entry))
+	return entry == host || !s.IsLanguageHost(entry) && !s.IsLanguageHost(host) && (entry == "" || s.Has(entry))
 }
 
 // Rank orders the entries that could answer a request on host: those written
@@ -73,7 +73,7 @@ func (s Site) Rank(entry, host string) int {
 // a home to its scheme alone; other addresses stay as they are.
 func (s Site) Rebase(a Address) Address {
 	switch {
-	case s.IsHome(a.Host):
+	case s.IsLanguageHost(a.Host):
 		a.Scheme = s.Origin.Scheme
 	case s.Has(a.Host):
 		a.Scheme, a.Host = s.Origin.Scheme, s.Origin.Host

@@ -139,7 +139,7 @@ func (s *Speller) SiteForm(path string) string { return s.WithoutPrefix(s.Shape(
 // Forms returns a path as it is looked up on a host: as asked, as the site spells it, and without extension and
 // index file. The prefix of the default language means nothing on a language's own host.
 func (s *Speller) Forms(host, path string) []string {
-	if !s.Site.IsHome(host) {
+	if !s.Site.IsLanguageHost(host) {
 		return []string{path, s.Spelling(path), s.SiteForm(path)}
 	}
 	spelled := s.Small(s.EndSlash(s.Single(path)))

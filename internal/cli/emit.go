@@ -140,7 +140,7 @@ func (a *app) emit(e emitting) error {
 		return a.print(report{findings: found})
 	}
 	r := report{columns: []string{"file", "bytes"}, name: "files", findings: found, text: told}
-	r.counts = []count{{"addresses", "known addresses", len(g.Entries)}, {"patterns", "patterns", len(g.Patterns)}}
+	r.counts = []count{{"addresses", "known addresses", len(g.Listed)}, {"patterns", "patterns", len(g.Patterns)}}
 	if e.install != "" {
 		return a.install(e, g, files, r)
 	}

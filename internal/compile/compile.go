@@ -23,7 +23,7 @@ import (
 type Program struct {
 	Plan     *plan.Plan
 	Groups   []Group
-	Entries  []Entry
+	Listed   []Listed
 	Patterns []Pattern
 }
 
@@ -33,23 +33,23 @@ type Group struct {
 	Paths []string // look-up keys of the paths, sorted
 }
 
-// EntryKind says what an entry does.
-type EntryKind string
+// Kind says what an entry does.
+type Kind string
 
 // The kinds of entries.
 const (
-	EntryMove EntryKind = "move" // lead to Target
-	EntryGone EntryKind = "gone" // answer 410
-	EntryLive EntryKind = "live" // a live page: the site's rules, but for its path, which is Target's
-	EntryHold EntryKind = "hold" // known to be no page: 404, on the site and with Target's path
+	Move Kind = "move" // lead to Target
+	Gone Kind = "gone" // answer 410
+	Live Kind = "live" // a live page: the site's rules, but for its path, which is Target's
+	Hold Kind = "hold" // known to be no page: 404, on the site and with Target's path
 )
 
-// Entry is what one known address, or one known item of a script, answers.
-type Entry struct {
+// Listed is what one known address, or one known item of a script, answers.
+type Listed struct {
 	Host      string // empty: all hosts
 	Key       string // look-up key of the path (redirect.Index.Key)
 	Signature string // of the parameters that the path's group names (route.Signature)
-	Kind      EntryKind
+	Kind      Kind
 	Status    Statuses
 	Target    address.Address
 	Strip     []string // parameters that don't travel, sorted; noise never does
@@ -86,14 +86,14 @@ func (g *Program) OnSite(p Pattern) bool {
 }
 
 // At returns the entries of a look-up key.
-func (g *Program) At(key string) []Entry {
-	first, _ := slices.BinarySearchFunc(g.Entries, key,
-		func(e Entry, k string) int { return strings.Compare(e.Key, k) })
+func (g *Program) At(key string) []Listed {
+	first, _ := slices.BinarySearchFunc(g.Listed, key,
+		func(e Listed, k string) int { return strings.Compare(e.Key, k) })
 	last := first
-	for last < len(g.Entries) && g.Entries[last].Key == key {
+	for last < len(g.Listed) && g.Listed[last].Key == key {
 		last++
 	}
-	return g.Entries[first:last]
+	return g.Listed[first:last]
 }
 
 // Plan works a plan out for every address it knows. Findings say what no server is asked to do. An error means that
@@ -103,7 +103,7 @@ func Plan(p *plan.Plan) (*Program, []finding.Finding, error) {
 	rules := p.Rules()
 	sources := rules.Index.Len()
 	c := compiler{program: g, plan: p, rules: rules, walker: rules.Walker(), seen: make(map[entryKey]int32, sources)}
-	g.Entries = make([]Entry, 0, sources)
+	g.Listed = make([]Listed, 0, sources)
 	for i := range rules.Patterns {
 		g.Patterns = append(g.Patterns, c.pattern(&rules.Patterns[i]))
 	}
@@ -125,7 +125,7 @@ func Plan(p *plan.Plan) (*Program, []finding.Finding, error) {
 }
 
 // before orders entries by key, parameters and host.
-func (e *Entry) before(o *Entry) int {
+func (e *Listed) before(o *Listed) int {
 	if d := strings.Compare(e.Key, o.Key); d != 0 {
 		return d
 	}
@@ -134,25 +134,25 @@ func (e *Entry) before(o *Entry) int {
 
 // sort puts the entries in order: halves at once, then together, each moved once.
 func (g *Program) sort() {
-	order := make([]int32, len(g.Entries))
+	order := make([]int32, len(g.Listed))
 	for i := range order {
 		order[i] = int32(i)
 	}
-	compare := func(i, j int32) int { return g.Entries[i].before(&g.Entries[j]) }
+	compare := func(i, j int32) int { return g.Listed[i].before(&g.Listed[j]) }
 	a, b := order[:len(order)/2], order[len(order)/2:]
 	var other sync.WaitGroup
 	other.Go(func() { slices.SortFunc(b, compare) })
 	slices.SortFunc(a, compare)
 	other.Wait()
-	sorted := make([]Entry, 0, len(order))
+	sorted := make([]Listed, 0, len(order))
 	for len(a)+len(b) > 0 {
 		if len(b) == 0 || len(a) > 0 && compare(a[0], b[0]) <= 0 {
-			sorted, a = append(sorted, g.Entries[a[0]]), a[1:]
+			sorted, a = append(sorted, g.Listed[a[0]]), a[1:]
 		} else {
-			sorted, b = append(sorted, g.Entries[b[0]]), b[1:]
+			sorted, b = append(sorted, g.Listed[b[0]]), b[1:]
 		}
 	}
-	g.Entries = sorted
+	g.Listed = sorted
 }
 
 type entryKey struct{ host, key, signature string }
@@ -190,7 +190,7 @@ func (c *compiler) add(s route.Source) error {
 	p := c.plan
 	named := c.named(s.Path)
 	params := address.SplitQuery(s.Query)
-	if p.Site.IsHome(s.Host) {
+	if p.Site.IsLanguageHost(s.Host) {
 		_, err := c.enter(s.Host, s, named)
 		return err
 	}
@@ -212,16 +212,16 @@ func (c *compiler) add(s route.Source) error {
 
 // enter works out the entry of a source, for all hosts or for one, unless it
 // has been entered already or says the same as one of the others.
-func (c *compiler) enter(host string, s route.Source, named []string, others ...Entry) (Entry, error) {
+func (c *compiler) enter(host string, s route.Source, named []string, others ...Listed) (Listed, error) {
 	p := c.plan
 	carried := route.Carried(address.SplitQuery(s.Query), named)
-	e := Entry{Host: host, Key: p.Key(s.Path), Signature: route.Signature(carried)}
+	e := Listed{Host: host, Key: p.Key(s.Path), Signature: route.Signature(carried)}
 	k := entryKey{host, e.Key, e.Signature}
 	if n, ok := c.seen[k]; ok {
 		if n < 0 {
 			return e, nil
 		}
-		return c.program.Entries[n], nil
+		return c.program.Listed[n], nil
 	}
 	at := c.where(host, s.Path, carried)
 	if host == "" && c.ahead != nil && c.ahead[c.at].done {
@@ -234,8 +234,8 @@ func (c *compiler) enter(host string, s route.Source, named []string, others ...
 		c.known = append(c.known, at)
 	}
 	if e.Kind != "" && !slices.ContainsFunc(others, e.answersAs) {
-		c.seen[k] = int32(len(c.program.Entries))
-		c.program.Entries = append(c.program.Entries, e)
+		c.seen[k] = int32(len(c.program.Listed))
+		c.program.Listed = append(c.program.Listed, e)
 	}
 	return e, nil
 }
@@ -250,7 +250,7 @@ func (c *compiler) where(host, path string, carried []address.Param) address.Add
 
 // worked is a source that was worked out ahead.
 type worked struct {
-	entry Entry
+	entry Listed
 	done  bool
 }
 
@@ -263,10 +263,10 @@ func (c *compiler) workAhead(list []route.Source) {
 		own := compiler{program: c.program, plan: p, rules: c.rules, walker: c.rules.Walker()}
 		for i := from; i < to; i++ {
 			s := list[i]
-			if s.Query != "" || p.Site.IsHome(s.Host) || len(own.named(s.Path)) > 0 {
+			if s.Query != "" || p.Site.IsLanguageHost(s.Host) || len(own.named(s.Path)) > 0 {
 				continue
 			}
-			e := Entry{Key: p.Key(s.Path)}
+			e := Listed{Key: p.Key(s.Path)}
 			if own.work(&e, own.where("", s.Path, nil)) == nil && len(own.found) == 0 {
 				c.ahead[i] = worked{e, true}
 			}
@@ -279,14 +279,14 @@ func (c *compiler) workAhead(list []route.Source) {
 func (c *compiler) named(path string) []string { return c.walker.Named(path) }
 
 // answersAs reports whether two entries do the same.
-func (e Entry) answersAs(o Entry) bool {
+func (e Listed) answersAs(o Listed) bool {
 	return e.Kind == o.Kind && e.Target == o.Target && e.Status == o.Status && slices.Equal(e.Strip, o.Strip) &&
 		e.Drop == o.Drop
 }
 
 // work fills in what the plan answers at an address; no kind where the site's
 // own rules alone say the same.
-func (c *compiler) work(e *Entry, at address.Address) error {
+func (c *compiler) work(e *Listed, at address.Address) error {
 	p := c.plan
 	w := c.walker
 	w.Start("GET", at)
@@ -302,7 +302,7 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 	itself := w.At.Host == p.Site.Rebase(at).Host && p.Key(w.At.Path) == e.Key && c.signature(w.At) == e.Signature
 	switch page := c.livePage(at); {
 	case end.Kind == resolve.AtGone:
-		e.Kind = EntryGone
+		e.Kind = Gone
 		return nil
 	case page != nil:
 		c.live(e, *page)
@@ -310,7 +310,7 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 	case !moved && (end.Kind == resolve.AtFile || end.Kind == resolve.AtPage):
 		return nil // a listed file
 	case !moved, !w.Travelled && w.Rounds() == 0: // the site's own rules alone, and then no page
-		e.Kind, e.Target = EntryHold, p.Site.Rebase(w.At)
+		e.Kind, e.Target = Hold, p.Site.Rebase(w.At)
 		return nil
 	}
 	if page := c.livePage(w.At); page != nil && itself {
@@ -334,7 +334,7 @@ func (c *compiler) work(e *Entry, at address.Address) error {
 		}
 	}
 	slices.Sort(stripped)
-	e.Kind, e.Target, e.Drop, e.Strip = EntryMove, w.At, w.Dropped, slices.Compact(stripped)
+	e.Kind, e.Target, e.Drop, e.Strip = Move, w.At, w.Dropped, slices.Compact(stripped)
 	if !w.Dropped { // what was looked up by, and travels all the same, is the request's to bring
 		e.Target.Query = address.JoinWithout(address.SplitQuery(w.At.Query), func(q address.Param) bool {
 			_, brought := address.First(address.SplitQuery(at.Query), q.Name)
@@ -365,8 +365,8 @@ func (c *compiler) signature(a address.Address) string {
 }
 
 // live makes an entry that of a live page.
-func (c *compiler) live(e *Entry, at book.Entry) {
-	e.Kind, e.Target = EntryLive, c.plan.Site.Rebase(at.Address)
+func (c *compiler) live(e *Listed, at book.Entry) {
+	e.Kind, e.Target = Live, c.plan.Site.Rebase(at.Address)
 	e.Plain = e.Signature == "" && c.plainPath(e.Target.Path)
 }
 

@@ -34,12 +34,12 @@ func program(t *testing.T, redirects string) (*compile.Program, []finding.Findin
 func TestProgram(t *testing.T) {
 	g, found := program(t, "/Old,/new,301\n/new,/newest,302\n/list?k=1,/one,\n/list?m=2,,410\n")
 	assert.Empty(t, found)
-	kinds := map[string]compile.EntryKind{}
-	for _, e := range g.Entries {
+	kinds := map[string]compile.Kind{}
+	for _, e := range g.Listed {
 		kinds[e.Key+e.Signature] = e.Kind
 	}
-	assert.Equal(t, map[string]compile.EntryKind{"/old": compile.EntryMove, "/new": compile.EntryMove,
-		"/list&k=1": compile.EntryMove, "/list&m=2": compile.EntryGone}, kinds)
+	assert.Equal(t, map[string]compile.Kind{"/old": compile.Move, "/new": compile.Move,
+		"/list&k=1": compile.Move, "/list&m=2": compile.Gone}, kinds)
 	assert.Equal(t, compile.Statuses{Get: 302, Other: 302}, g.At("/old")[0].Status,
 		"the visitor makes one hop, with the status of the whole way")
 	assert.Equal(t, compile.Statuses{Get: 301, Other: 308}, g.At("/list")[0].Status,
@@ -52,5 +52,5 @@ func TestProgram(t *testing.T) {
 
 func TestARedirectToAnotherSpellingOfItself(t *testing.T) {
 	g, found := program(t, "/a,/a?x=1,301\n")
-	assert.Equal(t, map[string]int{string(finding.SelfRedirect): 1}, finding.Count(found), "%v", g.Entries)
+	assert.Equal(t, map[string]int{string(finding.SelfRedirect): 1}, finding.Count(found), "%v", g.Listed)
 }

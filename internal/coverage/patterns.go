@@ -42,7 +42,7 @@ func Patterns(p *plan.Plan, known []Known) []Catch {
 	}
 	for _, k := range merged(p, known) {
 		a := k.Address
-		if !p.Site.Has(a.Host) || p.Site.IsHome(a.Host) {
+		if !p.Site.Has(a.Host) || p.Site.IsLanguageHost(a.Host) {
 			continue
 		}
 		params, named := address.SplitQuery(a.Query), p.Named(a.Path)
@@ -79,7 +79,7 @@ func mistake(p *plan.Plan, t plan.Trace) string {
 	switch {
 	case t.Answer.Outcome == plan.Unknown:
 		return "no page is there"
-	case t.Answer.Outcome == plan.Served && t.Answer.Page.Key != "" && p.IsHome(t.Answer.Page):
+	case t.Answer.Outcome == plan.Served && t.Answer.Page.Key != "" && p.IsHomePage(t.Answer.Page):
 		return "that is a home page"
 	}
 	return ""

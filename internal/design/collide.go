@@ -50,7 +50,7 @@ func meaning(p *plan.Plan, a address.Address) string {
 	if a.Query != "" {
 		path += "?" + a.Query
 	}
-	if p.Site.IsHome(a.Host) {
+	if p.Site.IsLanguageHost(a.Host) {
 		path = "//" + a.Host + path
 	}
 	return path

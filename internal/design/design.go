@@ -182,7 +182,7 @@ func (d *designer) kindOf(name, language string) (*kind, bool) {
 		return nil, false
 	}
 	t, own := written.In(language)
-	k := &kind{Kind: written, names: t.Names(), optional: optionalVariables(t), home: d.plan.Home(language),
+	k := &kind{Kind: written, names: t.Names(), optional: optionalVariables(t), home: d.plan.OriginOf(language),
 		values: template.Values{}}
 	if k.template = t; !own {
 		k.template = t.MapLiterals(func(word string) string {
@@ -314,7 +314,7 @@ func (d *designer) lastWords(page *inventory.Page) string {
 func (d *designer) address(proposal *Proposal) bool {
 	page, origin := proposal.Page, d.plan.Site.Origin
 	if page.Fixed != "" {
-		home := d.plan.Home(page.Language)
+		home := d.plan.OriginOf(page.Language)
 		a, err := address.Resolve(home, page.Fixed)
 		if err != nil || a.Fragment != "" || a.Origin() != home && a.Origin() != origin {
 			d.add(finding.BadFixed, finding.Error, d.row(page),

@@ -79,7 +79,7 @@ func (j *judge) row(number int, row redirect.Row) {
 	if target == nil {
 		return
 	}
-	if j.IsHome(target.Ref) && !j.fromHome(row, source) {
+	if j.IsHomePage(target.Ref) && !j.fromHome(row, source) {
 		advice := "lead it to the page that replaced it; if there is none, say 410"
 		if better := j.sameWords(row, target.Language); better != nil {
 			advice = "lead it to " + better.Ref.String() + " (" + better.Title + ")"
@@ -141,7 +141,7 @@ func (j *judge) pageOf(row redirect.Row) (page *inventory.Page, alive bool) {
 // fromHome reports whether a row starts at a spelling of a home page.
 func (j *judge) fromHome(row redirect.Row, source *book.Entry) bool {
 	if source != nil {
-		return j.IsHome(source.Page)
+		return j.IsHomePage(source.Page)
 	}
 	_, path := j.Languages.OfPath(j.SiteForm(row.Path))
 	return path == "/"

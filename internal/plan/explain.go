@@ -156,7 +156,7 @@ func (e *explainer) patterns() (decided bool) {
 		if !ok {
 			continue
 		}
-		if e.Site.IsHome(e.r.Host) {
+		if e.Site.IsLanguageHost(e.r.Host) {
 			e.add(c, "patterns don't count on "+e.r.Host)
 			continue
 		}

@@ -158,9 +158,9 @@ func (p *Plan) CurrentAddress(r inventory.Ref) (address.Address, bool) {
 	return p.Site.Rebase(p.Book.Entries[i].Address), true
 }
 
-// IsHome reports whether a page is a home page: its address is the root of the
+// IsHomePage reports whether a page is a home page: its address is the root of the
 // site, or of a language.
-func (p *Plan) IsHome(r inventory.Ref) bool {
+func (p *Plan) IsHomePage(r inventory.Ref) bool {
 	a, ok := p.CurrentAddress(r)
 	if !ok || a.Query != "" {
 		return false

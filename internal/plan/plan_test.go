@@ -278,14 +278,14 @@ func TestCompileKnowsEveryAddress(t *testing.T) {
 	g, found, err := compile.Plan(p)
 	require.NoError(t, err)
 	require.Empty(t, found)
-	kinds := map[compile.EntryKind]int{}
-	for _, e := range g.Entries {
+	kinds := map[compile.Kind]int{}
+	for _, e := range g.Listed {
 		kinds[e.Kind]++
 		assert.NotEmpty(t, e.Where.File, e.Key)
 	}
-	assert.Equal(t, 181, kinds[compile.EntryLive], "one for each live page")
-	assert.Equal(t, 4, kinds[compile.EntryGone])
-	assert.Greater(t, kinds[compile.EntryMove], 190)
+	assert.Equal(t, 181, kinds[compile.Live], "one for each live page")
+	assert.Equal(t, 4, kinds[compile.Gone])
+	assert.Greater(t, kinds[compile.Move], 190)
 	assert.Len(t, g.Patterns, 5)
 	assert.Equal(t, "/notices/{year}/{slug}", g.Patterns[1].Target.String(),
 		"a pattern that always leads to another is composed with it")

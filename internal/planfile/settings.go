@@ -260,7 +260,7 @@ func (c *Settings) readLanguages(v value) {
 			l := Language{Tag: languageTag(e.at, e.key)}
 			f := e.value.fields("prefix", "host")
 			if host, ok := f["host"]; ok {
-				c.readHome(&l, host)
+				c.readLanguageHost(&l, host)
 			}
 			if prefix, ok := f["prefix"]; ok {
 				l.Prefix = prefix.text()
@@ -298,25 +298,25 @@ func (c *Settings) readLanguages(v value) {
 	}
 }
 
-// readHome reads the host of a language.
-func (c *Settings) readHome(l *Language, v value) {
+// readLanguageHost reads the host of a language.
+func (c *Settings) readLanguageHost(l *Language, v value) {
 	host, err := address.Host(v.text())
 	if err != nil || strings.ContainsAny(host, ":/") {
 		v.fail("write a host name alone, such as skerrywick-ch.example", "%q is no host name",
 			address.Printable(v.text()))
 	}
-	if !c.Site.IsHome(host) {
+	if !c.Site.IsLanguageHost(host) {
 		if c.Site.Has(host) {
 			v.fail("take it out of hosts: first", "the host %s leads to the origin", host)
 		}
-		c.Site.Homes = append(c.Site.Homes, host)
+		c.Site.LanguageHosts = append(c.Site.LanguageHosts, host)
 	}
 	l.Host = host
 }
 
-// Home returns where the addresses of a language stand: its own host, or the
+// OriginOf returns where the addresses of a language stand: its own host, or the
 // origin.
-func (c *Settings) Home(tag string) address.Address {
+func (c *Settings) OriginOf(tag string) address.Address {
 	home := c.Site.Origin
 	for _, o := range c.Languages.Others {
 		if o.Tag == tag && o.Host != "" {

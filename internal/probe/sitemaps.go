@@ -96,7 +96,7 @@ func (s *Surveyor) readSitemap(ctx context.Context, v *Survey, a address.Address
 		}
 		at.Fragment = ""
 		if _, twice := v.Listed[at]; !twice {
-			v.Listed[at] = Entry{a, u.Line, u.Alternates}
+			v.Listed[at] = Listing{a, u.Line, u.Alternates}
 		}
 		if !dated(u.Modified) && len(m.Wrong) < maxWrong {
 			m.Wrong = append(m.Wrong, u)

@@ -63,7 +63,7 @@ type Survey struct {
 	Web          canonical.Web
 	Rules        map[address.Address]crawl.Rules // of robots.txt, by origin
 	Sitemaps     []Sitemap
-	Listed       map[address.Address]Entry // what the sitemaps list
+	Listed       map[address.Address]Listing // what the sitemaps list
 	Linked       map[address.Address]Linked
 	Outside      map[address.Address]Linked // links to other hosts
 	Heads        canonical.Web              // what these answered, if they were asked
@@ -95,8 +95,8 @@ type Sitemap struct {
 	Wrong   []sitefile.URL // entries that are no addresses, or have no date, at most a few
 }
 
-// Entry is where a sitemap lists an address.
-type Entry struct {
+// Listing is where a sitemap lists an address.
+type Listing struct {
 	Sitemap    address.Address
 	Line       int
 	Alternates []sitefile.Alternate
@@ -125,7 +125,7 @@ func newSurvey(s *Surveyor) *Survey {
 		Plan: s.Plan, Visits: s.Visits, Now: s.Now,
 		Web: canonical.Web{}, Heads: canonical.Web{}, Copies: canonical.Web{}, Staging: canonical.Web{},
 		Plain: canonical.Web{}, Without: canonical.Web{},
-		Rules: map[address.Address]crawl.Rules{}, Listed: map[address.Address]Entry{},
+		Rules: map[address.Address]crawl.Rules{}, Listed: map[address.Address]Listing{},
 		Stale:  map[address.Address]string{},
 		Linked: map[address.Address]Linked{}, Outside: map[address.Address]Linked{},
 		Feeds:     map[address.Address]Linked{},

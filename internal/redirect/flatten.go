@@ -423,11 +423,12 @@ type tail struct {
 	end      Row   // its target, as far as there is one
 	statuses []int // as they are written
 	drop     bool
-	means    []string // parameters that mean something on the way
-	strips   []string // parameters that the way takes away or gives a value of its own
-	brings   bool     // the way ends at a page, with parameters of its own, which no row can say
-	idle     bool     // with any parameter the way leads elsewhere
-	noise    bool     // the way leads through a part of the site that has noise of its own
+	means    []string        // parameters that mean something on the way
+	strips   []string        // parameters that the way takes away or gives a value of its own
+	at       address.Address // of the page where it ends, if it is one
+	brings   bool            // the way ends at a page, with parameters of its own, which no row can say
+	idle     bool            // with any parameter the way leads elsewhere
+	noise    bool            // the way leads through a part of the site that has noise of its own
 }
 
 // result says what came of making a row straight.
@@ -466,7 +467,7 @@ func (f *flattener) straight(row Row, number int) (Row, result) {
 	}
 	straight.To = straight.goalText(f.Site)
 	switch {
-	case straight.To == as.To && straight.Drop == as.Drop, !t.brings && !f.meetsItself(row.Target, number) &&
+	case straight.To == as.To && straight.Drop == as.Drop, !t.brings && !f.meetsItself(row.Target, number) && !f.meetsItself(t.at, number) &&
 		(row.Drop || f.says(row, straight, t)):
 		return straight, written
 	case f.mode == Exact:
@@ -477,7 +478,9 @@ func (f *flattener) straight(row Row, number int) (Row, result) {
 
 // meetsItself reports whether a row is met where it leads: there it is no step, and one that led further would be.
 func (f *flattener) meetsItself(at address.Address, number int) bool {
-	at = f.Site.Rebase(at)
+	if at = f.Site.Rebase(at); !f.Site.Has(at.Host) {
+		return false
+	}
 	if slices.Contains(f.Index.Match(at.Host, at.Path, address.SplitQuery(at.Query), f.walker.Named(at.Path)), number) {
 		return true
 	}
@@ -529,7 +532,7 @@ func (f *flattener) follow(at address.Address) (tail, bool) {
 		s := f.step(at)
 		way, steps = append(way, at), append(steps, s)
 		if s.ends {
-			t = tail{end: s.row, brings: s.brings}
+			t = tail{end: s.row, brings: s.brings, at: s.at}
 			break
 		}
 		at = s.row.Target
@@ -564,8 +567,9 @@ type step struct {
 	moved         bool
 	status        int // as it is written
 	drop          bool
-	means, strips []string // see tail
-	brings        bool     // it leads to a page, with parameters of its own
+	means, strips []string        // see tail
+	brings        bool            // it leads to a page, with parameters of its own
+	at            address.Address // of that page
 	idle          bool
 	ends          bool
 }
@@ -593,7 +597,7 @@ func (f *flattener) step(at address.Address) step {
 		if e := f.Entries.Entry(last.Number); e.Kind == resolve.Redirect && e.Page != "" {
 			page, _ := inventory.ParseRef(e.Page) // it was a reference before
 			s.row, s.ends = Row{Page: page, Target: address.Address{Fragment: w.At.Fragment}}, true
-			s.brings = w.At.Query != e.Target.Query
+			s.brings, s.at = w.At.Query != e.Target.Query, e.Target
 		}
 	}
 	return s

@@ -111,7 +111,7 @@ func (r *Rules) Automaton() *template.Automaton {
 // Plain reports whether nothing but entries and patterns decides about plain paths: those without a dot, in small
 // letters, with nothing encoded and no slash at the end.
 func (r *Rules) Plain() bool {
-	return r.Dotted() && r.Paths.Slash != address.SlashAlways && r.Scope.All() && len(r.Site.Homes) == 0
+	return r.Dotted() && r.Paths.Slash != address.SlashAlways && r.Scope.All() && len(r.Site.LanguageHosts) == 0
 }
 
 // named returns the parameters, sorted, that give a path a meaning: those that an entry's source names, or one of

@@ -21,8 +21,8 @@ func (w *Walker) rest() string {
 // ruled takes the step of one of the site's own rules.
 func (w *Walker) ruled(to address.Address, cause Cause) bool { return w.take(to, ByRule, 0, 0, cause) }
 
-// home takes the step to the site's scheme and host.
-func (w *Walker) home(path, query string) bool {
+// toOrigin takes the step to the site's scheme and host.
+func (w *Walker) toOrigin(path, query string) bool {
 	to := w.Rules.Site.Rebase(w.At)
 	if to == w.At {
 		return false
@@ -53,7 +53,7 @@ func (w *Walker) spell() bool {
 		}
 	}
 	note("site", "slashes are single", r.Single(path))
-	if !r.Site.IsHome(w.At.Host) {
+	if !r.Site.IsLanguageHost(w.At.Host) {
 		note("default", "the default language has no prefix", r.WithoutPrefix(path))
 	}
 	slash := "no slash at the end"
@@ -61,7 +61,7 @@ func (w *Walker) spell() bool {
 		slash = "a slash at the end"
 	}
 	note("slash", slash, r.EndSlash(path))
-	if w.home(path, w.rest()) {
+	if w.toOrigin(path, w.rest()) {
 		if cause.Rule != "" {
 			w.Causes = append(w.Causes, cause)
 		}
@@ -79,7 +79,7 @@ func (w *Walker) spell() bool {
 func (w *Walker) shape() bool {
 	r := w.Rules
 	path := r.Shape(w.At.Path)
-	if !r.Site.IsHome(w.At.Host) {
+	if !r.Site.IsLanguageHost(w.At.Host) {
 		path = r.WithoutPrefix(path)
 	}
 	if path == w.At.Path {

@@ -253,7 +253,7 @@ func (w *Walker) Step() (End, error) {
 		return End{}, err
 	}
 	if r.IsFile(w.At.Path) {
-		if w.home(w.At.Path, address.JoinQuery(params)) {
+		if w.toOrigin(w.At.Path, address.JoinQuery(params)) {
 			return End{}, nil
 		}
 		return End{Kind: AtFile, Cause: r.says("files", "a listed file is served as it is")}, nil
@@ -313,7 +313,7 @@ func (w *Walker) serve(number int, e *Entry) (End, bool) {
 		cause := Cause{e.Cause.File, e.Cause.Line, "the address of " + e.Page + " is spelled " + e.Path}
 		return End{}, w.take(to, ByEntry, number, 0, cause)
 	}
-	if w.home(e.Path, w.rest()) || w.quiet() {
+	if w.toOrigin(e.Path, w.rest()) || w.quiet() {
 		return End{}, true
 	}
 	return End{Kind: AtPage, Number: number, Cause: Cause{e.Cause.File, e.Cause.Line, "the page " + e.Page +
@@ -323,7 +323,7 @@ func (w *Walker) serve(number int, e *Entry) (End, bool) {
 // pattern takes the first pattern that reads the request and leads elsewhere.
 func (w *Walker) pattern(reading []int32, params []address.Param, named []string) (bool, error) {
 	r := w.Rules
-	if r.Site.IsHome(w.At.Host) {
+	if r.Site.IsLanguageHost(w.At.Host) {
 		return false, nil // patterns name no host
 	}
 	for _, n := range reading {

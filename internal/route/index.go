@@ -326,7 +326,7 @@ func (x *Index) First(host, path string, params []address.Param, named []string)
 // FirstBare returns what First does for a request without parameters, by the
 // key of its path.
 func (x *Index) FirstBare(host, key string) int {
-	if len(x.hosts) == 1 && x.hosts[0] == "" && len(x.Site.Homes) == 0 {
+	if len(x.hosts) == 1 && x.hosts[0] == "" && len(x.Site.LanguageHosts) == 0 {
 		_, first := x.find(x.hash("", key, ""), "", key, "", nil)
 		return int(first)
 	}
@@ -358,7 +358,7 @@ func (x *Index) Source(number int) Source { return x.source(number) }
 
 // OneHost reports whether all sources are for one host, or for all, so that a
 // request is met alike on all hosts of a site without homes.
-func (x *Index) OneHost() bool { return len(x.hosts) <= 1 && len(x.Site.Homes) == 0 }
+func (x *Index) OneHost() bool { return len(x.hosts) <= 1 && len(x.Site.LanguageHosts) == 0 }
 
 // NamedAt returns what Named does, by the key of a path.
 func (x *Index) NamedAt(key string) []string { return x.names[key] }

@@ -15,8 +15,8 @@ const (
 	Move     Kind = "m" // lead to the target
 	MoveFold Kind = "M" // lead to the target, with its path in small letters
 	Gone     Kind = "410"
-	Live     Kind = Kind(compile.EntryLive) // a live page: the site's rules, but for its path
-	Hold     Kind = Kind(compile.EntryHold) // no page: 404, on the site and with the target's path
+	Live     Kind = Kind(compile.Live) // a live page: the site's rules, but for its path
+	Hold     Kind = Kind(compile.Hold) // no page: 404, on the site and with the target's path
 )
 
 // Action is what an entry or a pattern does with a request. Servers carry it as a text in one variable, and take it
@@ -55,11 +55,11 @@ func (a Action) Staying() string {
 }
 
 // Action returns what an entry does; identity is what Same compares with the request, for a live page.
-func (f *Flow) Action(x compile.Entry, identity func(path string) string) Action {
+func (f *Flow) Action(x compile.Listed, identity func(path string) string) Action {
 	switch x.Kind {
-	case compile.EntryGone:
+	case compile.Gone:
 		return Action{Kind: Gone}
-	case compile.EntryHold, compile.EntryLive:
+	case compile.Hold, compile.Live:
 		t := x.Target
 		t.Query = ""
 		return Action{Kind: Kind(x.Kind), Set: "0", To: t.String(), Identity: identity(address.Decode(t.Path))}

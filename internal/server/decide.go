@@ -38,8 +38,8 @@ func Decide(g *compile.Program, who Server, o Options) (*Flow, []finding.Finding
 	d.Inner = len(g.Plan.Serves) > 0 || g.Plan.Front != nil
 	d.excepts()
 	d.patterns()
-	for _, x := range g.Entries {
-		if x.Kind == compile.EntryMove {
+	for _, x := range g.Listed {
+		if x.Kind == compile.Move {
 			d.codes.Add(x.Status)
 			d.sets.Number(x.Strip, x.Drop)
 		}
@@ -64,22 +64,22 @@ func Decide(g *compile.Program, who Server, o Options) (*Flow, []finding.Finding
 func (d *decider) add(steps ...Step) { d.Steps = append(d.Steps, steps...) }
 
 // table adds a table.
-func (d *decider) table(name, source string, otherwise Text, rows ...Row) {
+func (d *decider) table(name, source string, otherwise Text, rows ...Case) {
 	d.add(&Table{Name: name, Source: T(source), Else: otherwise, Rows: rows})
 }
 
 // fold adds a table on paths, in which letters don't count if the plan says so.
-func (d *decider) fold(name, source string, otherwise Text, rows ...Row) {
+func (d *decider) fold(name, source string, otherwise Text, rows ...Case) {
 	d.add(&Table{Name: name, Source: T(source), Else: otherwise, Rows: rows, Fold: d.Plan.Paths.Lower})
 }
 
 // anyLetters adds a table on hosts, in which letters never count.
-func (d *decider) anyLetters(name, source string, otherwise Text, rows ...Row) {
+func (d *decider) anyLetters(name, source string, otherwise Text, rows ...Case) {
 	d.add(&Table{Name: name, Source: T(source), Else: otherwise, Rows: rows, Fold: true})
 }
 
-func is(text string, value Text) Row     { return Row{Exact: text, Value: value} }
-func on(expression string, v string) Row { return Row{Expression: expression, Value: T(v)} }
+func is(text string, value Text) Case     { return Case{Exact: text, Value: value} }
+func on(expression string, v string) Case { return Case{Expression: expression, Value: T(v)} }
 
 // excepts numbers the places that some rules leave out.
 func (d *decider) excepts() {
@@ -203,7 +203,7 @@ func (d *decider) quick(o Options) {
 	dotless := func(list []string) bool {
 		return slices.ContainsFunc(list, func(s string) bool { return !strings.Contains(s, ".") })
 	}
-	if o.Trial || d.Plan.Upkeep != nil || d.Inner || d.exempts() || len(d.Plan.Site.Homes)+len(d.Plan.Proxies) > 0 ||
+	if o.Trial || d.Plan.Upkeep != nil || d.Inner || d.exempts() || len(d.Plan.Site.LanguageHosts)+len(d.Plan.Proxies) > 0 ||
 		d.Plan.Paths.Slash == address.SlashAlways || dotless(d.Plan.Paths.Index) || dotless(d.Plan.FileList()) {
 		return
 	}
@@ -228,15 +228,15 @@ func (d *decider) request() {
 	if len(d.Plan.Proxies) > 0 {
 		d.add(&Client{"proxied", d.Plan.Proxies})
 		d.add(&Table{Name: "scheme", Source: T("{proxied} {forwarded}"), Fold: true, Else: T(scheme),
-			Rows: []Row{on(`^1 http\z`, "http"), on(`^1 https\z`, "https")}})
+			Rows: []Case{on(`^1 http\z`, "http"), on(`^1 https\z`, "https")}})
 		scheme = "{scheme}"
 	}
-	var hosts, bases []Row
-	homes := []Row{is(origin.Base(), T("1"))}
+	var hosts, bases []Case
+	homes := []Case{is(origin.Base(), T("1"))}
 	for _, host := range append([]string{origin.Host}, d.Plan.Site.Hosts...) {
 		hosts = append(hosts, is(host, T("o")))
 	}
-	for _, host := range d.Plan.Site.Homes {
+	for _, host := range d.Plan.Site.LanguageHosts {
 		home := origin
 		home.Host = host
 		hosts = append(hosts, is(host, T("l")))
@@ -251,7 +251,7 @@ func (d *decider) request() {
 	}
 	d.add(Note("what no rule may touch; doubled slashes; characters that mean the same encoded and decoded"))
 	d.add(&Table{Name: "refused", Source: T("{raw}"), Fold: true, Else: T("0"),
-		Rows: []Row{on(`%(?:2f|5c|7f|[01][0-9a-f])|\\`, "1")}})
+		Rows: []Case{on(`%(?:2f|5c|7f|[01][0-9a-f])|\\`, "1")}})
 	d.table("doubled", "{raw}", T("0"), on(`//`, "1"))
 	d.table("safe", "{uri}", T("0"), on(`^[A-Za-z0-9._~/-]*\z`, "1"))
 	if d.exempts() {
@@ -259,7 +259,7 @@ func (d *decider) request() {
 	}
 	if m := d.Plan.Upkeep; m != nil {
 		d.add(&Client{"admitted", m.Admit})
-		rows := []Row{on("^1", "0")}
+		rows := []Case{on("^1", "0")}
 		if list := m.Except.List(); len(list) > 0 {
 			rows = append(rows, on("^. "+Within(list)+`\z`, "0"))
 		}
@@ -287,7 +287,7 @@ func (d *decider) exempt(name, path, before string) {
 
 // HasHosts reports whether an entry is for one host alone.
 func (f *Flow) HasHosts() bool {
-	return slices.ContainsFunc(f.Program.Entries, func(x compile.Entry) bool { return x.Host != "" })
+	return slices.ContainsFunc(f.Program.Listed, func(x compile.Listed) bool { return x.Host != "" })
 }
 
 // ParameterNames returns the parameters that give any path a meaning, sorted.
@@ -332,7 +332,7 @@ func (d *decider) meanings() {
 		for i, places := range d.Excepts {
 			name := fmt.Sprintf("x%s_%d", n, i+1)
 			d.add(&Table{Name: name, Source: T("{p" + n + "}"), Fold: true, Else: T("0"),
-				Rows: []Row{on("^"+Within(places.List())+`\z`, "1")}})
+				Rows: []Case{on("^"+Within(places.List())+`\z`, "1")}})
 			flags = append(flags, Part{Variable: name})
 		}
 		d.add(&Table{Name: "x" + n, Else: flags})
@@ -410,7 +410,7 @@ func (d *decider) to() {
 		d.untouched("to_file", "to_exempt", "{to_path}", `https?://[^/]+`)
 		source, left, small = "{to_file}{way}", ".", "^0. "+string(MoveFold)
 	}
-	rows := []Row{on(`^`+left+`. `+Reading{To: `(\S+)`, Identity: `.*\z`}.Stay(""), "{1}")}
+	rows := []Case{on(`^`+left+`. `+Reading{To: `(\S+)`, Identity: `.*\z`}.Stay(""), "{1}")}
 	if small != "" {
 		rows = append(rows, on(small, "{to_small}{to_query}"))
 	}
@@ -432,7 +432,7 @@ func (d *decider) noise() {
 		if d.exempts() { // where the plan leaves the target alone, only what was asked counts
 			asked := &Table{Name: "scope_asked", Source: T("{p0}"), Fold: d.Plan.Paths.Lower, Else: T("0")}
 			for _, scope := range scopes {
-				asked.Rows = append(asked.Rows, Row{Expression: `^` + Quote(address.Decode(scope)) + `(?:/|\z)`,
+				asked.Rows = append(asked.Rows, Case{Expression: `^` + Quote(address.Decode(scope)) + `(?:/|\z)`,
 					Value: number(scope)})
 			}
 			d.add(asked)
@@ -441,14 +441,14 @@ func (d *decider) noise() {
 			t.Rows = append(t.Rows, on("^1", "{scope_asked}"))
 		}
 		for _, scope := range scopes {
-			t.Rows = append(t.Rows, Row{Expression: before + `https?://[^/]+` + Quote(address.Decode(scope)) +
+			t.Rows = append(t.Rows, Case{Expression: before + `https?://[^/]+` + Quote(address.Decode(scope)) +
 				`(?:[/?]|\z)`, Value: number(scope)})
 		}
 		d.add(t)
 	}
 	d.table("set", "{way}", T(site), on(`^. `+Reading{Set: `(\S+)`, To: `.*\z`}.Move(""), "{1}"),
 		on(`^. file\z`, "all"))
-	var rows []Row
+	var rows []Case
 	for i, names := range d.sets.All() {
 		if number := strconv.Itoa(i); len(names) > 0 &&
 			(i == 0 || slices.ContainsFunc(scopes,
@@ -524,12 +524,12 @@ func (d *decider) internal() {
 		}
 		for _, v := range variants {
 			expression, numbers := v.Expressions(d.Plan)
-			t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(s.Except) + " " + expression + `\z`,
+			t.Rows = append(t.Rows, Case{Expression: "^" + d.flags(s.Except) + " " + expression + `\z`,
 				Value: v.Text("", numbers), Where: where})
 		}
 	}
 	if d.Plan.Front != nil {
-		t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(d.Plan.Front.Except) + " ",
+		t.Rows = append(t.Rows, Case{Expression: "^" + d.flags(d.Plan.Front.Except) + " ",
 			Value: T("%", d.Plan.Front.To)})
 	}
 	d.add(t)
@@ -604,7 +604,7 @@ func (d *decider) headers() {
 			if d.trial && planfile.SecureOnly(field.Name) {
 				value = T("max-age=60") // browsers would insist on https for as long as it says
 			}
-			t.Rows = append(t.Rows, Row{Expression: "^" + d.flags(h.Except) + ` [ol]0 ` + schemes + ` ` + arguments +
+			t.Rows = append(t.Rows, Case{Expression: "^" + d.flags(h.Except) + ` [ol]0 ` + schemes + ` ` + arguments +
 				` ` + paths + `\z`, Value: value, Where: where})
 		}
 	}

@@ -145,8 +145,8 @@ func matched(g *compile.Program, r Asked) ([]address.Param, bool) {
 func entryAt(g *compile.Program, host, form, query string) ([]address.Param, bool) {
 	carried := route.Carried(address.SplitQuery(query), g.Plan.Named(form))
 	signature := route.Signature(carried)
-	return carried, slices.ContainsFunc(g.At(g.Plan.Key(form)), func(e compile.Entry) bool {
-		return e.Signature == signature && (e.Host == host || e.Host == "" && !g.Plan.Site.IsHome(host))
+	return carried, slices.ContainsFunc(g.At(g.Plan.Key(form)), func(e compile.Listed) bool {
+		return e.Signature == signature && (e.Host == host || e.Host == "" && !g.Plan.Site.IsLanguageHost(host))
 	})
 }
 

@@ -55,7 +55,7 @@ type Table struct {
 	Role   Role
 	Source Text
 	Fold   bool // letters don't count
-	Rows   []Row
+	Rows   []Case
 	Else   Text
 }
 
@@ -71,10 +71,10 @@ const (
 	InnerPath         // the internal address, without the request's parameters
 )
 
-// Row is a row of a table: a text that the source is, or an expression (of the
+// Case is a row of a table: a text that the source is, or an expression (of the
 // syntax that PCRE and RE2 share) that is found in it. Its value holds either
 // variables, or what the expression captured, never both.
-type Row struct {
+type Case struct {
 	Exact      string
 	Expression string
 	Value      Text

@@ -13,7 +13,7 @@ func (d *decider) forms() {
 	d.add(Note("the site's own rules on the decoded path, and on the path as sent"))
 	d.add(&Table{Name: "p0", Role: AskedPath, Source: T("{uri}"), Else: T("{uri}")})
 	lead := ""
-	if len(d.Plan.Site.Homes) > 0 {
+	if len(d.Plan.Site.LanguageHosts) > 0 {
 		lead = "{site}"
 	}
 	for _, form := range []struct{ name, source, slashes string }{{"p", "{uri}", "/"}, {"r", "{raw}", "/+"}} {
@@ -43,7 +43,7 @@ func (d *decider) forms() {
 // leads returns what stands in front of paths in sources: nothing, or whether
 // the host leads to the origin (o) or is a language's own (l).
 func (d *decider) leads() (onOrigin, onHome string) {
-	if len(d.Plan.Site.Homes) > 0 {
+	if len(d.Plan.Site.LanguageHosts) > 0 {
 		return "o", "l"
 	}
 	return "", ""
@@ -52,7 +52,7 @@ func (d *decider) leads() (onOrigin, onHome string) {
 // spelling returns the rows that remove the default language's prefix and put
 // the slash at the end right, and those that tell whether they change anything.
 // slashes is "/" for paths whose slashes are merged, "/+" for others.
-func (d *decider) spelling(slashes string) (rows, changes []Row) {
+func (d *decider) spelling(slashes string) (rows, changes []Case) {
 	prefix := `(?:` + slashes + Quote(d.Plan.Languages.Default) + `)*`
 	ending := func(lead string) {
 		switch d.Plan.Paths.Slash {
@@ -84,7 +84,7 @@ func (d *decider) spelling(slashes string) (rows, changes []Row) {
 }
 
 // shape does the same for extensions and index files at the end.
-func (d *decider) shape() (rows, changes []Row) {
+func (d *decider) shape() (rows, changes []Case) {
 	var ends []string
 	extension, index := "", ""
 	if d.Plan.Paths.NoExtension {
@@ -135,7 +135,7 @@ func (d *decider) shape() (rows, changes []Row) {
 		}
 		rows = append(rows, on(`^`+lead+`(/.*?[^/])`+extension+`+\z`, "{1}"))
 	}
-	return rows, []Row{on(`(?:`+strings.Join(ends, "|")+`)\z`, "1")}
+	return rows, []Case{on(`(?:`+strings.Join(ends, "|")+`)\z`, "1")}
 }
 
 func anyOf(list []string) string {
@@ -150,7 +150,7 @@ func anyOf(list []string) string {
 // when the plan leaves any place alone; before stands in front of the path.
 func (d *decider) untouched(name, exempt, path, before string) {
 	t := &Table{Name: name, Source: T(path), Fold: true, Else: T("0"),
-		Rows: []Row{on("^"+before+Within(d.Plan.FileList())+`\z`, "1")}}
+		Rows: []Case{on("^"+before+Within(d.Plan.FileList())+`\z`, "1")}}
 	if exempt != "" && d.exempts() {
 		t.Source, t.Rows[0].Expression = T("{"+exempt+"}"+path), "^1|^."+before+Within(d.Plan.FileList())+`\z`
 	}

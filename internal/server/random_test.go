@@ -185,8 +185,8 @@ func (w world) url(p *plan.Plan) string {
 	if query != "" {
 		path += "?" + query
 	}
-	if len(p.Site.Homes) > 0 && w.IntN(4) == 0 {
-		return w.one("https://", "https://", "http://") + p.Site.Homes[0] + path
+	if len(p.Site.LanguageHosts) > 0 && w.IntN(4) == 0 {
+		return w.one("https://", "https://", "http://") + p.Site.LanguageHosts[0] + path
 	}
 	return w.origin() + path
 }
@@ -214,7 +214,7 @@ func features(p *plan.Plan, r plan.Request, a plan.Answer) []string {
 				func(w string) bool { return strings.HasPrefix(c.Rule, w) })
 		})
 		met = met || name == "headers" && len(a.Headers) > 0 || name == "internal addresses" && a.Internal != "" ||
-			name == "gone" && a.Outcome == plan.Gone || name == "a host of a language" && p.Site.IsHome(r.Host)
+			name == "gone" && a.Outcome == plan.Gone || name == "a host of a language" && p.Site.IsLanguageHost(r.Host)
 		if name == "noise" && a.Outcome == plan.Moved {
 			met = slices.ContainsFunc(address.SplitQuery(r.Query),
 				func(q address.Param) bool { return p.Parameters.ClassOf(q.Name, r.Path) == parameter.Noise })

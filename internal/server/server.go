@@ -335,8 +335,8 @@ func GroupOf(g *compile.Program) func(key string) int {
 
 // Spelled reports whether an entry's path is spelled as the site spells paths,
 // so that it is looked up after the site's spelling rules.
-func Spelled(g *compile.Program, e compile.Entry) bool {
-	if g.Plan.Site.IsHome(e.Host) {
+func Spelled(g *compile.Program, e compile.Listed) bool {
+	if g.Plan.Site.IsLanguageHost(e.Host) {
 		return g.Plan.Forms(e.Host, e.Key)[1] == e.Key
 	}
 	return g.Plan.Spelling(e.Key) == e.Key

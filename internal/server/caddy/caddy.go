@@ -38,11 +38,11 @@ const manyEntries = 200
 func (c Target) Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
 	flow, found := server.Decide(g, server.Server{Name: c.Name()}, o)
 	e := &emitter{Flow: flow, folder: o.In("/etc/caddy"), group: server.GroupOf(g), found: found}
-	addresses := e.table(func(x compile.Entry) bool { return x.Host == "" && server.Spelled(g, x) })
-	spelled := e.table(func(x compile.Entry) bool { return x.Host == "" && !server.Spelled(g, x) })
-	hosts := e.table(func(x compile.Entry) bool { return x.Host != "" })
+	addresses := e.table(func(x compile.Listed) bool { return x.Host == "" && server.Spelled(g, x) })
+	spelled := e.table(func(x compile.Listed) bool { return x.Host == "" && !server.Spelled(g, x) })
+	hosts := e.table(func(x compile.Listed) bool { return x.Host != "" })
 	e.route()
-	if n := len(e.Program.Entries); n > manyEntries {
+	if n := len(e.Program.Listed); n > manyEntries {
 		e.found = append(e.found, finding.Finding{Code: finding.SlowTable, Severity: finding.Warning,
 			Where:  finding.Place{File: AddressesFile},
 			What:   fmt.Sprintf("%d known addresses, which Caddy tries one by one for each request", n),
@@ -240,7 +240,7 @@ func (e *emitter) rows(t *server.Table) {
 		e.set(t.Name, plainText(t.Else))
 		return
 	}
-	numbered := slices.ContainsFunc(t.Rows, func(r server.Row) bool {
+	numbered := slices.ContainsFunc(t.Rows, func(r server.Case) bool {
 		_, literal := r.Value.Literal()
 		return !literal && !r.Value.Captures()
 	})
@@ -290,10 +290,10 @@ func (e *emitter) refuse(where plan.Cause, what string) {
 }
 
 // table writes the rows of known addresses.
-func (e *emitter) table(which func(compile.Entry) bool) []byte {
+func (e *emitter) table(which func(compile.Listed) bool) []byte {
 	var b bytes.Buffer
 	where := plan.Cause{}
-	for _, x := range e.Program.Entries {
+	for _, x := range e.Program.Listed {
 		if !which(x) {
 			continue
 		}
@@ -345,7 +345,7 @@ func (e *emitter) lookup(n string) {
 	e.set("e"+n, "")
 	e.setIf("e"+n, "{yc_e"+n+"}", asked[0], asked[1])
 	e.setIf("d"+n, variable("e"+n), "e"+n, "*")
-	if len(e.Plan.Site.Homes) > 0 {
+	if len(e.Plan.Site.LanguageHosts) > 0 {
 		e.setIf("d"+n, "", "site", "l")
 	}
 	if e.HasHosts() {

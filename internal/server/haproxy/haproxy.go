@@ -307,7 +307,7 @@ func (e *emitter) lookup(n string) {
 // pairs writes the map file.
 func (e *emitter) pairs() {
 	where := plan.Cause{}
-	for _, x := range e.Program.Entries {
+	for _, x := range e.Program.Listed {
 		if x.Plain && x.Host == "" {
 			continue
 		}

@@ -337,12 +337,12 @@ func (e *emitter) table(t *server.Table) {
 }
 
 // stages are the forms in which an entry is looked up.
-func (e *emitter) stages(x compile.Entry) string {
+func (e *emitter) stages(x compile.Listed) string {
 	spelled := server.Spelled(e.Program, x)
 	switch {
-	case e.Plan.Site.IsHome(x.Host) && spelled:
+	case e.Plan.Site.IsLanguageHost(x.Host) && spelled:
 		return "l([12])"
-	case e.Plan.Site.IsHome(x.Host):
+	case e.Plan.Site.IsLanguageHost(x.Host):
 		return "l(0)"
 	case spelled && x.Host != "":
 		e.cond(env("p1c"), "0") // the site's own rules lead to the origin
@@ -354,12 +354,12 @@ func (e *emitter) stages(x compile.Entry) string {
 }
 
 // plain reports whether a server that makes letters small needs no entry.
-func (e *emitter) plain(x compile.Entry) bool { return x.Plain && x.Host == "" }
+func (e *emitter) plain(x compile.Listed) bool { return x.Plain && x.Host == "" }
 
 func (e *emitter) entries() {
 	e.note("known addresses")
 	where := plan.Cause{}
-	for _, x := range e.Program.Entries {
+	for _, x := range e.Program.Listed {
 		if e.plain(x) {
 			continue
 		}
@@ -389,7 +389,7 @@ func (e *emitter) entries() {
 			server.Quote(x.Signature) + `;//`
 		e.cond(env("keys"), key)
 		e.set("d%1", literal(e.Action(x, func(string) string { return "-" }).String()))
-		if x.Kind == compile.EntryLive || x.Kind == compile.EntryHold {
+		if x.Kind == compile.Live || x.Kind == compile.Hold {
 			if x.Host != "" {
 				e.cond("%{HTTP_HOST}", hosts([]string{x.Host}), "NC")
 			}

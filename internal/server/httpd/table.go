@@ -13,7 +13,7 @@ import (
 
 // converted reports whether the table of addresses is read as a database: httpd
 // reads a text from its beginning for each address it hasn't met.
-func (e *emitter) converted() bool { return len(e.Program.Entries) > textEntries }
+func (e *emitter) converted() bool { return len(e.Program.Listed) > textEntries }
 
 type emitter struct {
 	*server.Flow
@@ -27,7 +27,7 @@ type emitter struct {
 }
 
 // mapped reports whether the addresses stand in a table of their own.
-func (e *emitter) mapped() bool { return !e.inFolder && len(e.Program.Entries) > inlineEntries }
+func (e *emitter) mapped() bool { return !e.inFolder && len(e.Program.Listed) > inlineEntries }
 
 // lookup finds what the path means in each of its forms. In the file itself
 // the forms to look up stand in one text, "//o0group:path signature;//o1...;//",
@@ -67,7 +67,7 @@ func (e *emitter) lookup() {
 const between = "<"
 
 // pair writes an entry into the table of addresses, unless it is too long.
-func (e *emitter) pair(x compile.Entry) bool {
+func (e *emitter) pair(x compile.Listed) bool {
 	key := e.key(x)
 	action := e.Action(x, escape).String()
 	value := strings.ReplaceAll(action, " ", between)
@@ -80,7 +80,7 @@ func (e *emitter) pair(x compile.Entry) bool {
 
 // key is what an entry is looked up by: its host, the forms it is looked up in,
 // group, path and signature.
-func (e *emitter) key(x compile.Entry) string {
+func (e *emitter) key(x compile.Listed) string {
 	form := "s"
 	if !server.Spelled(e.Program, x) {
 		form = "a"

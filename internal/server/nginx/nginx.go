@@ -121,13 +121,13 @@ func value(s string) string { return strings.ReplaceAll(s, "$", "${yc_dollar}") 
 func (e *emitter) tables() {
 	folded := map[string]int{} // where letters may make keys alike
 	identity := func(path string) string { return path }
-	for _, x := range e.Program.Entries {
+	for _, x := range e.Program.Listed {
 		if x.Signature != "" || !e.Plan.Paths.Lower {
 			folded[strings.ToLower(e.key(&x))]++
 		}
 	}
-	for i := range e.Program.Entries {
-		x := &e.Program.Entries[i]
+	for i := range e.Program.Listed {
+		x := &e.Program.Listed[i]
 		key, action := e.key(x), e.check(x)+" "+e.Action(*x, identity).String()
 		if need := 1 << bits.Len(uint(len(key)+18-1)); need > e.bucket {
 			e.bucket = need
@@ -163,7 +163,7 @@ func long(s string) bool {
 }
 
 // key is what an entry is looked up by.
-func (e *emitter) key(x *compile.Entry) string {
+func (e *emitter) key(x *compile.Listed) string {
 	key := strconv.Itoa(e.group(x.Key)) + ":" + x.Key + x.Signature
 	if x.Host != "" {
 		return x.Host + " " + key
@@ -173,7 +173,7 @@ func (e *emitter) key(x *compile.Entry) string {
 
 // check is what must be in the request letter by letter, since nginx doesn't
 // look: the parameters, and the path too unless the plan folds it.
-func (e *emitter) check(x *compile.Entry) string {
+func (e *emitter) check(x *compile.Listed) string {
 	if e.Plan.Paths.Lower {
 		return x.Signature
 	}
