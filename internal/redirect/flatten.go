@@ -467,8 +467,9 @@ func (f *flattener) straight(row Row, number int) (Row, result) {
 	}
 	straight.To = straight.goalText(f.Site)
 	switch {
-	case straight.To == as.To && straight.Drop == as.Drop, !t.brings && !f.meetsItself(row.Target, number) && !f.meetsItself(t.at, number) &&
-		(row.Drop || f.says(row, straight, t)):
+	case straight.To == as.To && straight.Drop == as.Drop,
+		!t.brings && !f.meetsItself(row.Target, number) && !f.meetsItself(t.at, number) &&
+			(row.Drop || f.says(row, straight, t)):
 		return straight, written
 	case f.mode == Exact:
 		return as, unwritable
