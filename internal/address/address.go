@@ -59,7 +59,7 @@ func parse(s string) (Address, error) {
 	case ok && scheme == "https":
 		port = ":443"
 	default:
-		return Address{}, fmt.Errorf("%s is no http or https address", Printable(s))
+		return Address{}, fmt.Errorf("%s is not an http or https address", Printable(s))
 	}
 	end := 0
 	for end < len(rest) && rest[end] != '/' && rest[end] != '?' && rest[end] != '#' {
@@ -161,13 +161,13 @@ func Host(authority string) (string, error) {
 	if i := strings.LastIndexByte(authority, ':'); i >= 0 && !strings.HasSuffix(authority, "]") {
 		name, port = authority[:i], authority[i+1:]
 		if strings.Trim(port, "0123456789") != "" || len(port) > 5 {
-			return "", fmt.Errorf("%s is no port", Printable(port))
+			return "", fmt.Errorf("%s is not a port", Printable(port))
 		}
 	}
 	if strings.HasPrefix(name, "[") && strings.HasSuffix(name, "]") {
 		ip, err := netip.ParseAddr(name[1 : len(name)-1])
 		if err != nil || !ip.Is6() || ip.Zone() != "" {
-			return "", fmt.Errorf("%s is no host name, nor an IPv6 address", Printable(name))
+			return "", fmt.Errorf("%s is not a host name, nor an IPv6 address", Printable(name))
 		}
 		name = "[" + ip.String() + "]" // RFC 5952
 	} else {
@@ -175,10 +175,10 @@ func Host(authority string) (string, error) {
 		if ascii == "" || hostEnd(ascii, 0) != len(ascii) {
 			var err error
 			if ascii, err = hostProfile().ToASCII(strings.TrimSuffix(name, ".")); err != nil {
-				return "", fmt.Errorf("%s is no host name: %w", Printable(name), err)
+				return "", fmt.Errorf("%s is not a host name: %w", Printable(name), err)
 			}
 			if ascii != "" && strings.Contains("."+ascii+".", "..") || len(ascii) > 253 {
-				return "", fmt.Errorf("%s is no host name: a part is empty, or all is too long", Printable(name))
+				return "", fmt.Errorf("%s is not a host name: a part is empty, or all is too long", Printable(name))
 			}
 		}
 		name = ascii

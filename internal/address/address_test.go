@@ -66,18 +66,18 @@ func TestParseNormalForm(t *testing.T) {
 
 func TestParseRefuses(t *testing.T) {
 	for in, why := range map[string]string{
-		"skerrywick.example":                                          "no http or https",
-		"ftp://skerrywick.example/":                                   "no http or https",
-		"javascript:alert(1)":                                         "no http or https",
-		"//skerrywick.example/":                                       "no http or https",
+		"skerrywick.example":                                          "not an http or https",
+		"ftp://skerrywick.example/":                                   "not an http or https",
+		"javascript:alert(1)":                                         "not an http or https",
+		"//skerrywick.example/":                                       "not an http or https",
 		"http://user:pw@skerrywick.example":                           "user information",
 		`http://evil.example\@skerrywick.example/`:                    "user information",
 		"http:///x":                                                   "without a host",
-		"http://skerrywick.example:x/":                                "no port",
-		"http://skerrywick.example:123456":                            "no port",
-		"http://sker rywick.example/":                                 "no host name",
-		"http://a..example/":                                          "no host name",
-		"http://-a.example/":                                          "no host name",
+		"http://skerrywick.example:x/":                                "not a port",
+		"http://skerrywick.example:123456":                            "not a port",
+		"http://sker rywick.example/":                                 "not a host name",
+		"http://a..example/":                                          "not a host name",
+		"http://-a.example/":                                          "not a host name",
 		"http://skerrywick.example/%zz":                               "hexadecimal",
 		"http://skerrywick.example/%2":                                "hexadecimal",
 		"http://skerrywick.example/a\nb":                              "control character (0x0a) at byte 28",
@@ -273,5 +273,5 @@ func TestSiteOf(t *testing.T) {
 	_, err := SiteOf("nowhere", nil)
 	assert.Error(t, err)
 	_, err = SiteOf("https://skerrywick.example", []string{"a b"})
-	assert.ErrorContains(t, err, "is no host name")
+	assert.ErrorContains(t, err, "is not a host name")
 }

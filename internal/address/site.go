@@ -29,7 +29,7 @@ func SiteOf(home string, further []string) (Site, error) {
 	for _, host := range append([]string{twin}, further...) {
 		normal, err := Host(host)
 		if err != nil || strings.Contains(normal, "/") {
-			return site, fmt.Errorf("%s is no host name", Printable(host))
+			return site, fmt.Errorf("%s is not a host name", Printable(host))
 		}
 		if !site.Has(normal) {
 			site.Hosts = append(site.Hosts, normal)

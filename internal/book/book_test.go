@@ -40,9 +40,9 @@ https://a.example/b,p@en,current
 		lines = append(lines, f.String())
 	}
 	assert.Equal(t, []string{
-		"addresses.csv:2: error bad-row: /a is no http or https address; write an absolute http or https address",
+		"addresses.csv:2: error bad-row: /a is not an http or https address; write an absolute http or https address",
 		`addresses.csv:3: error bad-row: "p" names no page; write key@language`,
-		`addresses.csv:4: error bad-row: "now" is no state of an address; say current, shown, variant or former`,
+		`addresses.csv:4: error bad-row: "now" is not a state of an address; say current, shown, variant or former`,
 		"addresses.csv:6: error bad-row: p@en has a current address in line 5 already; make one of them former",
 	}, lines)
 }

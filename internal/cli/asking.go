@@ -83,7 +83,7 @@ func (k *asking) client(site address.Site, also ...string) (*fetch.Client, error
 		header, err := textproto.NewReader(bufio.NewReader(bytes.NewReader(append(bytes.TrimSpace(data),
 			"\r\n\r\n"...)))).ReadMIMEHeader()
 		if err != nil {
-			return nil, finding.Unreadable(finding.Place{File: k.secrets}, "this is no list of headers",
+			return nil, finding.Unreadable(finding.Place{File: k.secrets}, "this is not a list of headers",
 				"write lines such as Authorization: Basic ...")
 		}
 		o.Secrets = http.Header(header)

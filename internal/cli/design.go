@@ -67,10 +67,10 @@ func (d *designing) run() error {
 		return fmt.Errorf("--collide: %w", err)
 	}
 	if _, ok := p.KindOf(d.only); d.only != "" && !ok {
-		return fmt.Errorf("--only: %s is no kind of the plan", address.Printable(d.only))
+		return fmt.Errorf("--only: %s is not a kind of the plan", address.Printable(d.only))
 	}
 	if d.language != "" && !p.Languages.Has(d.language) {
-		return fmt.Errorf("--language: %s is no language of the plan", address.Printable(d.language))
+		return fmt.Errorf("--language: %s is not a language of the plan", address.Printable(d.language))
 	}
 	known, err := d.visits()
 	if err != nil {

@@ -48,7 +48,7 @@ takes out exactly what was installed.`,
 			}
 			target, ok := deploy.TargetOf(args[0])
 			if !ok {
-				return fmt.Errorf("emit: %s is no form; say htaccess, apache, nginx, caddy or haproxy",
+				return fmt.Errorf("emit: %s is not a form; say htaccess, apache, nginx, caddy or haproxy",
 					address.Printable(args[0]))
 			}
 			e.target = target
@@ -201,7 +201,7 @@ func real(path string, links bool) (string, error) {
 		return target, nil
 	}
 	if !info.Mode().IsRegular() {
-		return "", fmt.Errorf("%s is no file", path)
+		return "", fmt.Errorf("%s is not a file", path)
 	}
 	return path, nil
 }

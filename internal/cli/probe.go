@@ -134,7 +134,7 @@ func (p *probing) open() error {
 	}
 	if p.since != "" {
 		if _, err := time.Parse(time.DateOnly, p.since); err != nil {
-			return fmt.Errorf("--since: %s is no date; write it as 2026-11-23", address.Printable(p.since))
+			return fmt.Errorf("--since: %s is not a date; write it as 2026-11-23", address.Printable(p.since))
 		}
 	}
 	p.client, err = p.ask.client(p.plan.Site, also...)

@@ -60,7 +60,7 @@ Ask it as the site, for instance with
 func loopback(name, at string) (net.Listener, error) {
 	host, _, err := net.SplitHostPort(at)
 	if err != nil {
-		return nil, fmt.Errorf("--%s: %s is no address; write 127.0.0.1:8080", name, address.Printable(at))
+		return nil, fmt.Errorf("--%s: %s is not an address; write 127.0.0.1:8080", name, address.Printable(at))
 	}
 	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
 		return nil, fmt.Errorf("--%s: %s is not on this machine alone; write 127.0.0.1 or ::1", name,
@@ -78,7 +78,7 @@ func (a *app) serve(c *cobra.Command, p *plan.Plan, s serving) error {
 	if s.upstream != "" {
 		o, err := address.Parse(s.upstream)
 		if err != nil || o != o.Origin() {
-			return fmt.Errorf("--upstream: %s is no origin; write scheme, host and port", address.Printable(s.upstream))
+			return fmt.Errorf("--upstream: %s is not an origin; write scheme, host and port", address.Printable(s.upstream))
 		}
 		behind = &url.URL{Scheme: o.Scheme, Host: o.Host}
 	}

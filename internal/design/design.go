@@ -318,7 +318,7 @@ func (d *designer) address(proposal *Proposal) bool {
 		a, err := address.Resolve(home, page.Fixed)
 		if err != nil || a.Fragment != "" || a.Origin() != home && a.Origin() != origin {
 			d.add(finding.BadFixed, finding.Error, d.row(page),
-				fmt.Sprintf("the fixed address %q of %s is no address on %s", page.Fixed, page.Ref, home),
+				fmt.Sprintf("the fixed address %q of %s is not an address on %s", page.Fixed, page.Ref, home),
 				"write a path such as /tickets")
 			return false
 		}
@@ -515,7 +515,7 @@ func (d *designer) checkCanonical() {
 		case ref == page.Ref:
 			bad("which is itself", "empty the column canonical")
 		case other == nil || other.State != inventory.Live:
-			bad("which is no live page", "name one, or empty the column canonical")
+			bad("which is not a live page", "name one, or empty the column canonical")
 		case other.Canonical != "":
 			bad(fmt.Sprintf("which defers to %q itself", other.Canonical), "name that one")
 		}

@@ -83,7 +83,7 @@ func Read(file string, r io.Reader, each func(Entry) error) error {
 }
 
 func notFeed(file string) error {
-	return finding.Unreadable(finding.Place{File: file}, "this is no feed: its root element is neither rss nor feed",
+	return finding.Unreadable(finding.Place{File: file}, "this is not a feed: its root element is neither rss nor feed",
 		"export it as RSS 2.0 or Atom")
 }
 

@@ -29,7 +29,7 @@ func ParseSeverity(s string) (Severity, error) {
 	case Error, Warning, Note, never:
 		return v, nil
 	}
-	return "", fmt.Errorf("%s is no severity; say error, warning, note or never", address.Printable(s))
+	return "", fmt.Errorf("%s is not a severity; say error, warning, note or never", address.Printable(s))
 }
 
 func (s Severity) rank() int {

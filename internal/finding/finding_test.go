@@ -32,7 +32,7 @@ func TestWorst(t *testing.T) {
 		assert.Equal(t, want, Worst(list, s), limit)
 	}
 	_, err := ParseSeverity("bad\x1b")
-	assert.EqualError(t, err, `bad\x1b is no severity; say error, warning, note or never`)
+	assert.EqualError(t, err, `bad\x1b is not a severity; say error, warning, note or never`)
 }
 
 func TestString(t *testing.T) {

@@ -97,7 +97,7 @@ func TestBadInput(t *testing.T) {
 			"row of more than 8 MiB"},
 		"JSON: deep": {"", strings.NewReader(`[{"key": ` + strings.Repeat("[", 100000)),
 			"deep in one another"},
-		"JSON: deeper":     {"", strings.NewReader(strings.Repeat("[", 100000)), "no table in JSON"},
+		"JSON: deeper":     {"", strings.NewReader(strings.Repeat("[", 100000)), "not a table in JSON"},
 		"JSON: breaks off": {"", strings.NewReader(`[{"key": "a"}, {"key":`), "it breaks off"},
 		"JSON: no objects": {"", strings.NewReader(`{"a": {"b": [1, 2]}}`), "no column names pages"},
 		"JSON: many names": {"", strings.NewReader(manyNames()), "more than 2000 names"},

@@ -58,7 +58,7 @@ func (g *Gatherer) Read(name string, form source.Form, r io.Reader) (parts []str
 	case source.HTML:
 		err = g.readPage(name, (&url.URL{Path: "/" + path.Base(name)}).EscapedPath(), text)
 	default:
-		err = fmt.Errorf("%q is no form of a source", form)
+		err = fmt.Errorf("%q is not a form of a source", form)
 	}
 	if err == nil && s.Records == 0 && s.Log == nil && len(parts) == 0 && len(g.found) == bad {
 		err = finding.Unreadable(finding.Place{File: name}, "there is nothing in it but its head",
@@ -112,7 +112,7 @@ func (g *Gatherer) readTable(s *Summary, r io.Reader) error {
 			continue
 		}
 		if state == "?" {
-			g.found = append(g.found, table.BadRow(s.Source, row.Line, fmt.Sprintf("%q is no state", f("state")),
+			g.found = append(g.found, table.BadRow(s.Source, row.Line, fmt.Sprintf("%q is not a state", f("state")),
 				"say live, draft, away or gone"))
 			continue
 		}

@@ -36,7 +36,7 @@ func TestBadRows(t *testing.T) {
 		"pages.csv:3: error bad-row: the page a@en stands in line 2 already; give one of them another key or language",
 		`pages.csv:4: error bad-row: key "b c" with language "en" name no page; give both, without @ / : ? # or spaces`,
 		`pages.csv:5: error bad-row: key "" with language "en" name no page; give both, without @ / : ? # or spaces`,
-		`pages.csv:6: error bad-row: "asleep" is no state; say live, draft, away or gone`,
+		`pages.csv:6: error bad-row: "asleep" is not a state; say live, draft, away or gone`,
 	}, lines)
 }
 

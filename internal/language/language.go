@@ -68,7 +68,7 @@ func Parse(tag string) (Code, *Mistake) {
 	rest := parts[1:]
 	if len(rest) > 0 && len(rest[0]) == 4 {
 		if !listed(scripts, rest[0]) {
-			return c, &Mistake{What: fmt.Sprintf("%s: %s is no script of ISO 15924", shown, rest[0]),
+			return c, &Mistake{What: fmt.Sprintf("%s: %s is not a script of ISO 15924", shown, rest[0]),
 				Likely: c.Language}
 		}
 		c.Script, rest = strings.ToUpper(rest[0][:1])+rest[0][1:], rest[1:]
@@ -106,12 +106,12 @@ func spelling(tag, shown string) *Mistake {
 		return &Mistake{What: shown + ": an underscore, where codes have a hyphen",
 			Likely: likely(strings.ReplaceAll(tag, "_", "-"))}
 	case strings.EqualFold(tag, "xdefault"), strings.EqualFold(tag, "x_default"), strings.EqualFold(tag, "default"):
-		return &Mistake{What: shown + " is no code", Likely: Default}
+		return &Mistake{What: shown + " is not a code", Likely: Default}
 	}
 	for _, part := range strings.Split(tag, "-") {
 		if part == "" || len(part) > 8 || strings.Trim(strings.ToLower(part),
 			"abcdefghijklmnopqrstuvwxyz0123456789") != "" {
-			return &Mistake{What: fmt.Sprintf("%q is no code: codes are letters and digits with hyphens between",
+			return &Mistake{What: fmt.Sprintf("%q is not a code: codes are letters and digits with hyphens between",
 				shown)}
 		}
 	}
@@ -155,7 +155,7 @@ func languageMistake(parts []string, shown string) *Mistake {
 	if listed(regions, first) {
 		return &Mistake{What: fmt.Sprintf("%s: %s is a country, no language of ISO 639-1", shown, first)}
 	}
-	return &Mistake{What: fmt.Sprintf("%s: %s is no language of ISO 639-1", shown, first)}
+	return &Mistake{What: fmt.Sprintf("%s: %s is not a language of ISO 639-1", shown, first)}
 }
 
 // regionMistake judges what stands where a region is expected.
@@ -168,14 +168,14 @@ func regionMistake(c Code, region, shown string) *Mistake {
 		return nil
 	}
 	if meant, ok := lookup(wrongRegions, region); ok {
-		return &Mistake{What: fmt.Sprintf("%s: %s is no region of ISO 3166-1", shown, strings.ToUpper(region)),
+		return &Mistake{What: fmt.Sprintf("%s: %s is not a region of ISO 3166-1", shown, strings.ToUpper(region)),
 			Likely: likely(meant)}
 	}
 	if script, ok := lookup(oldScripts, region); ok {
 		c.Script = script
 		return &Mistake{What: fmt.Sprintf("%s: %s is neither a script nor a region", shown, region), Likely: c.String()}
 	}
-	what := fmt.Sprintf("%s: %s is no region of ISO 3166-1", shown, strings.ToUpper(region))
+	what := fmt.Sprintf("%s: %s is not a region of ISO 3166-1", shown, strings.ToUpper(region))
 	switch {
 	case strings.Trim(region, "0123456789") == "":
 		return &Mistake{What: shown + ": a region by number, which search engines don't read", Likely: c.String()}

@@ -75,7 +75,7 @@ func Read(file string, r io.Reader, base address.Address) ([]Page, []finding.Fin
 				"name the sitemaps that it lists")
 		}
 	default:
-		err = finding.Unreadable(finding.Place{File: file}, "this is no table, list, sitemap or feed",
+		err = finding.Unreadable(finding.Place{File: file}, "this is not a table, list, sitemap or feed",
 			"gather it into a project, and name that")
 	}
 	if err == nil && len(p.pages)+len(p.found) == 0 {

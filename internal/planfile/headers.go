@@ -87,7 +87,7 @@ func readPlaces(v value) address.Places {
 		if s[0] == '/' {
 			normal, err := address.Path(s)
 			if err != nil || address.MergeSlashes(normal) != normal {
-				item.fail("write it with single slashes", "%q is no path", address.Printable(s))
+				item.fail("write it with single slashes", "%q is not a path", address.Printable(s))
 			}
 			s = normal
 		}
@@ -106,7 +106,7 @@ func readNetworks(v value) []netip.Prefix {
 			n, err = a.Prefix(a.BitLen())
 		}
 		if err != nil {
-			item.fail("write an IP address such as 192.0.2.7, or a network such as 192.0.2.0/24", "%q is no network",
+			item.fail("write an IP address such as 192.0.2.7, or a network such as 192.0.2.0/24", "%q is not a network",
 				address.Printable(s))
 		}
 		list = append(list, n.Masked())
@@ -124,7 +124,7 @@ func (c *Settings) readRule(v value) {
 		f = v.fields("from", "serve", "class", "except")
 		s := Serve{Pattern: c.readPattern(v, f, "serve"), Where: v.place()}
 		if !strings.HasPrefix(s.To, "/") {
-			f["serve"].fail("write a path of this server, such as /page.php?slug={slug}", "%q is no internal address",
+			f["serve"].fail("write a path of this server, such as /page.php?slug={slug}", "%q is not an internal address",
 				address.Printable(s.To))
 		}
 		if len(s.Reader.Query()) > 0 {
@@ -141,7 +141,7 @@ func (c *Settings) readRule(v value) {
 		if s, ok := f["status"]; ok {
 			r.Status = s.number(301, 410)
 			if !resolve.ValidStatus(r.Status) || r.Status == 410 {
-				s.fail("write 301, 302, 303, 307 or 308", "%d is no status of a redirect", r.Status)
+				s.fail("write 301, 302, 303, 307 or 308", "%d is not a status of a redirect", r.Status)
 			}
 		}
 		if q, ok := f["query"]; ok {
@@ -220,7 +220,7 @@ func (c *Settings) readHeaders(v value) {
 	if having, ok := f["having"]; ok {
 		for _, item := range having.list() {
 			if !parameterName(item.text()) {
-				item.fail("write it as in an address; only its end may be *", "%q is no name of a parameter",
+				item.fail("write it as in an address; only its end may be *", "%q is not a name of a parameter",
 					address.Printable(item.text()))
 			}
 			h.Having = append(h.Having, item.text())
@@ -244,7 +244,7 @@ func readHeader(e entry, reader *template.Reader) Header {
 	token := e.key != "" && strings.Trim(e.key, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-") == ""
 	if !token || slices.Contains(ownedByServers(), strings.ToLower(e.key)) {
 		e.at.fail("headers such as X-Robots-Tag, Link or Strict-Transport-Security can be added",
-			"%q is no header that a rule may add", address.Printable(e.key))
+			"%q is not a header that a rule may add", address.Printable(e.key))
 	}
 	text := e.value.text()
 	if text == "" || len(text) > maxHeader ||
@@ -265,7 +265,7 @@ func readHeader(e entry, reader *template.Reader) Header {
 		if !closed || reader == nil || !slices.ContainsFunc(reader.Elements(),
 			func(x template.Element) bool { return x.Name == name && !x.List && x.Class.Reflectable() }) {
 			e.value.fail("write braces around single variables of for: only, of a class without signs",
-				"{%s is no variable that a header can take over", address.Printable(name))
+				"{%s is not a variable that a header can take over", address.Printable(name))
 		}
 		h.Value, text = append(h.Value, template.Piece{Name: name}), rest
 	}
@@ -280,7 +280,7 @@ func (c *Settings) readFront(v value) {
 	}
 	front := &Front{To: to.text(), Where: v.place()}
 	if normal, err := address.Path(front.To); err != nil || normal != front.To || !address.Reflectable(front.To) {
-		to.fail("write a path such as /index.php", "%q is no path of a script", address.Printable(front.To))
+		to.fail("write a path such as /index.php", "%q is not a path of a script", address.Printable(front.To))
 	}
 	if e, ok := f["except"]; ok {
 		front.Except = readPlaces(e)

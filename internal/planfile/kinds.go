@@ -86,7 +86,7 @@ func (c *Settings) readSlugs(v value) {
 	if v, ok := f["collide"]; ok {
 		way, err := ParseCollide(v.text())
 		if err != nil || way == CollideAsk {
-			v.fail("say number, parent or date", "%q is no rule for collisions", address.Printable(v.text()))
+			v.fail("say number, parent or date", "%q is not a rule for collisions", address.Printable(v.text()))
 		}
 		c.Collide = way
 	}

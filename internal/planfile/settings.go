@@ -146,7 +146,7 @@ func (c *Settings) readSite(v value) {
 		for _, item := range v.list() {
 			host, err := address.Host(item.text())
 			if err != nil || strings.ContainsAny(host, ":/") {
-				item.fail("write a host name alone, such as www.skerrywick.example", "%q is no host name",
+				item.fail("write a host name alone, such as www.skerrywick.example", "%q is not a host name",
 					address.Printable(item.text()))
 			}
 			if host == a.Host || slices.Contains(list, host) || slices.Contains(c.Site.Hosts, host) {
@@ -221,7 +221,7 @@ func (c *Settings) readPaths(v value) {
 			name := item.text()
 			if normal, err := address.Path("/" + name); err != nil || normal != "/"+name ||
 				strings.ContainsAny(name, "/%") || name == "" {
-				item.fail("write a name such as index.html", "%q is no name of an index file", address.Printable(name))
+				item.fail("write a name such as index.html", "%q is not a name of an index file", address.Printable(name))
 			}
 			p.Index = append(p.Index, name)
 		}
@@ -238,7 +238,7 @@ func (c *Settings) readPaths(v value) {
 func languageTag(v value, s string) string {
 	tag, err := language.Parse(s)
 	if err != nil || !strings.EqualFold(tag.String(), s) {
-		v.fail("write a language tag of BCP 47, such as en, de-CH or nb", "%q is no language", address.Printable(s))
+		v.fail("write a language tag of BCP 47, such as en, de-CH or nb", "%q is not a language", address.Printable(s))
 	}
 	return tag.String()
 }
@@ -302,7 +302,7 @@ func (c *Settings) readLanguages(v value) {
 func (c *Settings) readLanguageHost(l *Language, v value) {
 	host, err := address.Host(v.text())
 	if err != nil || strings.ContainsAny(host, ":/") {
-		v.fail("write a host name alone, such as skerrywick-ch.example", "%q is no host name",
+		v.fail("write a host name alone, such as skerrywick-ch.example", "%q is not a host name",
 			address.Printable(v.text()))
 	}
 	if !c.Site.IsLanguageHost(host) {
@@ -377,14 +377,14 @@ func (c *Settings) readParameters(v value) {
 				p.Name, p.For = m["name"].text(), strings.TrimSuffix(m["for"].text(), "/")
 				if normal, err := address.Path(p.For); err != nil || normal != p.For || p.For == "/" ||
 					strings.TrimSuffix(c.SiteForm(p.For), "/") != p.For {
-					item.fail("write a path such as /timetables", "%q is no path as the site spells paths",
+					item.fail("write a path such as /timetables", "%q is not a path as the site spells paths",
 						address.Printable(p.For))
 				}
 			} else {
 				p.Name = item.text()
 			}
 			if !parameterName(p.Name) {
-				item.fail("write it as in an address; only its end may be *", "%q is no name of a parameter",
+				item.fail("write it as in an address; only its end may be *", "%q is not a name of a parameter",
 					address.Printable(p.Name))
 			}
 			c.Parameters.All = append(c.Parameters.All, p)

@@ -89,7 +89,7 @@ func NewServer(p *plan.Plan, upstream *url.URL, now func() time.Time, log func(A
 // ServeHTTP answers a request as the plan does.
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if r.Method == http.MethodConnect || !strings.HasPrefix(r.RequestURI, "/") {
-		page(w, http.StatusBadRequest, "This is no proxy", "ask for a path")
+		page(w, http.StatusBadRequest, "This is not a proxy", "ask for a path")
 		return
 	}
 	scheme := "http"
@@ -100,7 +100,7 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	asked := Asked{At: s.now(), Method: r.Method, URL: url}
 	q, err := plan.NewRequest(r.Method, url)
 	if err != nil {
-		page(w, http.StatusBadRequest, "This is no address", err.Error())
+		page(w, http.StatusBadRequest, "This is not an address", err.Error())
 		return
 	}
 	q.Forwarded = r.Header.Get("X-Forwarded-Proto")

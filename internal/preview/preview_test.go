@@ -83,8 +83,8 @@ func TestAnswersAsThePlan(t *testing.T) {
 		{"GET /nope HTTP/1.1\r\nHost: skerrywick.example", 404, "", "no page has this address"},
 		{"GET /a%2Fb HTTP/1.1\r\nHost: skerrywick.example", 404, "", "encoded slash"},
 		{"GET / HTTP/1.1\r\nHost: evil.example", 421, "", "evil.example is not one of"},
-		{"GET http://skerrywick.example/routes HTTP/1.1\r\nHost: skerrywick.example", 400, "", "no proxy"},
-		{"CONNECT skerrywick.example:443 HTTP/1.1\r\nHost: skerrywick.example", 400, "", "no proxy"},
+		{"GET http://skerrywick.example/routes HTTP/1.1\r\nHost: skerrywick.example", 400, "", "not a proxy"},
+		{"CONNECT skerrywick.example:443 HTTP/1.1\r\nHost: skerrywick.example", 400, "", "not a proxy"},
 		{"GET /%zz HTTP/1.1\r\nHost: skerrywick.example", 400, "", ""},
 	} {
 		r := ask(t, at, c.head)

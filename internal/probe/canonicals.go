@@ -183,7 +183,7 @@ func (v *Survey) judgeMoves(s *Section) {
 		switch {
 		case p.Location != "" && p.To == (address.Address{}):
 			s.add(finding.RedirectUnreadable, finding.Error, a,
-				fmt.Sprintf("it leads to %q, which is no http or https address", address.Printable(p.Location)), "",
+				fmt.Sprintf("it leads to %q, which is not an http or https address", address.Printable(p.Location)), "",
 				"write the address of a page there")
 		case p.To == (address.Address{}):
 		case r.Loop:

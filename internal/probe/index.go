@@ -140,7 +140,7 @@ func (v *Survey) judgeSitemaps(s *Section) {
 				"put it there, or take it out of robots.txt")
 		case m.Problem != "":
 			s.add(finding.SitemapUnreadable, finding.Error, at,
-				fmt.Sprintf("%s is no sitemap: %s", at, address.Printable(m.Problem)),
+				fmt.Sprintf("%s is not a sitemap: %s", at, address.Printable(m.Problem)),
 				"what stands behind the mistake isn't read", "mend it; see sitemaps 0.9")
 		case !m.Named:
 			s.add(finding.SitemapNotNamed, finding.Warning, at, fmt.Sprintf("robots.txt doesn't name %s", at),
@@ -152,10 +152,10 @@ func (v *Survey) judgeSitemaps(s *Section) {
 				"divide it, and list the parts in an index")
 		}
 		for _, u := range m.Wrong {
-			what, advice := fmt.Sprintf("line %d: %q is no address", u.Line, address.Printable(u.Location)),
+			what, advice := fmt.Sprintf("line %d: %q is not an address", u.Line, address.Printable(u.Location)),
 				"write it with scheme and host"
 			if _, err := address.Parse(u.Location); err == nil {
-				what, advice = fmt.Sprintf("line %d: %q is no date", u.Line, address.Printable(u.Modified)),
+				what, advice = fmt.Sprintf("line %d: %q is not a date", u.Line, address.Printable(u.Modified)),
 					"write it as 2026-11-23"
 			}
 			s.add(finding.SitemapEntry, finding.Warning, at, what, "", advice)

@@ -90,7 +90,7 @@ func TestEachDifferenceNamesItsHop(t *testing.T) {
 		"a circle": {map[string]fetch.Reply{old: {Status: 301, Location: old}}, nil, "no-answer",
 			"still being redirected after 10 hops"},
 		"a bad target": {map[string]fetch.Reply{old: {Status: 301, Location: "javascript:alert(1)"}}, nil,
-			"no-answer", "javascript:alert(1) is no http or https address"},
+			"no-answer", "javascript:alert(1) is not an http or https address"},
 		"a hostile bytes": {map[string]fetch.Reply{old: {Status: 301, Location: "https://skerrywick.example/\x1b[2J"}},
 			nil, "no-answer", `\x1b[2J`},
 	} {

@@ -438,7 +438,10 @@ func (c *checker) row(w *resolve.Walker, i int, grow bool) (found []finding.Find
 		}
 		o := c.onward(w, at, grow, int32(i))
 		c.lead(int32(i), o)
-		return nil, o.sure
+		if o.sure && o.node == int32(i) && !c.later(i) {
+			found = append(found, c.self(i))
+		}
+		return found, o.sure
 	}
 	if !c.Site.Has(target.Host) {
 		return c.foreign(c.list.place(i), target), true
@@ -490,10 +493,7 @@ func (c *checker) spelled(w *resolve.Walker, i int, source, target address.Addre
 	target.Fragment = ""
 	switch {
 	case o.final == source, target == source, o.node == int32(i):
-		c.flags[i] |= stuck
-		found = append(found, c.finding(i, finding.Self, finding.Error, fmt.Sprintf("%s leads to itself", r.from),
-			"on many servers a visitor goes round until the browser gives up",
-			"delete the row, or write the target that was meant"))
+		found = append(found, c.self(i))
 		if c.met(w, target) {
 			return found
 		}
@@ -514,6 +514,13 @@ func (c *checker) spelled(w *resolve.Walker, i int, source, target address.Addre
 	return append(found, c.finding(i, finding.HiddenChain, finding.Warning,
 		fmt.Sprintf("%s leads to %s, which %s again", r.from, r.to, by),
 		"each visitor makes two hops", end))
+}
+
+// self is the finding for a row that leads to itself.
+func (c *checker) self(i int) finding.Finding {
+	c.flags[i] |= stuck
+	return c.finding(i, finding.Self, finding.Error, c.list.at(i).from+" leads to itself",
+		"on many servers a visitor goes round until the browser gives up", "delete the row, or write the target that was meant")
 }
 
 // mayBecome reports whether the site's own rules could make a path of another. They take away from its beginning, from

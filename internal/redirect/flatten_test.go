@@ -60,7 +60,7 @@ func TestFlatten(t *testing.T) {
 		"/s,/s,301")
 	fine, refused := Part(list, small(list))
 	assert.Equal(t, "from,to,status\n/y,/z,301\n/d,/f,301\n", string(fine.Encode()),
-		"what a row of a conflict leads to is no part of it")
+		"what a row of a conflict leads to is not a part of it")
 	assert.Equal(t, 6, refused.Len())
 }
 

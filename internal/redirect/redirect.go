@@ -123,7 +123,7 @@ func (f *fields) parse(row *Row, site address.Site) *finding.Finding {
 		row.Status = 301
 	default:
 		if row.Status, err = strconv.Atoi(f.status); err != nil || !resolve.ValidStatus(row.Status) {
-			return bad(finding.BadRow, "%q is no status of a redirect; write 301, 302, 303, 307, 308 or 410",
+			return bad(finding.BadRow, "%q is not a status of a redirect; write 301, 302, 303, 307, 308 or 410",
 				address.Printable(f.status))
 		}
 	}

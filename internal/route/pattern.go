@@ -70,7 +70,7 @@ func NewPattern(from, to string, classes map[string]template.Class, site address
 		}
 	}
 	if host := literalHost(to); !strings.HasPrefix(to, "/") && (host == "" || strings.ContainsAny(host, "{}")) {
-		return nil, &PatternError{"to", fmt.Sprintf("%q lets a visitor choose the host, or is no address",
+		return nil, &PatternError{"to", fmt.Sprintf("%q lets a visitor choose the host, or is not an address",
 			address.Printable(to)), "write the host, and a / before the first variable or {/x*}", true}
 	}
 	if at, err := address.Resolve(site.Origin, p.Example()); err != nil || address.Unsafe(at.Path) {

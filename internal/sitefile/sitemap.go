@@ -82,7 +82,7 @@ func ReadSitemap(file string, r io.Reader, each func(URL) error) (Sitemap, error
 
 func notSitemap(file string) error {
 	return finding.Unreadable(finding.Place{File: file},
-		"this is no sitemap: its root element is neither urlset nor sitemapindex", "see sitemaps 0.9")
+		"this is not a sitemap: its root element is neither urlset nor sitemapindex", "see sitemaps 0.9")
 }
 
 // readURL reads the children of <url> or <sitemap>.

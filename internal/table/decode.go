@@ -27,7 +27,7 @@ func decode(file string, raw *bufio.Reader, sample []byte) (*bufio.Reader, *text
 	case bytes.HasPrefix(sample, []byte("\ufeff")):
 		_, _ = raw.Discard(3)
 	case bytes.IndexByte(sample, 0) >= 0:
-		return nil, nil, finding.Unreadable(finding.Place{File: file}, "this is no text: it holds NUL bytes",
+		return nil, nil, finding.Unreadable(finding.Place{File: file}, "this is not a text: it holds NUL bytes",
 			"save the table as CSV")
 	case !validBeginning(sample):
 		from = charmap.Windows1252

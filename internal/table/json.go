@@ -174,7 +174,7 @@ func (j *jsonReader) row() error {
 	line := j.source.lineAt(j.decoder.InputOffset())
 	row := &Row{Line: line, table: j.table}
 	if token != json.Delim('{') {
-		j.bad = append(j.bad, BadRow(j.table.File, line, "this is no object",
+		j.bad = append(j.bad, BadRow(j.table.File, line, "this is not an object",
 			"write {\"address\": ..., \"title\": ...}"))
 		if token == json.Delim('[') {
 			return j.skip()
@@ -266,7 +266,7 @@ func (j *jsonReader) unreadable(err error) error {
 		what = "it breaks off"
 	}
 	line := j.source.lineAt(j.decoder.InputOffset())
-	return finding.Unreadable(finding.Place{File: j.table.File, Line: line}, "this is no table in JSON: "+what,
+	return finding.Unreadable(finding.Place{File: j.table.File, Line: line}, "this is not a table in JSON: "+what,
 		"write a list of objects, or one object a line")
 }
 

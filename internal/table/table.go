@@ -403,7 +403,7 @@ func (t *Table) unreadable(err error) error {
 	var parse *csv.ParseError
 	if errors.As(err, &parse) {
 		return finding.Unreadable(finding.Place{File: t.File, Line: parse.Line, Column: parse.Column},
-			"this is no table of comma-separated values: "+parse.Err.Error(), quoteAdvice)
+			"this is not a table of comma-separated values: "+parse.Err.Error(), quoteAdvice)
 	}
 	return fmt.Errorf("reading %s: %w", t.File, err)
 }

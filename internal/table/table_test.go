@@ -31,7 +31,7 @@ func TestUnreadable(t *testing.T) {
 		"a,b\n":     `t.csv:1: error unreadable: there is no column "key"; the columns are: a, b`,
 		"key,key\n": `t.csv:1:5: error unreadable: column 2 is named "key" like another`,
 		"key,\n":    `column 2 is named ""`,
-		"key\n\"a":  "error unreadable: this is no table",
+		"key\n\"a":  "error unreadable: this is not a table",
 	} {
 		_, _, err := Read("t.csv", strings.NewReader(text), "key")
 		var input *finding.Input
@@ -112,7 +112,7 @@ func TestWhatSpreadsheetsWrite(t *testing.T) {
 func TestHostileTables(t *testing.T) {
 	long := "key\n" + strings.Repeat("x", 3<<20) + "\n"
 	for text, want := range map[string]string{
-		"\x00\x01\x02binary":                  "t.csv: error unreadable: this is no text: it holds NUL bytes",
+		"\x00\x01\x02binary":                  "t.csv: error unreadable: this is not a text: it holds NUL bytes",
 		long:                                  "t.csv:2: error unreadable: a line of more than 1 MiB",
 		"key,\"" + strings.Repeat("y", 3<<20): "t.csv:1: error unreadable: a line of more than 1 MiB",
 		"key" + strings.Repeat(",c", 20000) + "\n": "t.csv:1: error unreadable: 20001 columns; at most 10000 are read",

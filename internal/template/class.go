@@ -53,7 +53,7 @@ func ParseClass(s string) (Class, error) {
 	}
 	set, length, ok := strings.Cut(strings.TrimPrefix(s, "["), "]")
 	if !ok || !strings.HasPrefix(s, "[") || set == "" {
-		return c, fmt.Errorf("%q is no class; say slug, word, digits, segment, segments, or characters with a "+
+		return c, fmt.Errorf("%q is not a class; say slug, word, digits, segment, segments, or characters with a "+
 			"length such as [0-9]{4}", s)
 	}
 	if err := c.add(set); err != nil {

@@ -77,11 +77,11 @@ func parseExpression(s string) (part, error) {
 			v.name = name
 			if _, err := fmt.Sscanf(length, "%d", &v.prefix); err != nil || v.prefix < 1 || v.prefix > 9999 ||
 				fmt.Sprint(v.prefix) != length {
-				return p, fmt.Errorf("%q is no prefix length from 1 to 9999", length)
+				return p, fmt.Errorf("%q is not a prefix length from 1 to 9999", length)
 			}
 		}
 		if !variableName(v.name) {
-			return p, fmt.Errorf("%q is no variable name", v.name)
+			return p, fmt.Errorf("%q is not a variable name", v.name)
 		}
 		p.vars = append(p.vars, v)
 	}
