@@ -47,7 +47,8 @@ func TestImportsGoOneWay(t *testing.T) {
 		for _, imported := range file.Imports {
 			text := strings.Trim(imported.Path.Value, `"`)
 			if other, ok := strings.CutPrefix(text, "young-compass/"); ok && folder(other) != own {
-				assert.Less(t, place[folder(other)], place[own], "%s imports %s, which stands below it", own, folder(other))
+				assert.Less(t, place[folder(other)], place[own], "%s imports %s, which stands below it", own,
+					folder(other))
 			}
 		}
 		return nil

@@ -40,13 +40,15 @@ func TestExitStatus(t *testing.T) {
 		"trace":                                        2,
 		"design --output " + dir:                       3, // a folder can't be written as a file
 	} {
-		var stdout, stderr bytes.Buffer
-		got := cli.Main(context.Background(), append(strings.Fields(args), "--project", dir), strings.NewReader(""),
-			&stdout, &stderr)
-		assert.Equal(t, want, got, "%s\n%s%s", args, stdout.String(), stderr.String())
-		if want >= 2 {
-			assert.Equal(t, 1, strings.Count(stderr.String(), "\n"), "one clear line: %s", stderr.String())
-		}
+		t.Run(args, func(t *testing.T) {
+			var stdout, stderr bytes.Buffer
+			got := cli.Main(context.Background(), append(strings.Fields(args), "--project", dir), strings.NewReader(""),
+				&stdout, &stderr)
+			assert.Equal(t, want, got, "%s\n%s%s", args, stdout.String(), stderr.String())
+			if want >= 2 {
+				assert.Equal(t, 1, strings.Count(stderr.String(), "\n"), "one clear line: %s", stderr.String())
+			}
+		})
 	}
 	assert.Equal(t, 3, cli.Main(cancelled, []string{"probe", "--project", dir, "--at", "127.0.0.1:1,1"}, nil,
 		&bytes.Buffer{}, &bytes.Buffer{}), "interrupted")

@@ -85,10 +85,12 @@ func TestParseRefuses(t *testing.T) {
 		"http://skerrywick.example/\xff":                              "not UTF-8",
 		"http://skerrywick.example/" + strings.Repeat("a", MaxLength): "at most 8000",
 	} {
-		_, err := Parse(in)
-		if assert.Error(t, err, in) {
-			assert.Contains(t, err.Error(), why, in)
-		}
+		t.Run(in, func(t *testing.T) {
+			_, err := Parse(in)
+			if assert.Error(t, err, in) {
+				assert.Contains(t, err.Error(), why, in)
+			}
+		})
 	}
 }
 
@@ -135,10 +137,12 @@ func TestNormal(t *testing.T) {
 		"https://xn--fhre-loa.example/": "https://xn--fhre-loa.example/",
 		"http://a.example/.x":           "http://a.example/.x",
 	} {
-		a, err := Parse(in)
-		got := a.String()
-		require.NoError(t, err, in)
-		assert.Equal(t, want, got)
+		t.Run(in, func(t *testing.T) {
+			a, err := Parse(in)
+			got := a.String()
+			require.NoError(t, err, in)
+			assert.Equal(t, want, got)
+		})
 	}
 	_, err := Parse("nonsense")
 	assert.Error(t, err)
@@ -169,7 +173,9 @@ func TestUnsafe(t *testing.T) {
 		"/%7F":   true,
 		"/%252F": false, "/%C3%A9%2F": true, "/%": false, "/x%2": false,
 	} {
-		assert.Equal(t, want, Unsafe(path), path)
+		t.Run(path, func(t *testing.T) {
+			assert.Equal(t, want, Unsafe(path), path)
+		})
 	}
 }
 

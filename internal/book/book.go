@@ -92,7 +92,8 @@ func Read(file string, r io.Reader) (*Book, []finding.Finding, error) {
 			}
 		}
 		if e.State.rank() < 0 {
-			bad(fmt.Sprintf("%q is not a state of an address", row.Get("state")), "say current, shown, variant or former")
+			bad(fmt.Sprintf("%q is not a state of an address", row.Get("state")),
+				"say current, shown, variant or former")
 			continue
 		}
 		if e.State == Current {

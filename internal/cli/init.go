@@ -59,7 +59,8 @@ func (a *app) initCommand() *cobra.Command {
 		RunE: func(*cobra.Command, []string) error {
 			o, err := address.Parse(origin)
 			if err != nil || o != o.Origin() {
-				return fmt.Errorf("--origin: %s is not an origin; write scheme and host, such as https://skerrywick.example",
+				return fmt.Errorf("--origin: %s is not an origin; write scheme and host, such as "+
+					"https://skerrywick.example",
 					address.Printable(origin))
 			}
 			path := a.in(project.PlanFile)

@@ -78,7 +78,8 @@ func (a *app) serve(c *cobra.Command, p *plan.Plan, s serving) error {
 	if s.upstream != "" {
 		o, err := address.Parse(s.upstream)
 		if err != nil || o != o.Origin() {
-			return fmt.Errorf("--upstream: %s is not an origin; write scheme, host and port", address.Printable(s.upstream))
+			return fmt.Errorf("--upstream: %s is not an origin; write scheme, host and port",
+				address.Printable(s.upstream))
 		}
 		behind = &url.URL{Scheme: o.Scheme, Host: o.Host}
 	}

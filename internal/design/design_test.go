@@ -93,8 +93,10 @@ func TestWhatStandsInTheWay(t *testing.T) {
 			map[string]int{"bad-fixed": 1}},
 		"fixed, and redirected": {"a,en,page,A,live,/en/about,,,\n", "", map[string]int{}},
 	} {
-		_, found := propose(t, c.pages, c.book)
-		assert.Equal(t, c.want, finding.Count(found), "%s: %v", name, found)
+		t.Run(name, func(t *testing.T) {
+			_, found := propose(t, c.pages, c.book)
+			assert.Equal(t, c.want, finding.Count(found), "%s: %v", name, found)
+		})
 	}
 }
 

@@ -27,9 +27,11 @@ func TestSortWorstFirst(t *testing.T) {
 func TestWorst(t *testing.T) {
 	list := []Finding{{Severity: Warning}}
 	for limit, want := range map[string]bool{"error": false, "warning": true, "note": true, "never": false} {
-		s, err := ParseSeverity(limit)
-		require.NoError(t, err)
-		assert.Equal(t, want, Worst(list, s), limit)
+		t.Run(limit, func(t *testing.T) {
+			s, err := ParseSeverity(limit)
+			require.NoError(t, err)
+			assert.Equal(t, want, Worst(list, s), limit)
+		})
 	}
 	_, err := ParseSeverity("bad\x1b")
 	assert.EqualError(t, err, `bad\x1b is not a severity; say error, warning, note or never`)

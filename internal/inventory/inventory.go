@@ -203,7 +203,8 @@ func fromRow(file string, row table.Row, fields []string, defaultLanguage string
 	switch p.State {
 	case Live, Draft, Away, Gone:
 	default:
-		bad := table.BadRow(file, row.Line, fmt.Sprintf("%q is not a state", f("state")), "say live, draft, away or gone")
+		bad := table.BadRow(file, row.Line, fmt.Sprintf("%q is not a state", f("state")),
+			"say live, draft, away or gone")
 		return p, &bad
 	}
 	for _, name := range fields {

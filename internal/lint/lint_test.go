@@ -66,8 +66,10 @@ func TestFaultsOfOneAddress(t *testing.T) {
 		"/%25title%25":                                  "placeholder",
 		"/undefined/x":                                  "placeholder",
 	} {
-		got := codes(Judge{DefaultLanguage: "en"}.Findings([]Subject{subject(t, text)}))
-		assert.ElementsMatch(t, strings.Fields(want), strings.Fields(got), text)
+		t.Run(text, func(t *testing.T) {
+			got := codes(Judge{DefaultLanguage: "en"}.Findings([]Subject{subject(t, text)}))
+			assert.ElementsMatch(t, strings.Fields(want), strings.Fields(got), text)
+		})
 	}
 }
 
@@ -119,9 +121,11 @@ func TestABetterAddress(t *testing.T) {
 		"/4711":                     "/the-title",
 		"/guides/%7Bslug%7D":        "/guides/the-title",
 	} {
-		s := subject(t, text)
-		s.Title = "The title"
-		assert.Equal(t, want, Judge{DefaultLanguage: "en"}.better(s), text)
+		t.Run(text, func(t *testing.T) {
+			s := subject(t, text)
+			s.Title = "The title"
+			assert.Equal(t, want, Judge{DefaultLanguage: "en"}.better(s), text)
+		})
 	}
 	s := subject(t, "/x_y")
 	s.Better = "/decided"

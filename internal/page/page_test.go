@@ -43,11 +43,13 @@ func TestHead(t *testing.T) {
 		"behind a div":    `<head><div></div><link rel=canonical href=/a><link rel=alternate hreflang=de href=/b></head>`,
 		"behind text":     `<head>text<link rel=canonical href=/a><link rel=alternate hreflang=de href=/b></head>`,
 	} {
-		s, err := Read(strings.NewReader(text), "text/html")
-		require.NoError(t, err)
-		assert.Equal(t, []Canonical{{"/a", true}}, s.Canonicals, name)
-		assert.Equal(t, []Alternate{{"de", "/b", true}}, s.Alternates, name)
-		assert.Empty(t, s.Canonical(), name)
+		t.Run(name, func(t *testing.T) {
+			s, err := Read(strings.NewReader(text), "text/html")
+			require.NoError(t, err)
+			assert.Equal(t, []Canonical{{"/a", true}}, s.Canonicals, name)
+			assert.Equal(t, []Alternate{{"de", "/b", true}}, s.Alternates, name)
+			assert.Empty(t, s.Canonical(), name)
+		})
 	}
 	s, err := Read(strings.NewReader(`<!doctype html> <!-- c --> <html><noscript><link rel=stylesheet href=/x.css></noscript><script>"a"</script><link rel=canonical href=/a><link rel=canonical href=/b><link rel=next href="?page=2">`), "text/html")
 	require.NoError(t, err)

@@ -133,9 +133,11 @@ func TestSplit(t *testing.T) {
 		"":                    "",
 		"フェリー 12":             "フェリー|12",
 	} {
-		var words []string
-		split(text, func(word string) { words = append(words, word) })
-		assert.Equal(t, want, strings.Join(words, "|"), text)
+		t.Run(text, func(t *testing.T) {
+			var words []string
+			split(text, func(word string) { words = append(words, word) })
+			assert.Equal(t, want, strings.Join(words, "|"), text)
+		})
 	}
 }
 

@@ -17,11 +17,13 @@ func ExamplePlan_Answer() {
 		fmt.Println(err)
 		return
 	}
-	pages, _, _ := inventory.Read("pages.csv", strings.NewReader("key,language,title,state\nroutes,en,Routes,live\n"), "en")
+	pages, _, _ := inventory.Read("pages.csv", strings.NewReader("key,language,title,state\nroutes,en,Routes,live\n"),
+		"en")
 	entries, _, _ := book.Read("addresses.csv", strings.NewReader("address,page,state\n"+
 		"https://skerrywick.example/routes,routes@en,current\nhttp://skerrywick.example/Routes.php,routes@en,former\n"))
 	p := plan.New(settings, pages, entries, redirect.NewList(settings.Site))
-	for _, url := range []string{"https://skerrywick.example/routes", "http://skerrywick.example/routes.php?utm_source=a"} {
+	for _, url := range []string{"https://skerrywick.example/routes",
+		"http://skerrywick.example/routes.php?utm_source=a"} {
 		r, err := plan.NewRequest("GET", url)
 		if err != nil {
 			fmt.Println(err)

@@ -116,14 +116,16 @@ func TestConfigMistakesNameTheirPlace(t *testing.T) {
 		minimal + "rules: [{from: 'http://x.example/a', to: /b}]":                            "begins with /",
 		minimal + "# " + strings.Repeat("x", 5<<20):                                          "larger than 4 MiB",
 	} {
-		_, _, err := load(t, project.PlanFile, text)
-		var input *finding.Input
-		if assert.ErrorAs(t, err, &input, "%.200s", text) {
-			assert.Contains(t, err.Error(), want, "%.200s", text)
-			if want != "the plan is empty" && !strings.Contains(want, "4 MiB") {
-				assert.NotZero(t, input.Finding.Where.Line, "%.200s", text)
+		t.Run(text, func(t *testing.T) {
+			_, _, err := load(t, project.PlanFile, text)
+			var input *finding.Input
+			if assert.ErrorAs(t, err, &input, "%.200s", text) {
+				assert.Contains(t, err.Error(), want, "%.200s", text)
+				if want != "the plan is empty" && !strings.Contains(want, "4 MiB") {
+					assert.NotZero(t, input.Finding.Where.Line, "%.200s", text)
+				}
 			}
-		}
+		})
 	}
 }
 
@@ -166,10 +168,12 @@ func TestPlanThatContradictsItself(t *testing.T) {
 		"patterns without end": {"/b,a@en,302\n", "rules: [{from: '/m{/r*}', to: '/m/m{/r*}'}]",
 			map[string]int{"orphan-address": 1, "loop": 1}},
 	} {
-		_, found, err := load(t, project.PlanFile, minimal+c.rules, project.PagesFile, pages, project.AddressesFile,
-			book, project.RedirectsFile, "from,to,status\n"+c.redirects)
-		require.NoError(t, err, name)
-		assert.Equal(t, c.want, finding.Count(found), "%s: %v", name, found)
+		t.Run(name, func(t *testing.T) {
+			_, found, err := load(t, project.PlanFile, minimal+c.rules, project.PagesFile, pages, project.AddressesFile,
+				book, project.RedirectsFile, "from,to,status\n"+c.redirects)
+			require.NoError(t, err, name)
+			assert.Equal(t, c.want, finding.Count(found), "%s: %v", name, found)
+		})
 	}
 }
 
@@ -210,8 +214,10 @@ https://skerrywick.example/other,other@en,current
 		o + "/merged-old?x=1":    "redirect 301 " + o + "/shown?part=2&x=1",
 		"http://www.skerrywick.example/draft.html": "redirect 301 " + o + "/draft.html",
 	} {
-		a := answer(t, p, "GET", url)
-		assert.Equal(t, want, fmt.Sprintf("%s %d %s", a.Outcome, a.Status, a.To), url)
+		t.Run(url, func(t *testing.T) {
+			a := answer(t, p, "GET", url)
+			assert.Equal(t, want, fmt.Sprintf("%s %d %s", a.Outcome, a.Status, a.To), url)
+		})
 	}
 	assert.Equal(t, o+"/shown", answer(t, p, "GET", o+"/section/shown").Canonical)
 	assert.Equal(t, o+"/live", answer(t, p, "GET", o+"/other").Canonical)

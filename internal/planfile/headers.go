@@ -124,7 +124,8 @@ func (c *Settings) readRule(v value) {
 		f = v.fields("from", "serve", "class", "except")
 		s := Serve{Pattern: c.readPattern(v, f, "serve"), Where: v.place()}
 		if !strings.HasPrefix(s.To, "/") {
-			f["serve"].fail("write a path of this server, such as /page.php?slug={slug}", "%q is not an internal address",
+			f["serve"].fail("write a path of this server, such as /page.php?slug={slug}",
+				"%q is not an internal address",
 				address.Printable(s.To))
 		}
 		if len(s.Reader.Query()) > 0 {

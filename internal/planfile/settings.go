@@ -221,7 +221,8 @@ func (c *Settings) readPaths(v value) {
 			name := item.text()
 			if normal, err := address.Path("/" + name); err != nil || normal != "/"+name ||
 				strings.ContainsAny(name, "/%") || name == "" {
-				item.fail("write a name such as index.html", "%q is not a name of an index file", address.Printable(name))
+				item.fail("write a name such as index.html", "%q is not a name of an index file",
+					address.Printable(name))
 			}
 			p.Index = append(p.Index, name)
 		}

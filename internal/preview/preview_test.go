@@ -158,7 +158,9 @@ func TestAdminPage(t *testing.T) {
 		"GET /x HTTP/1.1\r\nHost: " + admin:                           404,
 		"GET / HTTP/1.1\r\nHost: localhost:1":                         200,
 	} {
-		assert.Equal(t, status, ask(t, admin, head).StatusCode, head)
+		t.Run(head, func(t *testing.T) {
+			assert.Equal(t, status, ask(t, admin, head).StatusCode, head)
+		})
 	}
 }
 

@@ -176,7 +176,9 @@ func TestSmallSiteShowsWhatElseThereIs(t *testing.T) {
 			"parameters: {noise: [sessid], identity: [k], display: [print]}\nkinds: {page: {address: '/{slug}'}}\n",
 		project.PagesFile: pages, project.AddressesFile: book,
 	} {
-		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
+		t.Run(name, func(t *testing.T) {
+			require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
+		})
 	}
 	p := demotest.Load(t, dir)
 	s, err := demo.Start(smallSite(), "0", "0")

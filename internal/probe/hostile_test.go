@@ -171,9 +171,11 @@ func TestHostileServer(t *testing.T) {
 		"robots-too-long":      {"/robots.txt"},
 		"sitemap-unreadable":   {"/sitemap.xml"},
 	} {
-		for _, url := range urls {
-			assert.Contains(t, strings.Join(codes[code], " ")+" ", base+url, code)
-		}
+		t.Run(code, func(t *testing.T) {
+			for _, url := range urls {
+				assert.Contains(t, strings.Join(codes[code], " ")+" ", base+url, code)
+			}
+		})
 	}
 	a := p.Site.Origin
 	a.Path = "/endless"
@@ -206,13 +208,15 @@ func TestCertificates(t *testing.T) {
 		"closed port":  {fetch.Options{Site: demo.Site(), At: &closed, CA: s.Certificate}, "no-https", fetch.Closed},
 		"no such name": {fetch.Options{Site: demo.Site(), Timeout: 3 * time.Second}, "no-https", fetch.NoName},
 	} {
-		client, err := fetch.New(c.options)
-		require.NoError(t, err)
-		surveyor := probe.Surveyor{Plan: p, Client: client, Agent: "young-compass", Max: 3, Now: time.Now()}
-		v, err := surveyor.Run(context.Background())
-		require.NoError(t, err, name)
-		found := finding.Count(v.Judge()[probe.Secure].Findings)
-		assert.Positive(t, found[c.code], "%s: %v", name, found)
-		assert.Equal(t, c.failure, v.Certificates[0].Failure, name)
+		t.Run(name, func(t *testing.T) {
+			client, err := fetch.New(c.options)
+			require.NoError(t, err)
+			surveyor := probe.Surveyor{Plan: p, Client: client, Agent: "young-compass", Max: 3, Now: time.Now()}
+			v, err := surveyor.Run(context.Background())
+			require.NoError(t, err, name)
+			found := finding.Count(v.Judge()[probe.Secure].Findings)
+			assert.Positive(t, found[c.code], "%s: %v", name, found)
+			assert.Equal(t, c.failure, v.Certificates[0].Failure, name)
+		})
 	}
 }

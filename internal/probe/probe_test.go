@@ -94,18 +94,20 @@ func TestEachDifferenceNamesItsHop(t *testing.T) {
 		"a hostile bytes": {map[string]fetch.Reply{old: {Status: 301, Location: "https://skerrywick.example/\x1b[2J"}},
 			nil, "no-answer", `\x1b[2J`},
 	} {
-		var about []finding.Finding
-		comparison := run(t, obedient{p, c.except, c.fail})
-		for _, f := range comparison.Findings() {
-			if f.Where.URL == old {
-				about = append(about, f)
+		t.Run(name, func(t *testing.T) {
+			var about []finding.Finding
+			comparison := run(t, obedient{p, c.except, c.fail})
+			for _, f := range comparison.Findings() {
+				if f.Where.URL == old {
+					about = append(about, f)
+				}
 			}
-		}
-		if assert.Len(t, about, 1, name) {
-			assert.Equal(t, c.code, string(about[0].Code), name)
-			assert.Contains(t, about[0].String(), c.what, name)
-			assert.Equal(t, "addresses.csv", about[0].Where.File, name)
-		}
+			if assert.Len(t, about, 1, name) {
+				assert.Equal(t, c.code, string(about[0].Code), name)
+				assert.Contains(t, about[0].String(), c.what, name)
+				assert.Equal(t, "addresses.csv", about[0].Where.File, name)
+			}
+		})
 	}
 }
 

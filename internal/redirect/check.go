@@ -520,7 +520,8 @@ func (c *checker) spelled(w *resolve.Walker, i int, source, target address.Addre
 func (c *checker) self(i int) finding.Finding {
 	c.flags[i] |= stuck
 	return c.finding(i, finding.Self, finding.Error, c.list.at(i).from+" leads to itself",
-		"on many servers a visitor goes round until the browser gives up", "delete the row, or write the target that was meant")
+		"on many servers a visitor goes round until the browser gives up",
+		"delete the row, or write the target that was meant")
 }
 
 // mayBecome reports whether the site's own rules could make a path of another. They take away from its beginning, from

@@ -36,10 +36,12 @@ func TestFlatten(t *testing.T) {
 		"/a,/p/1,301\n/p/{x},/z/{x},307":                    "/a,/z/1,307\n/p/{x},/z/{x},307",
 		"/a,/b,301\n/b,https://other.example/?u=1#f,301\n":  "/a,https://other.example/?u=1#f,301\n/b,https://other.example/?u=1#f,301",
 	} {
-		list := read(t, strings.Split(lines, "\n")...)
-		flat, found := Flatten(list, small(list), Straight)
-		assert.False(t, finding.Worst(found, finding.Error), lines)
-		assert.Equal(t, "from,to,status\n"+want+"\n", string(flat.Encode()), lines)
+		t.Run(lines, func(t *testing.T) {
+			list := read(t, strings.Split(lines, "\n")...)
+			flat, found := Flatten(list, small(list), Straight)
+			assert.False(t, finding.Worst(found, finding.Error), lines)
+			assert.Equal(t, "from,to,status\n"+want+"\n", string(flat.Encode()), lines)
+		})
 	}
 	list := read(t, "/a,/i,301", "/i,/b,301", "/i?k=1,/c,301")
 	flat, found := Flatten(list, small(list), Straight)

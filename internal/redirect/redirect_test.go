@@ -62,7 +62,9 @@ func TestMatch(t *testing.T) {
 		"item=1": {0}, "x=y&item=1&z": {0}, "lang=de&item=1": {1}, "": {2}, "utm=1": {2}, "item=1&item=2": {0},
 		"item=2&item=1": {}, "item": {}, "item=": {}, "lang=de": {}, "item=1&lang": {}, "ITEM=1": {2}, "item=%31": {},
 	} {
-		assert.ElementsMatch(t, want, match("skerrywick.example", "/index.php", query), query)
+		t.Run(query, func(t *testing.T) {
+			assert.ElementsMatch(t, want, match("skerrywick.example", "/index.php", query), query)
+		})
 	}
 	assert.Equal(t, []int{3}, match("skerrywick.example", "//aB(C)", ""),
 		"letters, slashes and how a mark is written don't count")
@@ -104,7 +106,9 @@ func TestCheckSmall(t *testing.T) {
 		"conflict leading into loops": {[]string{"/a,/b,301", "/a,/x,301", "/b,/a,301"},
 			map[string]int{"conflict": 1, "loop": 1}},
 	} {
-		assert.Equal(t, c.want, finding.Count(found(t, c.lines...)), name)
+		t.Run(name, func(t *testing.T) {
+			assert.Equal(t, c.want, finding.Count(found(t, c.lines...)), name)
+		})
 	}
 }
 
@@ -157,8 +161,10 @@ func TestCheckAfterTheSitesRules(t *testing.T) {
 		"/b,https://skerrywick.example/C?x=1,301":             {"hidden-chain": 1},
 		"http://www.skerrywick.example/b,/b/,301\n/c,/b/,302": {"self": 1, "hidden-chain": 1, "into-loop": 1},
 	} {
-		rows := read(t, strings.Split(line, "\n")...)
-		assert.Equal(t, want, finding.Count(Check(rows, Alone(rows, speller))), line)
+		t.Run(line, func(t *testing.T) {
+			rows := read(t, strings.Split(line, "\n")...)
+			assert.Equal(t, want, finding.Count(Check(rows, Alone(rows, speller))), line)
+		})
 	}
 }
 
@@ -240,7 +246,8 @@ func TestMatchAgreesWithTheRule(t *testing.T) {
 // Whatever can be read, what is written of it reads back as the same rows, and is written the same again.
 func FuzzRead(f *testing.F) {
 	f.Add("from,to,status\n/a,/b,301\n/c,,410\n/a%2,p@en,\n")
-	f.Add("from,to,status,query,class,reason\n/n/{x},/m/{x},302,drop,x=digits,\"a, b\"\nhttps://www.skerrywick.example/é?k=1,https://x.example/#f,308,,,\n")
+	f.Add("from,to,status,query,class,reason\n/n/{x},/m/{x},302,drop,x=digits,\"a, " +
+		"b\"\nhttps://www.skerrywick.example/é?k=1,https://x.example/#f,308,,,\n")
 	f.Fuzz(func(t *testing.T, text string) {
 		rows, _, err := Read("r.csv", strings.NewReader(text), skerrywick())
 		if err != nil {
@@ -255,7 +262,8 @@ func FuzzRead(f *testing.F) {
 		for i, row := range rows.All() {
 			other := again.Row(i)
 			require.Equal(t, []any{row.Source, row.Page, row.Target, row.Status, row.Drop, row.Pattern != nil},
-				[]any{other.Source, other.Page, other.Target, other.Status, other.Drop, other.Pattern != nil}, "%q", written)
+				[]any{other.Source, other.Page, other.Target, other.Status, other.Drop, other.Pattern != nil}, "%q",
+				written)
 		}
 		require.Equal(t, string(written), string(again.Encode()))
 	})
@@ -272,10 +280,12 @@ func TestListsOfOthers(t *testing.T) {
 		"{\"old\": \"/a\", \"new\": \"/b\"}\n{\"old\": \"/c\"}": "/a,/b,\n",
 		"from,to,status,reason\n/a,/b,301,moved twice\n":        "/a,/b,301,moved twice\n",
 	} {
-		rows, _, err := Read("list", strings.NewReader(text), skerrywick())
-		require.NoError(t, err, text)
-		_, got, _ := strings.Cut(string(rows.Encode()), "\n")
-		assert.Equal(t, want, got, text)
+		t.Run(text, func(t *testing.T) {
+			rows, _, err := Read("list", strings.NewReader(text), skerrywick())
+			require.NoError(t, err, text)
+			_, got, _ := strings.Cut(string(rows.Encode()), "\n")
+			assert.Equal(t, want, got, text)
+		})
 	}
 	for _, text := range []string{"", "a,b\n/a,/b\n", "from\n/a\n", "/only\n"} {
 		_, _, err := Read("list", strings.NewReader(text), skerrywick())

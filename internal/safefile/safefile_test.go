@@ -32,9 +32,11 @@ func TestWriteKeepsWhatItReplaces(t *testing.T) {
 	second, _ := write("three")
 	assert.Equal(t, path+".2026-11-23T09-30-00-2.bak", second, "nothing that was kept is lost")
 	for name, want := range map[string]string{first: "one", second: "two"} {
-		have, err := os.ReadFile(name)
-		require.NoError(t, err)
-		assert.Equal(t, want, string(have))
+		t.Run(name, func(t *testing.T) {
+			have, err := os.ReadFile(name)
+			require.NoError(t, err)
+			assert.Equal(t, want, string(have))
+		})
 	}
 	entries, err := os.ReadDir(filepath.Dir(path))
 	require.NoError(t, err)

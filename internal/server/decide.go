@@ -203,7 +203,8 @@ func (d *decider) quick(o Options) {
 	dotless := func(list []string) bool {
 		return slices.ContainsFunc(list, func(s string) bool { return !strings.Contains(s, ".") })
 	}
-	if o.Trial || d.Plan.Upkeep != nil || d.Inner || d.exempts() || len(d.Plan.Site.LanguageHosts)+len(d.Plan.Proxies) > 0 ||
+	if o.Trial || d.Plan.Upkeep != nil || d.Inner || d.exempts() ||
+		len(d.Plan.Site.LanguageHosts)+len(d.Plan.Proxies) > 0 ||
 		d.Plan.Paths.Slash == address.SlashAlways || dotless(d.Plan.Paths.Index) || dotless(d.Plan.FileList()) {
 		return
 	}

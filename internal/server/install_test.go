@@ -277,24 +277,26 @@ func TestInstallIntoTheOtherServersFiles(t *testing.T) {
 			"5s\nfrontend site\n\tbind 127.0.0.1:1\n\tdefault_backend pages\nbackend pages\n\tserver pages " +
 			"127.0.0.1:2\n",
 	} {
-		dir := t.TempDir()
-		path := filepath.Join(dir, "sites.d", "site")
-		for _, ending := range []string{"\n", "\r\n"} {
-			text := strings.ReplaceAll(foreign, "\n", ending)
-			write(t, path, text)
-			for range 2 {
-				output, status := runProgram(t, "--project", folder, "emit", form, "--install", path, "--yes")
-				require.Zero(t, status, "%s: %s", form, output)
-				assert.Contains(t, output, "accepts the file", form)
+		t.Run(form, func(t *testing.T) {
+			dir := t.TempDir()
+			path := filepath.Join(dir, "sites.d", "site")
+			for _, ending := range []string{"\n", "\r\n"} {
+				text := strings.ReplaceAll(foreign, "\n", ending)
+				write(t, path, text)
+				for range 2 {
+					output, status := runProgram(t, "--project", folder, "emit", form, "--install", path, "--yes")
+					require.Zero(t, status, "%s: %s", form, output)
+					assert.Contains(t, output, "accepts the file", form)
+				}
+				assert.Equal(t, 1, strings.Count(readText(t, path), "# young-compass begins: "+form))
+				entries, err := os.ReadDir(filepath.Join(dir, "young-compass"))
+				require.NoError(t, err)
+				assert.Equal(t, form != "haproxy" || len(entries) == 1, true)
+				output, status := runProgram(t, "--project", folder, "emit", form, "--undo", path)
+				require.Zero(t, status, output)
+				assert.Equal(t, text, readText(t, path), form)
 			}
-			assert.Equal(t, 1, strings.Count(readText(t, path), "# young-compass begins: "+form))
-			entries, err := os.ReadDir(filepath.Join(dir, "young-compass"))
-			require.NoError(t, err)
-			assert.Equal(t, form != "haproxy" || len(entries) == 1, true)
-			output, status := runProgram(t, "--project", folder, "emit", form, "--undo", path)
-			require.Zero(t, status, output)
-			assert.Equal(t, text, readText(t, path), form)
-		}
+		})
 	}
 }
 

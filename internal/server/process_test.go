@@ -204,7 +204,8 @@ func (target target) with(t *testing.T, g *compile.Program, o server.Options, di
 			require.NoError(t, err, string(output))
 		}
 	}
-	return target.start(t, dir, slices.Concat([]string{g.Plan.Site.Origin.Host}, g.Plan.Site.Hosts, g.Plan.Site.LanguageHosts))
+	return target.start(t, dir, slices.Concat([]string{g.Plan.Site.Origin.Host}, g.Plan.Site.Hosts,
+		g.Plan.Site.LanguageHosts))
 }
 
 // startNginx starts nginx with the pieces that were emitted for it.

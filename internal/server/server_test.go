@@ -58,17 +58,19 @@ func TestWhatAServerCannotBeTold(t *testing.T) {
 			true},
 		"slashes in a parameter": {"", "/go?to=http://a.example/,/b,301\n", false, true},
 	} {
-		g := program(t, c.config, c.redirects)
-		for _, target := range []server.Target{nginx.Target{}, httpd.Folder{}} {
-			files, found := target.Emit(g, server.Options{})
-			refused := map[string]bool{"nginx": c.nginx, "htaccess": c.htaccess}[target.Name()]
-			assert.Equal(t, refused, finding.Worst(found, finding.Error), "%s: %s: %v", target.Name(), name, found)
-			if refused {
-				assert.Empty(t, files, "nothing is written while something can't be said")
-				assert.Equal(t, "not-expressible", string(found[0].Code))
-				assert.NotEmpty(t, found[0].Where.File)
+		t.Run(name, func(t *testing.T) {
+			g := program(t, c.config, c.redirects)
+			for _, target := range []server.Target{nginx.Target{}, httpd.Folder{}} {
+				files, found := target.Emit(g, server.Options{})
+				refused := map[string]bool{"nginx": c.nginx, "htaccess": c.htaccess}[target.Name()]
+				assert.Equal(t, refused, finding.Worst(found, finding.Error), "%s: %s: %v", target.Name(), name, found)
+				if refused {
+					assert.Empty(t, files, "nothing is written while something can't be said")
+					assert.Equal(t, "not-expressible", string(found[0].Code))
+					assert.NotEmpty(t, found[0].Where.File)
+				}
 			}
-		}
+		})
 	}
 }
 

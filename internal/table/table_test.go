@@ -33,11 +33,13 @@ func TestUnreadable(t *testing.T) {
 		"key,\n":    `column 2 is named ""`,
 		"key\n\"a":  "error unreadable: this is not a table",
 	} {
-		_, _, err := Read("t.csv", strings.NewReader(text), "key")
-		var input *finding.Input
-		if assert.ErrorAs(t, err, &input, text) {
-			assert.Contains(t, err.Error(), want, text)
-		}
+		t.Run(text, func(t *testing.T) {
+			_, _, err := Read("t.csv", strings.NewReader(text), "key")
+			var input *finding.Input
+			if assert.ErrorAs(t, err, &input, text) {
+				assert.Contains(t, err.Error(), want, text)
+			}
+		})
 	}
 }
 
@@ -97,12 +99,14 @@ func TestWhatSpreadsheetsWrite(t *testing.T) {
 		"UTF-16, high first":  utf16('h'),
 		"quoted, with commas": "key;title;note\na;Fähre;\"x, y; z\"\n",
 	} {
-		table, found, err := Read("t.csv", strings.NewReader(text), "key", "title")
-		require.NoError(t, err, name)
-		require.Empty(t, found, name)
-		require.Len(t, table.Rows, 1, name)
-		assert.Equal(t, "a", table.Rows[0].Get("key"), name)
-		assert.Equal(t, "Fähre", table.Rows[0].Get("title"), name)
+		t.Run(name, func(t *testing.T) {
+			table, found, err := Read("t.csv", strings.NewReader(text), "key", "title")
+			require.NoError(t, err, name)
+			require.Empty(t, found, name)
+			require.Len(t, table.Rows, 1, name)
+			assert.Equal(t, "a", table.Rows[0].Get("key"), name)
+			assert.Equal(t, "Fähre", table.Rows[0].Get("title"), name)
+		})
 	}
 	table, _, err := Read("t.csv", strings.NewReader("key,price\na,\x80 5\n"))
 	require.NoError(t, err)
@@ -117,8 +121,10 @@ func TestHostileTables(t *testing.T) {
 		"key,\"" + strings.Repeat("y", 3<<20): "t.csv:1: error unreadable: a line of more than 1 MiB",
 		"key" + strings.Repeat(",c", 20000) + "\n": "t.csv:1: error unreadable: 20001 columns; at most 10000 are read",
 	} {
-		_, _, err := Read("t.csv", strings.NewReader(text), "key")
-		assert.ErrorContains(t, err, want)
+		t.Run(text, func(t *testing.T) {
+			_, _, err := Read("t.csv", strings.NewReader(text), "key")
+			assert.ErrorContains(t, err, want)
+		})
 	}
 	// a byte that isn't UTF-8 behind what was looked at is one bad row
 	text := "key\n" + strings.Repeat("good\n", 20000) + "b\xe4d\ngood\n"

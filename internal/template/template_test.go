@@ -113,19 +113,21 @@ func TestClasses(t *testing.T) {
 		"[0-9]{4}": {{"2026"}, {"202", "20266", "20x6"}}, "[a-f0-9]{2,4}": {{"ab", "abcd"}, {"a", "abcde", "gg"}},
 		"[a-z.]+": {{"a.b"}, {"A"}},
 	} {
-		c, err := ParseClass(class)
-		require.NoError(t, err, class)
-		expression := regexp.MustCompile("^(?:" + c.Regexp() + ")$")
-		for _, v := range values[0] {
-			assert.True(t, c.Holds(v), "%s %s", class, v)
-			assert.True(t, expression.MatchString(v), "%s %s", c.Regexp(), v)
-		}
-		for _, v := range values[1] {
-			assert.False(t, c.Holds(v), "%s %s", class, v)
-			assert.False(t, expression.MatchString(v), "%s %s", c.Regexp(), v)
-		}
-		assert.True(t, c.Holds(c.Example()), class)
-		assert.True(t, c.Reflectable(), class)
+		t.Run(class, func(t *testing.T) {
+			c, err := ParseClass(class)
+			require.NoError(t, err, class)
+			expression := regexp.MustCompile("^(?:" + c.Regexp() + ")$")
+			for _, v := range values[0] {
+				assert.True(t, c.Holds(v), "%s %s", class, v)
+				assert.True(t, expression.MatchString(v), "%s %s", c.Regexp(), v)
+			}
+			for _, v := range values[1] {
+				assert.False(t, c.Holds(v), "%s %s", class, v)
+				assert.False(t, expression.MatchString(v), "%s %s", c.Regexp(), v)
+			}
+			assert.True(t, c.Holds(c.Example()), class)
+			assert.True(t, c.Reflectable(), class)
+		})
 	}
 	for _, s := range []string{"", "free", ".*", "[a-z]", "[]+", "[^a]+", "[z-a]+", "[a-z]{0}", "[a-z]{3,2}",
 		"[a-z]{x}", "[a/]+", "[%]+", `[\d]+`, "[ä]+", "[a-z]*", "[a-z]{300}"} {
@@ -163,9 +165,11 @@ func TestRead(t *testing.T) {
 		"/routesx/a":         nil,
 		"/Routes/a":          nil,
 	} {
-		got, ok := route.ReadPath(path, false)
-		assert.Equal(t, want != nil, ok, path)
-		assert.Equal(t, want, got, path)
+		t.Run(path, func(t *testing.T) {
+			got, ok := route.ReadPath(path, false)
+			assert.Equal(t, want != nil, ok, path)
+			assert.Equal(t, want, got, path)
+		})
 	}
 	folded, ok := route.ReadPath("/Routes/North/Skerry", true)
 	assert.True(t, ok)

@@ -17,13 +17,15 @@ func TestReadKeys(t *testing.T) {
 		"\x1b[1;5A\x1b[3~x\x00\x01y": "x y",
 		"q\x1b":                      "q",
 	} {
-		keys, done := make(chan string), make(chan struct{})
-		go readKeys(strings.NewReader(text), keys, done)
-		var got []string
-		for key := range keys {
-			got = append(got, key)
-		}
-		assert.Equal(t, want, strings.Join(got, " "), "%q", text)
+		t.Run(text, func(t *testing.T) {
+			keys, done := make(chan string), make(chan struct{})
+			go readKeys(strings.NewReader(text), keys, done)
+			var got []string
+			for key := range keys {
+				got = append(got, key)
+			}
+			assert.Equal(t, want, strings.Join(got, " "), "%q", text)
+		})
 	}
 }
 

@@ -61,7 +61,9 @@ func TestHostileCells(t *testing.T) {
 
 func TestUnits(t *testing.T) {
 	for want, n := range map[string]int64{"0 B": 0, "999 B": 999, "1000 B": 1000, "92.5 MiB": 97_000_000} {
-		assert.Equal(t, want, Bytes(n))
+		t.Run(want, func(t *testing.T) {
+			assert.Equal(t, want, Bytes(n))
+		})
 	}
 	assert.Equal(t, "1000", Plain(1000))
 }
