@@ -252,7 +252,15 @@ func checksAsAnswering(t *testing.T, p *plan.Plan, label string, counts map[stri
 				err, found)
 			continue
 		}
-		require.False(t, codes["loop"] || codes["into-loop"], "%s\n%s ends at %s\n%v", label, row.From, w.At, found)
+		require.False(t, codes["into-loop"], "%s\n%s ends at %s\n%v", label, row.From, w.At, found)
+		if codes["loop"] { // it goes round only with parameters that the other rows of the circle bring
+			counts["loop with parameters"]++
+			i := slices.IndexFunc(found, func(f finding.Finding) bool {
+				return f.Code == "loop" && (f.Where.Line == row.Line || slices.ContainsFunc(f.Related,
+					func(r finding.Place) bool { return r.File == project.RedirectsFile && r.Line == row.Line }))
+			})
+			require.NotContains(t, found[i].Evidence, row.From, "%s\nends at %s", label, w.At)
+		}
 		chain := end.Kind == resolve.AtGone && end.Number < p.Redirects.Len()
 		for _, s := range w.Steps[1:] {
 			chain = chain || s.By == resolve.ByPattern || s.By == resolve.ByEntry && s.Number < p.Redirects.Len() &&
