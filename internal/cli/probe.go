@@ -311,7 +311,10 @@ func (p *probing) tell(db *store.Store, before probe.Baseline) error {
 	items := []section{}
 	for _, s := range p.sections {
 		r.findings = append(r.findings, s.Findings...)
-		item := section{Kind: s.Kind, Columns: s.Columns, Rows: s.Rows}
+		item := section{Kind: s.Kind}
+		if item.Columns, item.Rows = sectionTable(s, p.plan.Site.Origin); len(p.sections) == 1 && len(item.Rows) > 0 {
+			r.columns, r.rows = item.Columns, item.Rows
+		}
 		for _, c := range s.Counts {
 			if p.format != "table" { // a person sees them below the tables
 				r.counts = append(r.counts, count{s.Kind + "_" + c.Name, "", c.N})
@@ -320,9 +323,6 @@ func (p *probing) tell(db *store.Store, before probe.Baseline) error {
 		items = append(items, item)
 	}
 	r.items = items
-	if len(p.sections) == 1 && len(p.sections[0].Rows) > 0 {
-		r.columns, r.rows = p.sections[0].Columns, p.sections[0].Rows
-	}
 	if slices.Contains(p.kinds, probe.Redirects) && p.format != "table" {
 		r.more["observations"] = p.observations
 		if len(p.sections) == 1 {
@@ -384,16 +384,17 @@ func (p *probing) text(w io.Writer, paint term.Paint) error {
 		if _, err := fmt.Fprintf(w, "%s\n", paint.Bold(s.Kind)); err != nil {
 			return err
 		}
-		rows := s.Rows
+		columns, all := sectionTable(s, p.plan.Site.Origin)
+		rows := all
 		if p.rows > 0 {
 			rows = rows[:min(len(rows), p.rows)]
 		}
 		if len(rows) > 0 {
-			if err := term.Table(w, paint, s.Columns, rows); err != nil {
+			if err := term.Table(w, paint, columns, rows); err != nil {
 				return err
 			}
-			if len(rows) < len(s.Rows) {
-				_, _ = fmt.Fprintf(w, "%d more rows; --rows 0 prints all\n", len(s.Rows)-len(rows))
+			if len(rows) < len(all) {
+				_, _ = fmt.Fprintf(w, "%d more rows; --rows 0 prints all\n", len(all)-len(rows))
 			}
 		}
 		var counts []count

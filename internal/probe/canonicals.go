@@ -67,25 +67,21 @@ func (v *Survey) judgeCanonicals(s *Section) {
 	groups := v.Web.Groups()
 	for _, g := range groups {
 		f := checker.Group(g, func(a address.Address) bool { return v.explained[a] })
-		row := []string{g.Members[0].String(), fmt.Sprint(len(g.Members)), fmt.Sprintf("%.0f %%", 100*g.Likeness), "",
-			""}
+		group := Group{First: g.Members[0], Addresses: len(g.Members), Likeness: g.Likeness}
 		if end, ok := g.Canonical(); ok {
-			row[3] = end.String()
+			group.Canonical = end
 		} else {
-			row[4] = "see the findings of its pages"
-			if !slices.ContainsFunc(g.Ends, func(a address.Address) bool { return a.Path != g.Ends[0].Path }) {
-				row[4] = "they differ by parameters alone"
-			}
+			group.OnePath = !slices.ContainsFunc(g.Ends,
+				func(a address.Address) bool { return a.Path != g.Ends[0].Path })
 		}
 		if f != nil {
 			f.Advice = v.prefer(g.Ends) + f.Advice
 			s.Findings = append(s.Findings, *f)
-			row[4] = string(f.Code)
+			group.Code = f.Code
 		}
-		s.Rows = append(s.Rows, row)
+		s.Groups = append(s.Groups, group)
 	}
-	slices.SortStableFunc(s.Rows, func(a, b []string) int { return strings.Compare(a[3], b[3]) }) // those without first
-	s.Columns = []string{"address", "addresses", "alike", "canonical", "why there is none"}
+	slices.SortStableFunc(s.Groups, func(a, b Group) int { return address.Compare(a.Canonical, b.Canonical) })
 	s.Findings = append(s.Findings, checker.Copied()...)
 	for _, a := range v.Web.Sorted() {
 		if p := v.Web[a]; p.Failure != "" {

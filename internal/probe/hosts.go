@@ -2,7 +2,6 @@ package probe
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -82,11 +81,8 @@ func hostOrigins(site address.Site) []address.Address {
 // where each ends with the plan.
 func AskHosts(ctx context.Context, p *plan.Plan, client Getter, pages []address.Address, progress func()) (*Section,
 	error) {
-	s := &Section{Kind: Hosts, Columns: []string{"page", "spelling"}}
 	origins := hostOrigins(p.Site)
-	for _, origin := range origins {
-		s.Columns = append(s.Columns, short(origin, p.Site.Origin.Host))
-	}
+	s := &Section{Kind: Hosts, Spelled: Spelled{Origins: origins}}
 	var targets []plan.Known
 	for _, a := range pages {
 		for _, spelling := range Spellings(p, a.Path) {
@@ -96,7 +92,7 @@ func AskHosts(ctx context.Context, p *plan.Plan, client Getter, pages []address.
 			}
 		}
 	}
-	var row []string
+	var row SpelledRow
 	asked, right := 0, 0
 	next := 0
 	err := Run(ctx, p, client, slices.Values(targets), progress, func(o Observation) {
@@ -112,8 +108,10 @@ func AskHosts(ctx context.Context, p *plan.Plan, client Getter, pages []address.
 		} else {
 			s.Findings = append(s.Findings, *f)
 		}
-		if row = append(row, o.cell(f)); next%len(origins) == 0 {
-			s.Rows = append(s.Rows, row)
+		row.Ends = append(row.Ends, End{Hops: len(o.Hops), Status: o.Status, Failed: o.Err != nil, Away: o.Foreign,
+			Differs: f != nil})
+		if next%len(origins) == 0 {
+			s.Spelled.Rows = append(s.Spelled.Rows, row)
 		}
 	})
 	s.Counts = []Count{{"pages", "pages", len(pages)}, {"spellings", "spellings asked", asked},
@@ -122,19 +120,8 @@ func AskHosts(ctx context.Context, p *plan.Plan, client Getter, pages []address.
 	return s, err
 }
 
-// short names a scheme and host in a few letters: "http", "https www.".
-func short(a address.Address, origin string) string {
-	switch host, ok := strings.CutSuffix(a.Host, origin); {
-	case ok && host == "":
-		return a.Scheme
-	case ok:
-		return a.Scheme + " " + host
-	}
-	return a.Scheme + " " + a.Host
-}
-
 // nameOf returns the page and the spelling of a row.
-func nameOf(p *plan.Plan, pages []address.Address, row int) []string {
+func nameOf(p *plan.Plan, pages []address.Address, row int) SpelledRow {
 	for _, a := range pages {
 		list := Spellings(p, a.Path)
 		if row < len(list) {
@@ -142,31 +129,9 @@ func nameOf(p *plan.Plan, pages []address.Address, row int) []string {
 			if row == 0 {
 				name = a.Path
 			}
-			return []string{name, list[row].Name}
+			return SpelledRow{Page: name, Spelling: list[row].Name}
 		}
 		row -= len(list)
 	}
-	return []string{"", ""}
-}
-
-// cell says in a few letters where an address ends, and in how many hops.
-func (o Observation) cell(f *finding.Finding) string {
-	text := fmt.Sprint(o.Status)
-	switch {
-	case o.Err != nil:
-		text = "none"
-	case o.Foreign:
-		text = "away"
-	}
-	switch len(o.Hops) {
-	case 0:
-	case 1:
-		text = "1 hop " + text
-	default:
-		text = fmt.Sprintf("%d hops %s", len(o.Hops), text)
-	}
-	if f != nil {
-		text += " !"
-	}
-	return text
+	return SpelledRow{}
 }

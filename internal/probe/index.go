@@ -122,15 +122,9 @@ const (
 
 // judgeSitemaps looks at what sitemaps list.
 func (v *Survey) judgeSitemaps(s *Section) {
-	s.Columns = []string{"sitemap", "answer", "entries", "bytes", "in robots.txt"}
+	s.Sitemaps = v.Sitemaps
 	for _, m := range v.Sitemaps {
 		at := m.Address
-		named := "no"
-		if m.Named {
-			named = "yes"
-		}
-		s.Rows = append(s.Rows, []string{at.String(), fmt.Sprint(m.Status), fmt.Sprint(m.Entries), fmt.Sprint(m.Size),
-			named})
 		switch {
 		case m.Failure != "":
 			s.add(finding.SitemapUnreadable, finding.Error, at, fmt.Sprintf("%s doesn't answer (%s)", at, m.Failure),

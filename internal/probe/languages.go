@@ -312,18 +312,18 @@ func (t *tongues) clusters(pages []address.Address) int {
 		columns = append(columns, code)
 	}
 	slices.Sort(columns)
-	t.Columns = append([]string{"page", "lang"}, columns...)
-	var whole [][]string
+	t.Tongues.Languages = columns
+	var whole []TonguesRow
 	var order []address.Address
 	for a := range members {
 		order = append(order, a)
 	}
 	slices.SortFunc(order, address.Compare)
 	for _, root := range order {
-		var rows [][]string
+		var rows []TonguesRow
 		bad := false
 		for _, a := range members[root] {
-			row := []string{strings.TrimPrefix(a.String(), t.Plan.Site.Origin.Base()), t.Web[a].Signals.Language}
+			row := TonguesRow{Page: a, Language: t.Web[a].Signals.Language}
 			for _, code := range columns {
 				mark := ""
 				for _, n := range t.named[a] {
@@ -339,16 +339,16 @@ func (t *tongues) clusters(pages []address.Address) int {
 						mark = "self"
 					}
 				}
-				row = append(row, mark)
+				row.Marks = append(row.Marks, mark)
 			}
 			rows = append(rows, row)
 		}
 		if bad {
-			t.Rows = append(t.Rows, rows...)
+			t.Tongues.Rows = append(t.Tongues.Rows, rows...)
 		} else {
 			whole = append(whole, rows...)
 		}
 	}
-	t.Rows = append(t.Rows, whole...)
+	t.Tongues.Rows = append(t.Tongues.Rows, whole...)
 	return len(members)
 }

@@ -160,12 +160,6 @@ func (v *Survey) judgeParameters(s *Section) {
 		}
 		p.propose()
 		v.judgeParameter(s, p, all, texts)
-		shown, confidence := string(p.Class), ""
-		if p.Proposed != "" {
-			confidence = fmt.Sprintf("%d of %d", p.Agree, p.Told)
-		}
-		s.Rows = append(s.Rows, []string{address.Printable(name), fmt.Sprint(len(p.Addresses)), fmt.Sprint(p.Visits),
-			fmt.Sprint(p.Indexable), cmp.Or(shown, "-"), cmp.Or(string(p.Proposed), "-"), confidence})
 		v.Parameters = append(v.Parameters, *p)
 	}
 	v.judgeOrder(s, all, texts)
@@ -177,7 +171,7 @@ func (v *Survey) judgeParameters(s *Section) {
 					address.Printable(declared.Name)), "", "gather logs of a longer time, or delete it from the plan")
 		}
 	}
-	s.Columns = []string{"parameter", "addresses", "visits", "indexable", "class", "evidence says", "trials that agree"}
+	s.Parameters = v.Parameters
 	s.Counts = []Count{{"parameters", "parameters", len(v.Parameters)}}
 }
 

@@ -29,13 +29,64 @@ type Count struct {
 	N           int
 }
 
-// Section is the answer to one kind of questions: a table, and what was found.
+// Section is the answer to one kind of questions: what was found, and what was seen, which is in one of the fields
+// below, by the kind.
 type Section struct {
 	Kind     string
 	Counts   []Count
-	Columns  []string
-	Rows     [][]string
 	Findings []finding.Finding
+
+	Spelled      Spelled       // of Hosts
+	Groups       []Group       // of Canonicals; those without a canonical address first
+	Parameters   []Parameter   // by name
+	Tongues      Tongues       // of Languages
+	Certificates []Certificate // of Secure
+	Sitemaps     []Sitemap     // of Index
+}
+
+// Group is pages that show the same text.
+type Group struct {
+	First     address.Address
+	Addresses int
+	Likeness  float64         // of the two that are least alike, from 0 to 1
+	Canonical address.Address // zero: they name none together
+	Code      finding.Code    // what was found of the group; empty: nothing
+	OnePath   bool            // they differ by parameters alone
+}
+
+// Spelled is where the spellings of pages end on the hosts of a site.
+type Spelled struct {
+	Origins []address.Address // what Ends is of, in this order
+	Rows    []SpelledRow
+}
+
+// SpelledRow is one spelling of a page on all hosts.
+type SpelledRow struct {
+	Page     string // its path; empty in all rows of a page but the first
+	Spelling string
+	Ends     []End
+}
+
+// End is where one address ends.
+type End struct {
+	Hops    int
+	Status  int
+	Failed  bool // without an answer
+	Away    bool // on a host that isn't the site's
+	Differs bool // from what the plan says
+}
+
+// Tongues is which pages name translations, and how.
+type Tongues struct {
+	Languages []string // what Marks is of, in this order, as the pages write them
+	Rows      []TonguesRow
+}
+
+// TonguesRow is the translations that a page names.
+type TonguesRow struct {
+	Page     address.Address
+	Language string   // what the page says that it is in
+	Marks    []string // empty: not named; yes, self, or in a word what is wrong
 }
 
 // add adds a finding about an address.

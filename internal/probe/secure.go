@@ -57,29 +57,22 @@ const halfYear = 180 * 24 * 3600
 
 // judgeSecure looks at all that https needs.
 func (v *Survey) judgeSecure(s *Section) {
-	s.Columns = []string{"host", "certificate", "issuer", "valid until", "chain", "protocol"}
+	s.Certificates = v.Certificates
 	for _, c := range v.Certificates {
 		at := address.Address{Scheme: "https", Host: c.Host, Path: "/"}
-		state := strings.Join(c.Names[:min(1, len(c.Names))], "")
-		if len(c.Names) > 1 {
-			state += fmt.Sprintf(" and %d more", len(c.Names)-1)
-		}
-		until := c.To.UTC().Format(time.DateOnly)
 		switch {
 		case c.Failure == fetch.Certificate:
 			s.add(finding.CertificateInvalid, finding.Error, at,
 				fmt.Sprintf("the certificate of %s is not valid: %s", c.Host, address.Printable(c.Problem)),
 				"browsers warn everybody away", "have one made for this name, and send all of its chain")
-			state, until = "not valid: "+c.Problem, ""
 		case c.Failure != "":
 			s.add(finding.NoHTTPS, finding.Error, at, fmt.Sprintf("%s doesn't answer on https (%s)", c.Host, c.Failure),
 				"", "let the server listen there too")
-			state, until = string(c.Failure), ""
 		case c.aging(v.Now):
 			s.add(finding.CertificateEnds, finding.Warning, at,
-				fmt.Sprintf("the certificate of %s ends on %s", c.Host, until), "", "renew it")
+				fmt.Sprintf("the certificate of %s ends on %s", c.Host, c.To.UTC().Format(time.DateOnly)), "",
+				"renew it")
 		}
-		s.Rows = append(s.Rows, []string{c.Host, state, c.Issuer, until, fmt.Sprint(c.Chain), c.Protocol})
 	}
 	v.judgePlain(s)
 	v.judgeMixed(s)
