@@ -196,8 +196,7 @@ type described struct {
 	words []string
 }
 
-// leastAlike is how much of their words an address and a page must share, at
-// least, for the page to be proposed.
+// leastAlike is the smallest share of common words, from 0 to 1, at which a page is proposed for an address.
 const leastAlike = 0.34
 
 // newWords notes the words of a plan's live pages.
@@ -223,9 +222,9 @@ func newWords(p *plan.Plan) *words {
 	return w
 }
 
-// nearest returns the live page that shares most words with an address and its title; none when two share as many, or
-// none enough. A page that shares enough of them has at least one of the rarer ones, so that only pages with these are
-// compared.
+// nearest returns the live page that shares most words with an address and its title. It returns none if no page shares
+// enough, or if two pages share equally many. Only pages that have one of the rarer words are compared: a page that
+// shares enough words has at least one of those.
 func (w *words) nearest(p *plan.Plan, k Known) *inventory.Page {
 	own := wordsOf(address.Decode(p.Shape(k.Address.Path)) + " " + k.Title)
 	if len(own) == 0 {

@@ -217,9 +217,11 @@ func (c *checker) add(i int, code finding.Code, severity finding.Severity, what,
 	return &c.found[len(c.found)-1]
 }
 
-// conflicts finds sources that several rows have, and notes which rows stand
-// behind another with their source. Rows of one path for all hosts and for one
-// host have the same source; rows for two hosts don't.
+// conflicts finds rows that have the same source, and notes which of them come after another. A row for all hosts and
+// a row for one host have the same source when their paths are the same; rows for two different hosts don't.
+//
+//	/a                              and  https://ferry.example/a        the same
+//	https://skerrywick.example/a    and  https://ferry.example/a        not the same
 func (c *checker) conflicts() {
 	for i := range c.list.Len() {
 		same := slices.DeleteFunc(c.Index.Same(i), func(n int) bool { return n >= c.list.Len() })
@@ -278,8 +280,8 @@ func (c *checker) repeats(rows []sharing) {
 	}
 }
 
-// contradictions reports rows with one source that lead to different goals, once
-// for all of them, at the first that another contradicts.
+// contradictions reports rows that have the same source and lead to different goals. All rows of a source make one
+// finding, at the first row that another one contradicts.
 func (c *checker) contradictions(rows []sharing) {
 	goals := map[string]map[string]bool{} // of each host
 	for _, r := range rows {

@@ -120,7 +120,8 @@ func Flatten(list *List, world World, mode Mode) (flat *List, found []finding.Fi
 	return flat, found
 }
 
-// Straighten returns the rows of a list as they lead in a world in which they stand, behind others as many as before.
+// Straighten returns the rows of more, each leading straight to where its chain ends in world. There the rows of more
+// are numbered behind those of the map they are added to: the first has the number before.
 func Straighten(more *List, before int, world World) *List {
 	f := flattener{mode: Exact, checker: &checker{Rules: world.Rules, known: world.Known, list: more,
 		walker: world.Rules.Walker()}, tails: map[address.Address]tail{}}

@@ -106,7 +106,7 @@ func (d *decider) exceptOf(list address.Places) int {
 	return slices.IndexFunc(d.Excepts, func(o address.Places) bool { return slices.Equal(o.List(), list.List()) })
 }
 
-// flags is an expression for flags of which the one of a list is not set.
+// flags returns an expression that matches the flags of a path when the path is in none of the places of list.
 func (d *decider) flags(list address.Places) string {
 	var b strings.Builder
 	n := d.exceptOf(list)
@@ -158,8 +158,8 @@ func (d *decider) patterns() {
 	}
 }
 
-// encoded reports whether a pattern's target has encoded bytes in its path, whose
-// hex digits must not become small.
+// encoded reports whether the path of a pattern's target has encoded bytes, such as %C3. A server that makes such a
+// path lower case would spoil their hex digits.
 func encoded(q compile.Pattern) bool {
 	pieces, _ := q.Target.Pieces()
 	for _, piece := range pieces {
@@ -174,8 +174,10 @@ func encoded(q compile.Pattern) bool {
 	return false
 }
 
-// scopeUnclear reports whether a pattern starts or leads in a section with noise
-// of its own for some values only.
+// scopeUnclear reports whether it depends on the values of a pattern's variables which noise parameters apply, where it
+// starts or where it leads.
+//
+//	noise: [{name: view, for: /en}]  and  /{section}/x -> /y    unclear: section may be en
 func (d *decider) scopeUnclear(q compile.Pattern) bool {
 	unclear := func(literal string, whole bool) bool {
 		path, _, cut := strings.Cut(literal, "?")
@@ -272,8 +274,8 @@ func (d *decider) exempts() bool {
 	return len(d.Plan.Scope.Only.List())+len(d.Plan.Scope.Except.List()) > 0
 }
 
-// exempt says whether the plan leaves a path alone; before is an expression for
-// what stands in front of it.
+// exempt adds a table that gives 1 for a path that the plan leaves alone (only, except), else 0. Source texts begin with
+// what the expression before matches.
 func (d *decider) exempt(name, path, before string) {
 	t := &Table{Name: name, Source: T(path), Fold: true, Else: T("0")}
 	if list := d.Plan.Scope.Except.List(); len(list) > 0 {
