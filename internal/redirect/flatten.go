@@ -176,7 +176,8 @@ func (f *flattener) pattern(row Row, number int) ([]Row, *finding.Finding) {
 	}
 	further, bad := f.pattern(composed, number)
 	for _, row := range further {
-		if !slices.ContainsFunc(rows, func(have Row) bool { return have.From == row.From }) { // else what it meets first decides
+		known := slices.ContainsFunc(rows, func(have Row) bool { return have.From == row.From })
+		if !known { // of two with one source, the pattern that is met first decides
 			rows = append(rows, row)
 		}
 	}

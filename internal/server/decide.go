@@ -274,7 +274,7 @@ func (d *decider) exempts() bool {
 	return len(d.Plan.Scope.Only.List())+len(d.Plan.Scope.Except.List()) > 0
 }
 
-// exempt adds a table that gives 1 for a path that the plan leaves alone (only, except), else 0. Source texts begin with
+// exempt adds a table that gives 1 for a path that the plan leaves alone (only, except), else 0. Its source begins with
 // what the expression before matches.
 func (d *decider) exempt(name, path, before string) {
 	t := &Table{Name: name, Source: T(path), Fold: true, Else: T("0")}
