@@ -1,0 +1,108 @@
+package redirect
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"strconv"
+
+	"young-compass/internal/address"
+	"young-compass/internal/table"
+)
+
+// Encode writes a list as a table. Targets are pages, paths on the site, or
+// addresses; columns that hold nothing are left out, but for the first three.
+func (l *List) Encode() []byte {
+	size := 0
+	for i := range l.Len() {
+		size += len(l.at(i).from) + len(l.at(i).to) + len(",,301\n")
+	}
+	var b bytes.Buffer
+	b.Grow(size + size/16)
+	_ = l.Write(&b) // a bytes.Buffer doesn't fail
+	return b.Bytes()
+}
+
+// Write writes what Encode returns.
+func (l *List) Write(w io.Writer) error {
+	columns := []string{"from", "to", "status"}
+	holds := map[string]bool{}
+	for i := range l.Len() {
+		if l.at(i).drop {
+			holds["query"] = true
+			break
+		}
+	}
+	for _, notes := range l.notes {
+		for _, n := range notes {
+			holds[n.column] = true
+		}
+	}
+	for _, name := range append([]string{"query"}, l.Columns...) {
+		if holds[name] {
+			columns = append(columns, name)
+		}
+	}
+	return table.WriteRecords(w, columns, func(yield func([]string) bool) {
+		record := make([]string, len(columns))
+		for i := range l.Len() {
+			if r := l.at(i); l.flatAlready(i) && !r.drop && l.notes[i] == nil {
+				clear(record)
+				record[0], record[1], record[2] = r.from, r.to, statusText(int(r.status))
+			} else {
+				row := l.Row(i)
+				record[0], record[1], record[2] = row.From, row.goalText(l.Site), statusText(row.Status)
+				for k, name := range columns[3:] {
+					record[3+k] = row.Note(name)
+				}
+			}
+			if !yield(record) {
+				return
+			}
+		}
+	})
+}
+
+// statusText is a status as it is written into a list; empty where nobody wrote one.
+func statusText(status int) string {
+	if status == 0 {
+		return ""
+	}
+	return strconv.Itoa(status)
+}
+
+// EncodeAside writes the rows that a flat map can't have: those of a list, and
+// rows that can't be read, with what is wrong with them.
+func EncodeAside(refused *List, unread []Unread) []byte {
+	return table.EncodeRecords([]string{"from", "to", "status", "problem"}, func(yield func([]string) bool) {
+		for _, r := range refused.All() {
+			if !yield([]string{r.From, r.goalText(refused.Site), statusText(r.Status),
+				"leads round in a circle, or contradicts another row"}) {
+				return
+			}
+		}
+		for _, u := range unread {
+			if !yield([]string{u.From, u.To, u.Status, string(u.Problem.Code) + ": " + u.Problem.What}) {
+				return
+			}
+		}
+	})
+}
+
+// goalText returns the target as it is written into a list.
+func (r Row) goalText(site address.Site) string {
+	switch {
+	case r.Gone():
+		return ""
+	case r.Pattern != nil:
+		return r.To
+	case r.ToPage():
+		if r.Target.Fragment != "" {
+			return fmt.Sprintf("%s#%s", r.Page, r.Target.Fragment)
+		}
+		return r.Page.String()
+	case r.Target.Origin() == site.Origin:
+		return r.Target.Local()
+	}
+	return r.Target.String()
+}
