@@ -277,22 +277,7 @@ func (p *probing) askRedirects() (*probe.Section, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := p.comparison.Summary
-	section := &probe.Section{Kind: probe.Redirects, Counts: []probe.Count{
-		{Name: "asked", Words: "addresses asked", N: s.Asked},
-		{Name: "one_hop_200", Words: "reach 200 in one hop", N: s.OneHop},
-		{Name: "direct_200", Words: "answer 200 themselves", N: s.Direct},
-		{Name: "one_hop_temporary", Words: "lead to a temporary page in one hop", N: s.Temporary},
-		{Name: "one_hop_to_known_host", Words: "lead to another host in one hop", N: s.Elsewhere},
-		{Name: "gone_410", Words: "say 410", N: s.Gone}, {Name: "other", Words: "end otherwise", N: s.Other}}}
-	for _, f := range p.comparison.Findings() {
-		if f.Code != finding.FinalNotCanonical || p.survey == nil || !p.survey.IsConsequence(f) {
-			section.Findings = append(section.Findings, f)
-		}
-	}
-	section.Counts = append(section.Counts, probe.Count{Name: "differences", Words: "findings against the plan",
-		N: len(section.Findings)})
-	return section, nil
+	return p.comparison.Section(p.survey), nil
 }
 
 func (p *probing) askHosts() (*probe.Section, error) {
@@ -346,7 +331,7 @@ func (p *probing) tell(db *store.Store, before probe.Baseline) error {
 		}
 		p.say("kept as %s", p.save)
 	}
-	r.text = func(w io.Writer, paint term.Paint) error { return p.text(w, paint) }
+	r.text = func(w io.Writer, paint term.Paint) error { return p.text(w, paint, items) }
 	if p.against != "" {
 		changes := before.Compare(r.findings)
 		r.items, r.name, r.more = changes, "changes", nil
@@ -379,18 +364,18 @@ type section struct {
 }
 
 // text prints the tables, a heading over each.
-func (p *probing) text(w io.Writer, paint term.Paint) error {
-	for _, s := range p.sections {
+func (p *probing) text(w io.Writer, paint term.Paint, tables []section) error {
+	for i, s := range p.sections {
 		if _, err := fmt.Fprintf(w, "%s\n", paint.Bold(s.Kind)); err != nil {
 			return err
 		}
-		columns, all := sectionTable(s, p.plan.Site.Origin)
+		all := tables[i].Rows
 		rows := all
 		if p.rows > 0 {
 			rows = rows[:min(len(rows), p.rows)]
 		}
 		if len(rows) > 0 {
-			if err := term.Table(w, paint, columns, rows); err != nil {
+			if err := term.Table(w, paint, tables[i].Columns, rows); err != nil {
 				return err
 			}
 			if len(rows) < len(all) {

@@ -170,6 +170,24 @@ func (c *Comparison) Add(p *plan.Plan, o Observation) {
 	}
 }
 
+// Section sums up what was asked. Findings that follow from what a survey says of a page are left out; there may be no
+// survey.
+func (c *Comparison) Section(survey *Survey) *Section {
+	s := c.Summary
+	section := &Section{Kind: Redirects, Counts: []Count{{"asked", "addresses asked", s.Asked},
+		{"one_hop_200", "reach 200 in one hop", s.OneHop}, {"direct_200", "answer 200 themselves", s.Direct},
+		{"one_hop_temporary", "lead to a temporary page in one hop", s.Temporary},
+		{"one_hop_to_known_host", "lead to another host in one hop", s.Elsewhere}, {"gone_410", "say 410", s.Gone},
+		{"other", "end otherwise", s.Other}}}
+	for _, f := range c.Findings() {
+		if f.Code != finding.FinalNotCanonical || survey == nil || !survey.IsConsequence(f) {
+			section.Findings = append(section.Findings, f)
+		}
+	}
+	section.Counts = append(section.Counts, Count{"differences", "findings against the plan", len(section.Findings)})
+	return section
+}
+
 // Findings says where the site and the plan differ, each difference with its
 // hop, and which pages answer at several addresses.
 func (c *Comparison) Findings() []finding.Finding {
