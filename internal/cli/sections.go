@@ -43,8 +43,8 @@ func sectionTable(s *probe.Section, origin address.Address) (columns []string, r
 				fmt.Sprint(p.Indexable), cmp.Or(string(p.Class), "-"), cmp.Or(string(p.Proposed), "-"), agree})
 		}
 	case probe.Languages:
-		columns = append([]string{"page", "lang"}, s.Tongues.Languages...)
-		for _, r := range s.Tongues.Rows {
+		columns = append([]string{"page", "lang"}, s.Translations.Languages...)
+		for _, r := range s.Translations.Rows {
 			rows = append(rows, append([]string{strings.TrimPrefix(r.Page.String(), origin.Base()), r.Language},
 				r.Marks...))
 		}

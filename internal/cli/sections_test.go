@@ -55,8 +55,8 @@ func TestSectionTable(t *testing.T) {
 			[]string{"parameter", "addresses", "visits", "indexable", "class", "evidence says", "trials that agree"},
 			[][]string{{"sid", "2", "7", "1", "noise", "-", ""},
 				{address.Printable("a\x1b[31m"), "0", "0", "0", "-", "display", "2 of 3"}}},
-		{"languages", probe.Section{Kind: probe.Languages, Tongues: probe.Tongues{Languages: []string{"de", "en"},
-			Rows: []probe.TonguesRow{{Page: fares, Language: "en", Marks: []string{"yes", "self"}}}}},
+		{"languages", probe.Section{Kind: probe.Languages, Translations: probe.Translations{Languages: []string{"de", "en"},
+			Rows: []probe.TranslationsRow{{Page: fares, Language: "en", Marks: []string{"yes", "self"}}}}},
 			[]string{"page", "lang", "de", "en"}, [][]string{{"/fares", "en", "yes", "self"}}},
 		{"https", probe.Section{Kind: probe.Secure, Certificates: []probe.Certificate{
 			{Host: "a.example", Names: []string{"a.example", "b.example", "c.example"}, Issuer: "CA", To: day, Chain: 2,

@@ -312,18 +312,18 @@ func (t *tongues) clusters(pages []address.Address) int {
 		columns = append(columns, code)
 	}
 	slices.Sort(columns)
-	t.Tongues.Languages = columns
-	var whole []TonguesRow
+	t.Translations.Languages = columns
+	var whole []TranslationsRow
 	var order []address.Address
 	for a := range members {
 		order = append(order, a)
 	}
 	slices.SortFunc(order, address.Compare)
 	for _, root := range order {
-		var rows []TonguesRow
+		var rows []TranslationsRow
 		bad := false
 		for _, a := range members[root] {
-			row := TonguesRow{Page: a, Language: t.Web[a].Signals.Language}
+			row := TranslationsRow{Page: a, Language: t.Web[a].Signals.Language}
 			for _, code := range columns {
 				mark := ""
 				for _, n := range t.named[a] {
@@ -344,11 +344,11 @@ func (t *tongues) clusters(pages []address.Address) int {
 			rows = append(rows, row)
 		}
 		if bad {
-			t.Tongues.Rows = append(t.Tongues.Rows, rows...)
+			t.Translations.Rows = append(t.Translations.Rows, rows...)
 		} else {
 			whole = append(whole, rows...)
 		}
 	}
-	t.Tongues.Rows = append(t.Tongues.Rows, whole...)
+	t.Translations.Rows = append(t.Translations.Rows, whole...)
 	return len(members)
 }

@@ -39,7 +39,7 @@ type Section struct {
 	Spelled      Spelled       // of Hosts
 	Groups       []Group       // of Canonicals; those without a canonical address first
 	Parameters   []Parameter   // by name
-	Tongues      Tongues       // of Languages
+	Translations Translations  // of Languages
 	Certificates []Certificate // of Secure
 	Sitemaps     []Sitemap     // of Index
 }
@@ -76,14 +76,14 @@ type End struct {
 	Differs bool // from what the plan says
 }
 
-// Tongues is which pages name translations, and how.
-type Tongues struct {
+// Translations is which pages name translations, and how.
+type Translations struct {
 	Languages []string // what Marks is of, in this order, as the pages write them
-	Rows      []TonguesRow
+	Rows      []TranslationsRow
 }
 
-// TonguesRow is the translations that a page names.
-type TonguesRow struct {
+// TranslationsRow is the translations that a page names.
+type TranslationsRow struct {
 	Page     address.Address
 	Language string   // what the page says that it is in
 	Marks    []string // empty: not named; yes, self, or in a word what is wrong
