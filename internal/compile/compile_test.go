@@ -24,6 +24,12 @@ func program(t *testing.T, redirects string) (*compile.Program, []finding.Findin
 	} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
 	}
+	return compiled(t, dir)
+}
+
+// compiled compiles the project in a folder.
+func compiled(t *testing.T, dir string) (*compile.Program, []finding.Finding) {
+	t.Helper()
 	p, _, err := project.Load(dir)
 	require.NoError(t, err)
 	g, found, err := compile.Plan(p)
@@ -53,4 +59,23 @@ func TestProgram(t *testing.T) {
 func TestARedirectToAnotherSpellingOfItself(t *testing.T) {
 	g, found := program(t, "/a,/a?x=1,301\n")
 	assert.Equal(t, map[string]int{string(finding.SelfRedirect): 1}, finding.Count(found), "%v", g.Listed)
+}
+
+func TestPatternsAreComposedOnlyWhereEveryRequestMeetsTheNext(t *testing.T) {
+	for name, test := range map[string]struct{ rules, want string }{
+		"every value":     {"[{from: '/p/{x}', to: '/q/{x}'}, {from: '/q/{x}', to: '/r/{x}'}]", "/r/{x}"},
+		"some values":     {"[{from: '/p/{x}', to: '/q/{x}'}, {from: '/q/{x}', to: '/r/{x}', class: {x: digits}}]", "/q/{x}"},
+		"a fragment":      {"[{from: '/p/{x}', to: '/q/{x}#f'}, {from: '/q/{x}', to: '/r/{x}'}]", "/r/{x}#f"},
+		"an exempt place": {"[{from: '/p/{x}', to: '/q/{x}'}, {from: '/q/{x}', to: '/r/{x}', except: [/q/1]}]", "/q/{x}"},
+		"with a parameter": {"[{from: '/p/{x}', to: '/q/{x}'}, {from: '/q/{x}?id={i}', to: '/i/{i}'}, " +
+			"{from: '/q/{x}', to: '/r/{x}'}]", "/q/{x}"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			dir := t.TempDir()
+			require.NoError(t, os.WriteFile(filepath.Join(dir, project.PlanFile),
+				[]byte("site: {origin: https://skerrywick.example}\nrules: "+test.rules+"\n"), 0o600))
+			g, _ := compiled(t, dir)
+			assert.Equal(t, test.want, g.Patterns[0].Target.String())
+		})
+	}
 }

@@ -13,19 +13,20 @@ import (
 
 // pattern composes a pattern with those that its target always meets.
 func (c *compiler) pattern(from *resolve.Pattern) Pattern {
-	out := Pattern{Reader: from.Reader, Target: from.Target, Drop: from.Drop, Except: from.Except,
+	out := Pattern{Reader: from.Reader, Drop: from.Drop, Except: from.Except,
 		Where: resolve.Cause{File: from.Cause.File, Line: from.Cause.Line, Rule: "pattern " + from.From}}
-	steps := []int{from.Status}
+	way := []resolve.Step{{Status: from.Status, Derived: from.Status == 0}}
 	out.Strip = append(out.Strip, from.Names()...)
-	for round := 1; round < resolve.MaxRounds; round++ {
-		target, next := c.leadsOn(from.Reader, out.Target)
-		if next == nil {
-			break
+	at := from.Pattern
+	for range resolve.MaxRounds - 1 {
+		next, one, err := c.rules.Through(at)
+		if one == nil || err != nil {
+			break // the server leads on with a second hop
 		}
-		out.Target, out.Drop = target, out.Drop || next.Drop
-		steps = append(steps, next.Status)
+		at, out.Drop = one, out.Drop || next.Drop
+		way = append(way, resolve.Step{Status: next.Status, Derived: next.Status == 0})
 	}
-	out.Target = c.ended(from.Reader.Classes(), out.Target)
+	out.Target, out.Status = c.ended(at), both(way)
 	for _, example := range []string{from.Example(), out.Target.Sample()} {
 		if a, err := address.Resolve(c.plan.Site.Origin, example); err == nil && c.plan.Site.Has(a.Host) {
 			out.Strip = append(out.Strip, c.plan.Parameters.LocalNoise(a.Path)...)
@@ -36,26 +37,20 @@ func (c *compiler) pattern(from *resolve.Pattern) Pattern {
 	}
 	slices.Sort(out.Strip)
 	out.Strip = slices.Compact(out.Strip)
-	way := make([]resolve.Step, len(steps))
-	for i, status := range steps {
-		way[i] = resolve.Step{Status: status, Derived: status == 0}
-	}
-	out.Status = both(way)
 	return out
 }
 
-// ended returns a pattern's target with the slash at its end as the site ends
-// paths, where every value leaves that alone.
-func (c *compiler) ended(classes map[string]template.Class, t *template.Template) *template.Template {
-	p := c.plan
+// ended returns a pattern's target with the slash at its end as the site ends paths, where every value leaves that
+// alone.
+func (c *compiler) ended(at *route.Pattern) *template.Template {
+	p, t := c.plan, at.Target
+	classes := at.Reader.Classes()
 	for _, name := range t.Names() {
 		if class := classes[name]; class.Has('.') {
 			return t // perhaps what looks like a file
 		}
 	}
-	if reader, err := template.NewReader(t, classes); err != nil ||
-		slices.ContainsFunc(c.rules.Patterns,
-			func(rule resolve.Pattern) bool { return !template.Disjoint(reader, rule.Reader, p.Paths.Lower) }) {
+	if meets, _, _ := c.rules.Through(at); meets != nil || at.Writes(p.Site) == nil {
 		return t // perhaps another pattern leads on from there
 	}
 	to, err := address.Resolve(p.Site.Origin, t.Sample())
@@ -88,29 +83,6 @@ func queryOf(t *template.Template) string {
 	_, query, _ := strings.Cut(t.Sample(), "?")
 	query, _, _ = strings.Cut(query, "#")
 	return query
-}
-
-// leadsOn returns the rule that every expansion of a target meets, and where
-// it leads then; nil when there is none that surely does.
-func (c *compiler) leadsOn(from *template.Reader, target *template.Template) (*template.Template, *resolve.Pattern) {
-	if !strings.HasPrefix(target.String(), "/") || !c.plan.Scope.All() {
-		return nil, nil // what leads into places that the plan leaves alone ends there
-	}
-	reader, err := template.NewReader(target, from.Classes())
-	if err != nil || len(reader.Query()) > 0 {
-		return nil, nil
-	}
-	for i := range c.rules.Patterns {
-		rule := &c.rules.Patterns[i]
-		if len(rule.Reader.Query()) > 0 || template.Disjoint(reader, rule.Reader, c.plan.Paths.Lower) {
-			continue
-		}
-		if names, always := template.Align(reader, rule.Reader, c.plan.Paths.Lower); always && rule.Except.Empty() {
-			return rule.Target.Rename(names), rule
-		}
-		return nil, nil // some values meet this rule, others perhaps a later one
-	}
-	return nil, nil
 }
 
 // preimages enters the addresses from which a pattern leads to an address that
@@ -147,11 +119,8 @@ func (c *compiler) writers() (*template.Automaton, []writer, error) {
 	var readers []*template.Reader
 	for i := range c.rules.Patterns {
 		rule := &c.rules.Patterns[i]
-		if !strings.HasPrefix(rule.To, "/") {
-			continue
-		}
-		reader, err := template.NewReader(rule.Target, rule.Reader.Classes())
-		if err != nil {
+		reader := rule.Writes(c.plan.Site)
+		if reader == nil {
 			continue
 		}
 		source, err := template.Parse(rule.From)

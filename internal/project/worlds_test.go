@@ -59,6 +59,9 @@ func (d dice) row() string {
 		if strings.HasPrefix(from, "/c{") {
 			to = d.of("/d{/x*}", "/c", "https://far.example{/x*}")
 		}
+		if strings.HasPrefix(to, "/") {
+			to = d.of("", "", "", d.host()) + to + d.of("", "", "", "#f")
+		}
 		return from + "," + to + "," + status + "," + d.of("", "", "", "drop")
 	}
 	from := d.local()

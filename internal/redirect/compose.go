@@ -20,7 +20,7 @@ import (
 // listed before it; and the patterns that it always meets are composed into it. A
 // finding says what can't be made flat.
 func (f *flattener) pattern(row Row, number int) ([]Row, *finding.Finding) {
-	target := f.targetReader(row.Pattern)
+	target := row.Pattern.Writes(f.Site)
 	if target == nil || !f.clear(target, row.Pattern) {
 		return []Row{row}, nil
 	}
@@ -215,59 +215,31 @@ func remaining(classes map[string]template.Class, values template.Values) map[st
 	return classes
 }
 
-// compose returns a pattern with those that its target always meets composed
-// into it; a finding when it meets one of the list that can't be composed.
+// compose returns a pattern with those that its target always meets composed into it; a finding when it meets one of
+// the list that can't be composed. One of the plan may stay the plan's to lead on.
 func (f *flattener) compose(row Row, number int) (Row, *finding.Finding) {
+	refuse := func(why, advice string) (Row, *finding.Finding) {
+		bad := f.finding(number, finding.Chain, finding.Error, why, "", advice)
+		return row, &bad
+	}
 	for range resolve.MaxRounds {
-		target := f.targetReader(row.Pattern)
+		target := row.Pattern.Writes(f.Site)
 		if target == nil || len(target.Classes()) == 0 || !f.clear(target, row.Pattern) {
 			return row, nil
 		}
-		q, p, bad := f.leadsOn(row, number, target)
-		if q == nil || bad != nil {
-			return row, bad
+		q, one, err := f.Through(row.Pattern)
+		switch {
+		case err != nil:
+			return refuse(fmt.Sprintf("%s and %s can't be made one: %v", row.From, q.From, err), "list the addresses")
+		case q == nil, one == nil && q.Row < 0:
+			return row, nil
+		case one == nil:
+			return refuse(fmt.Sprintf("%s leads to some of what %s in line %d reads, so the two can't be made one",
+				row.From, q.From, q.Cause.Line), "narrow one of them by class, or list the addresses")
 		}
-		row.Pattern, row.To = p, p.To
+		row.Pattern, row.To = one, one.To
 		row.Status = resolve.ComposeWritten(row.Status, q.Status)
 		row.Drop = row.Drop || q.Drop
 	}
 	return row, nil
-}
-
-// leadsOn returns the first pattern that reads what a row writes and leads elsewhere, and the row's pattern with it
-// composed into it; nil where there is none, or where it may stay the plan's to lead on. A finding says that the two
-// can't be made one.
-func (f *flattener) leadsOn(row Row, number int, target *template.Reader) (*resolve.Pattern, *route.Pattern,
-	*finding.Finding) {
-	refuse := func(why, advice string) (*resolve.Pattern, *route.Pattern, *finding.Finding) {
-		bad := f.finding(number, finding.Chain, finding.Error, why, "", advice)
-		return nil, nil, &bad
-	}
-	for n := range f.Patterns {
-		q := &f.Patterns[n]
-		if q.Row == number || q.Row >= 0 && f.later(q.Row) {
-			continue
-		}
-		if _, ok := template.Overlap(target, q.Reader, f.Paths.Lower); !ok {
-			continue
-		}
-		names, always := template.Align(target, q.Reader, f.Paths.Lower)
-		always = always && len(target.Query())+len(q.Reader.Query()) == 0
-		switch {
-		case q.Row < 0 && (!always || !q.Except.Empty()), strings.Contains(row.To, "#") && !strings.Contains(q.To, "#"):
-			return nil, nil, nil
-		case !always:
-			return refuse(fmt.Sprintf("%s leads to some of what %s in line %d reads, so the two can't be made one",
-				row.From, q.From, q.Cause.Line),
-				"narrow one of them by class, or list the addresses")
-		}
-		p, err := route.NewPattern(row.From, q.Target.Rename(names).String(), row.Pattern.Reader.Classes(), f.Site)
-		if err != nil {
-			return refuse(fmt.Sprintf("%s and %s can't be made one: %v", row.From, q.From, err), "list the addresses")
-		}
-		if p.To != row.To { // else it leads to where the request is already
-			return q, p, nil
-		}
-	}
-	return nil, nil, nil
 }

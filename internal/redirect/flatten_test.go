@@ -43,8 +43,14 @@ func TestFlatten(t *testing.T) {
 			assert.Equal(t, "from,to,status\n"+want+"\n", string(flat.Encode()), lines)
 		})
 	}
-	list := read(t, "/a,/i,301", "/i,/b,301", "/i?k=1,/c,301")
-	flat, found := Flatten(list, small(list), Straight)
+	list := read(t, "/p/{x},https://skerrywick-nb.example/q/{x},301", "/q/{x},/r/{x},301")
+	world := small(list)
+	world.Rules.Site.LanguageHosts = []string{"skerrywick-nb.example"}
+	flat, found := Flatten(list, world, Straight)
+	assert.Empty(t, found)
+	assert.Equal(t, string(list.Encode()), string(flat.Encode()), "patterns aren't met on a host of one language")
+	list = read(t, "/a,/i,301", "/i,/b,301", "/i?k=1,/c,301")
+	flat, found = Flatten(list, small(list), Straight)
 	assert.Equal(t, map[string]int{string(finding.ParameterOnWay): 1}, finding.Count(found))
 	assert.Equal(t, "from,to,status\n/a,/b,301\n/i,/b,301\n/i?k=1,/c,301\n", string(flat.Encode()))
 	exact, found := Flatten(list, small(list), Exact)

@@ -182,7 +182,7 @@ func coversQuery(a, b *template.Reader) bool {
 func (c *checker) witnesses() {
 	targets := make([]*template.Reader, len(c.patterns))
 	for k, p := range c.patterns {
-		targets[k] = c.targetReader(p.Pattern)
+		targets[k] = p.Writes(c.Site)
 		c.witness(p, template.Values{}, true)
 	}
 	begin := newPrefixes(targets, c.Paths.Lower)
@@ -276,24 +276,6 @@ func (c *checker) sameSource(a, b int32) bool {
 		return c.rowOf(a) == c.rowOf(b)
 	}
 	return c.nodes[a-n].by == c.nodes[b-n].by && c.nodes[a-n].number == c.nodes[b-n].number
-}
-
-// targetReader returns a reader of what a pattern writes, or nil where its
-// target is on another host or can't be read back.
-func (c *checker) targetReader(p *route.Pattern) *template.Reader {
-	local, ok := p.WrittenLocal(c.Site)
-	if !ok {
-		return nil
-	}
-	t, err := template.Parse(local)
-	if err != nil {
-		return nil
-	}
-	r, err := template.NewReader(t, p.Reader.Classes())
-	if err != nil {
-		return nil
-	}
-	return r
 }
 
 // triedExamples is how many values are tried where any will do: listed rows may

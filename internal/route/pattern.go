@@ -268,13 +268,15 @@ func (p *Pattern) Leads(values template.Values, site address.Site) (address.Addr
 	return address.Resolve(site.Origin, p.Target.Expand(values))
 }
 
-// WrittenLocal returns the target without scheme and host: as what a template of this site reads. It reports false
-// where the target is on another site.
-func (p *Pattern) WrittenLocal(site address.Site) (string, bool) {
+// Local returns the target without scheme, host and fragment. It reports false where the target is on another site, or
+// on a host of one language, whose addresses no pattern meets.
+//
+//	https://www.skerrywick.example/news/{y}#top    /news/{y}
+func (p *Pattern) Local(site address.Site) (string, bool) {
 	local := p.To
 	if !strings.HasPrefix(local, "/") {
 		a, err := address.Resolve(site.Origin, p.Sample("x"))
-		if err != nil || !site.Has(a.Host) {
+		if err != nil || !site.Has(a.Host) || site.IsLanguageHost(a.Host) {
 			return "", false
 		}
 		_, rest, _ := strings.Cut(local, "://")
@@ -284,4 +286,22 @@ func (p *Pattern) WrittenLocal(site address.Site) (string, bool) {
 	}
 	local, _, _ = strings.Cut(local, "#")
 	return local, true
+}
+
+// Writes returns a reader of the addresses that the pattern leads to; nil where Local says none, or where they can't
+// be read back.
+func (p *Pattern) Writes(site address.Site) *template.Reader {
+	local, ok := p.Local(site)
+	if !ok {
+		return nil
+	}
+	t, err := template.Parse(local)
+	if err != nil {
+		return nil
+	}
+	r, err := template.NewReader(t, p.Reader.Classes())
+	if err != nil {
+		return nil
+	}
+	return r
 }
