@@ -3,6 +3,7 @@ package project
 import (
 	"bytes"
 	"hash/maphash"
+	"slices"
 
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
@@ -43,29 +44,30 @@ func Take(p *plan.Plan, more *redirect.List, choose redirect.Choose) (Taken, []f
 
 // newLines counts the lines of a text that a list, as it is written, doesn't have. It knows lines by their hashes.
 func newLines(before *redirect.List, after []byte) int {
-	have := lineSet{seed: maphash.MakeSeed(), hashes: make(map[uint64]struct{}, before.Len())}
+	have := lineHashes{seed: maphash.MakeSeed(), hashes: make([]uint64, 0, before.Len()+1)}
 	_ = before.Write(&have) // which doesn't fail
+	slices.Sort(have.hashes)
 	n := 0
 	for line := range bytes.Lines(after) {
-		if _, ok := have.hashes[maphash.Bytes(have.seed, line)]; !ok {
+		if _, ok := slices.BinarySearch(have.hashes, maphash.Bytes(have.seed, line)); !ok {
 			n++
 		}
 	}
 	return n
 }
 
-// lineSet is the lines that were written to it.
-type lineSet struct {
+// lineHashes are of the lines that were written to it.
+type lineHashes struct {
 	seed   maphash.Seed
-	hashes map[uint64]struct{}
+	hashes []uint64
 	rest   []byte // of a line that isn't whole yet
 }
 
 // Write notes lines.
-func (s *lineSet) Write(text []byte) (int, error) {
+func (s *lineHashes) Write(text []byte) (int, error) {
 	for line := range bytes.Lines(text) {
 		if s.rest = append(s.rest, line...); line[len(line)-1] == '\n' {
-			s.hashes[maphash.Bytes(s.seed, s.rest)] = struct{}{}
+			s.hashes = append(s.hashes, maphash.Bytes(s.seed, s.rest))
 			s.rest = s.rest[:0]
 		}
 	}

@@ -25,7 +25,7 @@ type List struct {
 	Columns []string // further ones, in which rows have notes
 	Unread  []Unread // rows that are no redirects
 
-	blocks   [][]record
+	records  records
 	files    []string
 	patterns []numbered // rows that are patterns
 	notes    map[int][]note
@@ -37,26 +37,11 @@ type Unread struct {
 	Problem          finding.Finding
 }
 
-// record is a row as it was written.
-type record struct {
-	from, to string
-	line     uint32
-	file     uint16
-	status   uint16
-	path     uint16 // where the path begins in to, if that is an address in normal form that ends with its path; else 0
-	plain    bool   // from is a path in normal form and no more
-	drop     bool
-	pattern  bool
-}
-
 // numbered is a pattern with the number of its row.
 type numbered struct {
 	*route.Pattern
 	row int
 }
-
-// blockSize is how many records are kept together; growing copies none.
-const blockSize = 1 << 14
 
 // NewList returns an empty list of a site.
 func NewList(site address.Site) *List { return &List{Site: site} }
@@ -70,24 +55,13 @@ func Read(file string, r io.Reader, site address.Site) (*List, []finding.Finding
 
 // Len returns the number of rows.
 func (l *List) Len() int {
-	if l == nil || len(l.blocks) == 0 {
+	if l == nil {
 		return 0
 	}
-	return (len(l.blocks)-1)*blockSize + len(l.blocks[len(l.blocks)-1])
+	return l.records.len()
 }
 
-func (l *List) at(i int) *record { return &l.blocks[i/blockSize][i%blockSize] }
-
-// room returns the last block, which has room for more.
-func (l *List) room() *[]record {
-	switch n := len(l.blocks); {
-	case n == 0:
-		l.blocks = make([][]record, 1)
-	case len(l.blocks[n-1]) == blockSize:
-		l.blocks = append(l.blocks, make([]record, 0, blockSize))
-	}
-	return &l.blocks[len(l.blocks)-1]
-}
+func (l *List) at(i int) *record { return l.records.at(i) }
 
 // Row returns the row with a number, from 0.
 func (l *List) Row(i int) Row {
@@ -230,8 +204,7 @@ func (l *List) Append(rows ...Row) {
 		r := l.record(&row)
 		r.file = l.file(row.File)
 		l.addExtra(l.Len(), row.Pattern, row.notes)
-		last := l.room()
-		*last = append(*last, r)
+		l.records.add(r)
 		for _, n := range row.notes {
 			l.addColumn(n.column)
 		}
@@ -241,10 +214,7 @@ func (l *List) Append(rows ...Row) {
 // Clone returns a copy of the list, to be changed on its own.
 func (l *List) Clone() *List {
 	c := *l
-	c.blocks = make([][]record, len(l.blocks))
-	for i, block := range l.blocks {
-		c.blocks[i] = slices.Clone(block)
-	}
+	c.records = l.records.copied()
 	c.Columns, c.files, c.patterns, c.notes = slices.Clone(l.Columns), slices.Clone(l.files), slices.Clone(l.patterns),
 		maps.Clone(l.notes)
 	return &c
@@ -252,22 +222,26 @@ func (l *List) Clone() *List {
 
 // appendFrom adds a row of another list of the site as it is.
 func (l *List) appendFrom(o *List, i int) {
-	r := *o.at(i)
-	r.file = l.file(o.files[r.file])
+	r := o.at(i)
 	var pattern *route.Pattern
 	if r.pattern {
 		pattern = o.Row(i).Pattern
 	}
 	l.addExtra(l.Len(), pattern, o.notes[i])
-	last := l.room()
-	*last = append(*last, r)
+	if file := l.file(o.files[r.file]); file != r.file {
+		moved := *r
+		moved.file = file
+		l.records.add(moved)
+		return
+	}
+	l.records.addFrom(&o.records, i)
 }
 
 // replace puts another row in the place of one; both are patterns, or neither is.
 func (l *List) replace(i int, row Row) {
 	r := l.record(&row)
 	r.file = l.file(row.File)
-	*l.at(i) = r
+	l.records.set(i, r)
 	delete(l.notes, i)
 	if len(row.notes) > 0 {
 		l.addExtra(i, nil, row.notes)
@@ -461,10 +435,5 @@ func (l *List) take(b *batch) {
 	for _, e := range b.extras {
 		l.addExtra(start+e.record, e.pattern, e.notes)
 	}
-	for rest := b.records; len(rest) > 0; {
-		last := l.room()
-		n := min(len(rest), blockSize-len(*last))
-		*last = append(*last, rest[:n]...)
-		rest = rest[n:]
-	}
+	l.records.add(b.records...)
 }

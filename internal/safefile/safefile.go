@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -15,49 +16,99 @@ import (
 )
 
 // Write makes path hold data. A file that holds it already is left alone; one
-// that holds something else is first kept as path + "." + now + ".bak". It
+// that holds something else is first kept as path + "." + now + ".bak", with its permissions. It
 // reports the name of the kept file, if any, and whether anything was written.
 func Write(path string, data []byte, now time.Time) (kept string, written bool, err error) {
-	old, err := os.ReadFile(path)
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-	case err != nil:
-		return "", false, fmt.Errorf("reading %s before replacing it: %w", path, err)
-	case bytes.Equal(old, data):
-		return "", false, nil
-	default:
-		if kept, err = keep(path, old, now); err != nil {
-			return "", false, fmt.Errorf("keeping a copy of %s: %w", path, err)
-		}
+	kept, same, err := setAside(path, data, now)
+	if err != nil || same {
+		return "", false, err
 	}
-	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
-		return kept, false, fmt.Errorf("making the folder of %s: %w", path, err)
-	}
-	if err := renameio.WriteFile(path, data, 0o644); err != nil {
-		return kept, false, fmt.Errorf("writing %s: %w", path, err)
-	}
-	return kept, true, nil
+	return kept, true, Replace(path, data)
 }
 
-// keep writes old under a dated name that no file has yet.
-func keep(path string, old []byte, now time.Time) (string, error) {
+// setAside keeps a copy of a file that holds something else than data. It returns the name of the copy; none where
+// there is no file.
+func setAside(path string, data []byte, now time.Time) (kept string, same bool, err error) {
+	old, err := os.Open(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		return "", false, nil
+	}
+	if err == nil {
+		defer func() { _ = old.Close() }()
+		same, err = equal(old, bytes.NewReader(data))
+	}
+	if err != nil {
+		return "", false, fmt.Errorf("reading %s before replacing it: %w", path, err)
+	}
+	if same {
+		return "", true, nil
+	}
+	if kept, err = keep(path, old, now); err != nil {
+		return "", false, fmt.Errorf("keeping a copy of %s: %w", path, err)
+	}
+	return kept, false, nil
+}
+
+// equal reports whether two texts are the same to their ends.
+func equal(a, b io.Reader) (bool, error) {
+	var one, other [32 << 10]byte
+	for {
+		n, errA := io.ReadFull(a, one[:])
+		m, errB := io.ReadFull(b, other[:])
+		for _, err := range []error{errA, errB} {
+			if err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF) {
+				return false, err
+			}
+		}
+		if !bytes.Equal(one[:n], other[:m]) {
+			return false, nil
+		}
+		if n < len(one) {
+			return true, nil
+		}
+	}
+}
+
+// keep writes a file under a dated name that no file has yet.
+func keep(path string, old *os.File, now time.Time) (string, error) {
 	stamp := path + "." + now.UTC().Format("2006-01-02T15-04-05")
 	for n := 1; ; n++ {
 		name := stamp + ".bak"
 		if n > 1 {
 			name = fmt.Sprintf("%s-%d.bak", stamp, n)
 		}
-		have, err := os.ReadFile(name)
-		switch {
-		case err == nil && bytes.Equal(have, old):
-			return name, nil // a run that was interrupted after this step
-		case err == nil:
-			continue
-		case !errors.Is(err, fs.ErrNotExist):
+		if _, err := old.Seek(0, io.SeekStart); err != nil {
 			return "", err
 		}
-		return name, renameio.WriteFile(name, old, 0o644)
+		have, err := os.Open(name)
+		if errors.Is(err, fs.ErrNotExist) {
+			return name, copyTo(name, old)
+		}
+		if err != nil {
+			return "", err
+		}
+		same, err := equal(have, old)
+		if err = errors.Join(err, have.Close()); err != nil || same {
+			return name, err // the same: a run that was interrupted after this step
+		}
 	}
+}
+
+// copyTo writes a file's content and permissions under another name.
+func copyTo(name string, old *os.File) error {
+	info, err := old.Stat()
+	if err != nil {
+		return err
+	}
+	to, err := renameio.NewPendingFile(name, renameio.WithStaticPermissions(info.Mode().Perm()))
+	if err != nil {
+		return err
+	}
+	defer func() { _ = to.Cleanup() }()
+	if _, err := io.Copy(to, old); err != nil {
+		return err
+	}
+	return to.CloseAtomicallyReplace()
 }
 
 // Replace makes path hold data, without keeping what was there: for files that

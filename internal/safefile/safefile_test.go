@@ -1,8 +1,10 @@
 package safefile
 
 import (
+	"bytes"
 	"os"
 	"path/filepath"
+	"strconv"
 	"testing"
 	"time"
 
@@ -52,6 +54,39 @@ func TestAnInterruptedWriteIsTakenUp(t *testing.T) {
 	kept, _, err := Write(path, []byte("new"), now)
 	require.NoError(t, err)
 	assert.Equal(t, path+".2026-11-23T09-30-00.bak", kept, "one copy is enough")
+}
+
+// What is compared and copied in pieces is whole at their ends.
+func TestWriteAtTheEdgesOfPieces(t *testing.T) {
+	const piece = 32 << 10
+	now := time.Date(2026, 11, 23, 9, 30, 0, 0, time.UTC)
+	for _, n := range []int{0, 1, piece - 1, piece, piece + 1, 2 * piece} {
+		t.Run(strconv.Itoa(n), func(t *testing.T) {
+			path := filepath.Join(t.TempDir(), "a.csv")
+			old := bytes.Repeat([]byte("x"), n)
+			require.NoError(t, os.WriteFile(path, old, 0o600))
+			_, written, err := Write(path, old, now)
+			require.NoError(t, err)
+			assert.False(t, written)
+			kept, written, err := Write(path, append(bytes.Clone(old), 'y'), now)
+			require.NoError(t, err)
+			assert.True(t, written)
+			have, err := os.ReadFile(kept)
+			require.NoError(t, err)
+			assert.True(t, bytes.Equal(old, have))
+			for _, name := range []string{path, kept} {
+				info, err := os.Stat(name)
+				require.NoError(t, err)
+				assert.Equal(t, os.FileMode(0o600), info.Mode().Perm(), "nobody else may read the copy either")
+			}
+			if n == 0 {
+				return
+			}
+			_, written, err = Write(path, old, now)
+			require.NoError(t, err)
+			assert.True(t, written, "shorter by its end")
+		})
+	}
 }
 
 func TestWriteRefusesAFolder(t *testing.T) {
