@@ -42,14 +42,16 @@ func Take(p *plan.Plan, more *redirect.List, choose redirect.Choose) (Taken, []f
 	return taken, nil, nil
 }
 
-// newLines counts the lines of a text that a list, as it is written, doesn't have. It knows lines by their hashes.
+// newLines counts the lines of a text that a list, as it is written, doesn't have, but for the heading. A line is the
+// same with more columns that are empty. It knows lines by their hashes.
 func newLines(before *redirect.List, after []byte) int {
 	have := lineHashes{seed: maphash.MakeSeed(), hashes: make([]uint64, 0, before.Len()+1)}
 	_ = before.Write(&have) // which doesn't fail
 	slices.Sort(have.hashes)
 	n := 0
-	for line := range bytes.Lines(after) {
-		if _, ok := slices.BinarySearch(have.hashes, maphash.Bytes(have.seed, line)); !ok {
+	_, rows, _ := bytes.Cut(after, []byte("\n"))
+	for line := range bytes.Lines(rows) {
+		if _, ok := slices.BinarySearch(have.hashes, have.hash(line)); !ok {
 			n++
 		}
 	}
@@ -63,11 +65,15 @@ type lineHashes struct {
 	rest   []byte // of a line that isn't whole yet
 }
 
+func (s *lineHashes) hash(line []byte) uint64 {
+	return maphash.Bytes(s.seed, bytes.TrimRight(line, ",\r\n"))
+}
+
 // Write notes lines.
 func (s *lineHashes) Write(text []byte) (int, error) {
 	for line := range bytes.Lines(text) {
 		if s.rest = append(s.rest, line...); line[len(line)-1] == '\n' {
-			s.hashes = append(s.hashes, maphash.Bytes(s.seed, s.rest))
+			s.hashes = append(s.hashes, s.hash(s.rest))
 			s.rest = s.rest[:0]
 		}
 	}
