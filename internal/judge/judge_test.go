@@ -1,8 +1,11 @@
 package judge_test
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -11,6 +14,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/judge"
 	"young-compass/internal/project"
+	"young-compass/internal/redirect"
 )
 
 const minimal = "site: {origin: https://skerrywick.example}\n"
@@ -57,4 +61,39 @@ func TestPlanThatContradictsItself(t *testing.T) {
 			assert.Equal(t, c.want, finding.Count(found), "%s: %v", name, found)
 		})
 	}
+}
+
+// Rows are judged side by side where there are many, and told in the order of the list.
+func TestManyRedirects(t *testing.T) {
+	dir := t.TempDir()
+	var rows, pages, addresses strings.Builder
+	for i := range 1200 {
+		fmt.Fprintf(&rows, "/old/%d,/new/%d,301\n/home/%d,/,301\n", i, i, i)
+		fmt.Fprintf(&pages, "p%d,P,live\n", i)
+		if i%2 == 0 {
+			fmt.Fprintf(&addresses, "https://skerrywick.example/new/%d,p%d@en,current\n", i, i)
+		}
+	}
+	for file, text := range map[string]string{
+		project.PlanFile:      minimal,
+		project.PagesFile:     "key,title,state\nhome,Home,live\n" + pages.String(),
+		project.AddressesFile: "address,page,state\nhttps://skerrywick.example/,home@en,current\n" + addresses.String(),
+		project.RedirectsFile: "from,to,status\n" + rows.String(),
+	} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, file), []byte(text), 0o600))
+	}
+	p, _, err := project.Load(dir)
+	require.NoError(t, err)
+	found := judge.Redirects(p, redirect.Examine(p.Redirects, p.World()))
+	assert.Equal(t, map[string]int{"dead-target": 600, "home-target": 1200}, finding.Count(found))
+	var dead, home []int
+	for _, f := range found {
+		if f.Code == finding.DeadTarget {
+			dead = append(dead, f.Where.Line)
+		} else {
+			home = append(home, f.Where.Line)
+		}
+	}
+	assert.True(t, slices.IsSorted(dead), "in the order of the list")
+	assert.True(t, slices.IsSorted(home), "in the order of the list")
 }

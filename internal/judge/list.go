@@ -2,7 +2,10 @@ package judge
 
 import (
 	"fmt"
+	"runtime"
+	"slices"
 	"strings"
+	"sync"
 
 	"young-compass/internal/address"
 	"young-compass/internal/book"
@@ -11,6 +14,7 @@ import (
 	"young-compass/internal/plan"
 	"young-compass/internal/redirect"
 	"young-compass/internal/resolve"
+	"young-compass/internal/route"
 )
 
 // Redirects judges the redirects of a plan, which were examined in its World: it adds what is to be found with the
@@ -24,27 +28,48 @@ import (
 //   - wrong-status: temporary to a page that moved for good, or permanent from
 //     a page that is only away
 func Redirects(p *plan.Plan, list *redirect.Examined) []finding.Finding {
-	j := judge{Plan: p, walker: p.Rules().Walker()}
-	j.found = list.Found
-	for i, row := range p.Redirects.All() {
-		if row.Pattern == nil && !list.Later(i) {
-			j.row(i, row)
-		}
+	found := list.Found
+	if len(p.Pages.Pages)+len(p.Book.Entries) > 0 {
+		words := sync.OnceValue(func() map[ending][]*inventory.Page { return endings(p) })
+		parts := make([][]finding.Finding, runtime.GOMAXPROCS(0))
+		route.Parallel(p.Redirects.Len(), func(part, from, to int) {
+			j := judge{Plan: p, walker: p.Rules().Walker(), words: words}
+			for i := from; i < to; i++ {
+				if !p.Redirects.IsPattern(i) && !list.Later(i) {
+					j.row(i, p.Redirects.Row(i))
+				}
+			}
+			parts[part] = j.found
+		})
+		found = slices.Concat(append([][]finding.Finding{found}, parts...)...)
 	}
-	finding.Sort(j.found)
-	return j.found
+	finding.Sort(found)
+	return found
 }
 
-// judge is a list of redirects being judged.
+// judge judges some of a list's redirects.
 type judge struct {
 	*plan.Plan
 	collector
 	walker *resolve.Walker
-	words  map[ending][]*inventory.Page // live pages by the end of their address
+	words  func() map[ending][]*inventory.Page // live pages by the end of their address
 }
 
 // ending is the last word of an address, in a language.
 type ending struct{ language, words string }
+
+// endings returns the live pages of a plan by the ends of their addresses.
+func endings(p *plan.Plan) map[ending][]*inventory.Page {
+	words := map[ending][]*inventory.Page{}
+	for i := range p.Pages.Pages {
+		page := &p.Pages.Pages[i]
+		if a, ok := p.CurrentAddress(page.Ref); ok && page.State == inventory.Live {
+			key := ending{page.Language, lastSegment(p.Shape(a.Path))}
+			words[key] = append(words[key], page)
+		}
+	}
+	return words
+}
 
 func (j *judge) add(row redirect.Row, code finding.Code, severity finding.Severity, what, advice string) {
 	j.collector.add(code, severity, row.Place(), what, advice)
@@ -166,17 +191,7 @@ func (j *judge) sameWords(row redirect.Row, language string) *inventory.Page {
 	if words == "" {
 		return nil
 	}
-	if j.words == nil {
-		j.words = map[ending][]*inventory.Page{}
-		for i := range j.Pages.Pages {
-			page := &j.Pages.Pages[i]
-			if a, ok := j.CurrentAddress(page.Ref); ok && page.State == inventory.Live {
-				key := ending{page.Language, lastSegment(j.Shape(a.Path))}
-				j.words[key] = append(j.words[key], page)
-			}
-		}
-	}
-	if pages := j.words[ending{language, words}]; len(pages) == 1 {
+	if pages := j.words()[ending{language, words}]; len(pages) == 1 {
 		return pages[0]
 	}
 	return nil
