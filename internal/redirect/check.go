@@ -527,12 +527,11 @@ func (c *checker) self(i int) finding.Finding {
 }
 
 // mayBecome reports whether the site's own rules could make a path of another. They take away from its beginning, from
-// its end, and doubled slashes.
+// its end, and doubled slashes, but never make it longer by more than a slash.
 func (c *checker) mayBecome(from, to string) bool {
-	if strings.Contains(from, "//") || c.Paths.Lower && address.HasCapitals(from) {
-		return true
-	}
-	return strings.Contains(from, strings.Trim(to, "/"))
+	to = strings.Trim(to, "/")
+	return len(to) <= len(from) &&
+		(strings.Contains(from, to) || strings.Contains(from, "//") || c.Paths.Lower && address.HasCapitals(from))
 }
 
 // met reports whether a row or a pattern is for an address as it is.

@@ -73,8 +73,8 @@ func (c *checker) ways() {
 	route.Parallel(c.list.Len(), func(part, from, to int) {
 		w := c.Rules.Walker()
 		for n := from; n < to; n++ {
-			if c.list.at(n).pattern || c.later(n) {
-				continue // its own nodes tell, or the row before it
+			if c.next[n] < 0 && c.flags[n]&looping == 0 || c.list.at(n).pattern || c.later(n) {
+				continue // nothing leads on, or its own nodes tell, or the row before it
 			}
 			found[part] = append(found[part], c.way(w, int32(n), last[n], int(steps[n]))...)
 		}
