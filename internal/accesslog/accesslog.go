@@ -23,8 +23,8 @@ type Hits struct {
 	Last     int64 // seconds since 1970
 }
 
-// Entry is what a log says of an address.
-type Entry struct {
+// Tally is what a log says of an address.
+type Tally struct {
 	ByStatus  []Hits         // by status, ascending
 	Referrers map[string]int // pages whose links led to 404 or 410 here
 
@@ -33,7 +33,7 @@ type Entry struct {
 
 // Log is what a log says.
 type Log struct {
-	Entries   map[string]*Entry // by the address as asked: a path with its query, or a whole URL
+	Tallies   map[string]*Tally // by the address as asked: a path with its query, or a whole URL
 	Lines     int
 	Malformed int       // lines in neither format
 	Samples   []BadLine // the first of them
@@ -66,7 +66,7 @@ func Read(file string, r io.Reader) (*Log, error) {
 	var wait sync.WaitGroup
 	for i := range workers {
 		blocks[i] = make(chan block, 1)
-		counts[i] = &counter{log: Log{Entries: map[string]*Entry{}}, robots: map[string]bool{}}
+		counts[i] = &counter{log: Log{Tallies: map[string]*Tally{}}, robots: map[string]bool{}}
 		wait.Go(func() {
 			for b := range blocks[i] {
 				counts[i].block(b)
@@ -108,7 +108,7 @@ func Read(file string, r io.Reader) (*Log, error) {
 
 // Matches reports whether a line is in the Common or the Combined Log Format.
 func Matches(line []byte) bool {
-	c := counter{log: Log{Entries: map[string]*Entry{}}, robots: map[string]bool{}}
+	c := counter{log: Log{Tallies: map[string]*Tally{}}, robots: map[string]bool{}}
 	return c.line(line)
 }
 
@@ -268,13 +268,13 @@ func (c *counter) line(s []byte) bool {
 		c.log.Empty++
 		return true
 	}
-	entry := c.log.Entries[string(target)]
-	if entry == nil {
-		entry = &Entry{}
-		entry.ByStatus = entry.room[:0]
-		c.log.Entries[string(target)] = entry
+	tally := c.log.Tallies[string(target)]
+	if tally == nil {
+		tally = &Tally{}
+		tally.ByStatus = tally.room[:0]
+		c.log.Tallies[string(target)] = tally
 	}
-	h := entry.hits(status)
+	h := tally.hits(status)
 	h.Last = max(h.Last, unix)
 	if c.robot(agent) {
 		h.Robots++
@@ -282,47 +282,47 @@ func (c *counter) line(s []byte) bool {
 		h.Visitors++
 	}
 	if (status == 404 || status == 410) && len(referrer) > 1 && len(referrer) <= maxReferrer {
-		entry.refer(string(referrer), 1)
+		tally.refer(string(referrer), 1)
 	}
 	return true
 }
 
 // hits returns the counts for a status.
-func (e *Entry) hits(status int) *Hits {
+func (t *Tally) hits(status int) *Hits {
 	i := 0
-	for ; i < len(e.ByStatus); i++ {
-		if e.ByStatus[i].Status == status {
-			return &e.ByStatus[i]
+	for ; i < len(t.ByStatus); i++ {
+		if t.ByStatus[i].Status == status {
+			return &t.ByStatus[i]
 		}
-		if e.ByStatus[i].Status > status {
+		if t.ByStatus[i].Status > status {
 			break
 		}
 	}
-	e.ByStatus = append(e.ByStatus, Hits{})
-	copy(e.ByStatus[i+1:], e.ByStatus[i:])
-	e.ByStatus[i] = Hits{Status: status}
-	return &e.ByStatus[i]
+	t.ByStatus = append(t.ByStatus, Hits{})
+	copy(t.ByStatus[i+1:], t.ByStatus[i:])
+	t.ByStatus[i] = Hits{Status: status}
+	return &t.ByStatus[i]
 }
 
 // Merge adds what another log says of the address.
-func (e *Entry) Merge(o *Entry) {
+func (t *Tally) Merge(o *Tally) {
 	for _, h := range o.ByStatus {
-		sum := e.hits(h.Status)
+		sum := t.hits(h.Status)
 		sum.Visitors += h.Visitors
 		sum.Robots += h.Robots
 		sum.Last = max(sum.Last, h.Last)
 	}
 	for from, n := range o.Referrers {
-		e.refer(from, n)
+		t.refer(from, n)
 	}
 }
 
-func (e *Entry) refer(from string, n int) {
-	if e.Referrers == nil {
-		e.Referrers = map[string]int{}
+func (t *Tally) refer(from string, n int) {
+	if t.Referrers == nil {
+		t.Referrers = map[string]int{}
 	}
-	if _, known := e.Referrers[from]; known || len(e.Referrers) < maxReferrers {
-		e.Referrers[from] += n
+	if _, known := t.Referrers[from]; known || len(t.Referrers) < maxReferrers {
+		t.Referrers[from] += n
 	}
 }
 
@@ -482,10 +482,10 @@ func IsRobot(agent string) bool {
 
 // merge adds what another worker counted.
 func (l *Log) merge(o *Log) {
-	for target, theirs := range o.Entries {
-		ours := l.Entries[target]
+	for target, theirs := range o.Tallies {
+		ours := l.Tallies[target]
 		if ours == nil {
-			l.Entries[target] = theirs
+			l.Tallies[target] = theirs
 			continue
 		}
 		ours.Merge(theirs)

@@ -31,12 +31,12 @@ this is no line of a log
 	assert.Equal(t, 2, log.Empty)
 	assert.Equal(t, []BadLine{{8, "this is no line of a log"},
 		{9, `192.0.2.3 - - [99/Nov/2026:10:00:00 +0000] "GET / HTTP/1.1" `}}, log.Samples)
-	assert.Len(t, log.Entries, 4)
+	assert.Len(t, log.Tallies, 4)
 	assert.Equal(t, []Hits{{200, 2, 1, time.Date(2026, 11, 23, 10, 30, 1, 0, time.UTC).Unix()}},
-		log.Entries["/routes?page=2"].ByStatus)
-	assert.Equal(t, map[string]int{"http://a.example/x": 1}, log.Entries["/lost"].Referrers)
-	assert.Nil(t, log.Entries["/café\"x"].Referrers)
-	assert.Equal(t, 1, log.Entries["http://www.skerrywick.example/"].ByStatus[0].Robots)
+		log.Tallies["/routes?page=2"].ByStatus)
+	assert.Equal(t, map[string]int{"http://a.example/x": 1}, log.Tallies["/lost"].Referrers)
+	assert.Nil(t, log.Tallies["/café\"x"].Referrers)
+	assert.Equal(t, 1, log.Tallies["http://www.skerrywick.example/"].ByStatus[0].Robots)
 }
 
 func TestTimes(t *testing.T) {
@@ -71,7 +71,7 @@ func TestLargeLogs(t *testing.T) {
 	require.Len(t, log.Samples, 1)
 	assert.Equal(t, 20002, log.Samples[0].Line)
 	for path, n := range want {
-		require.Equal(t, n, log.Entries[path].ByStatus[0].Visitors)
+		require.Equal(t, n, log.Tallies[path].ByStatus[0].Visitors)
 	}
 }
 
@@ -101,7 +101,7 @@ func FuzzRead(f *testing.F) {
 		log, err := Read("l", strings.NewReader(text))
 		if err == nil {
 			hits := 0
-			for _, e := range log.Entries {
+			for _, e := range log.Tallies {
 				for _, h := range e.ByStatus {
 					hits += h.Visitors + h.Robots
 				}

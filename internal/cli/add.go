@@ -143,7 +143,7 @@ func (a *app) choose() redirect.Choose {
 		return nil
 	}
 	answers := bufio.NewReader(a.stdin)
-	return func(have, take redirect.Row) (bool, error) {
+	return func(have, take redirect.Redirect) (bool, error) {
 		for {
 			_, _ = fmt.Fprintf(a.stderr, "%s\n  1  %s\n  2  %s\nWhich is right? 1 or 2, q ends without writing: ",
 				address.Printable(have.From), address.Printable(described(have)), address.Printable(described(take)))
@@ -164,7 +164,7 @@ func (a *app) choose() redirect.Choose {
 }
 
 // described says where a row leads, and where it stands.
-func described(r redirect.Row) string {
+func described(r redirect.Redirect) string {
 	status := r.Status
 	if status == 0 {
 		status = 301

@@ -90,7 +90,7 @@ func (p *pairing) run(oldName, newName string) error {
 	if p.review {
 		return p.reviewOnScreen(in, pair.NewReview(before, after, matches, p.sure, decided))
 	}
-	rows := pair.Rows(before, after, matches, decided)
+	rows := pair.Proposals(before, after, matches, decided)
 	if p.output != "" {
 		if err := p.write(p.output, pair.Encode(rows)); err != nil {
 			return err
@@ -147,10 +147,10 @@ func (p *pairing) decided(before, after []pair.Page) (map[int]pair.Decision, err
 	return decided, nil
 }
 
-func (p *pairing) report(rows []pair.Row, newPages int) report {
+func (p *pairing) report(rows []pair.Proposal, newPages int) report {
 	r := report{columns: []string{"from", "to", "confidence", "reason"}, name: "pairs", items: rows}
 	var paired, gone, decided int
-	var doubtful []pair.Row
+	var doubtful []pair.Proposal
 	used := map[string]bool{}
 	for _, row := range rows {
 		used[row.To] = true
@@ -166,7 +166,7 @@ func (p *pairing) report(rows []pair.Row, newPages int) report {
 		}
 	}
 	delete(used, "")
-	slices.SortStableFunc(doubtful, func(a, b pair.Row) int { return cmp.Compare(a.Confidence, b.Confidence) })
+	slices.SortStableFunc(doubtful, func(a, b pair.Proposal) int { return cmp.Compare(a.Confidence, b.Confidence) })
 	for _, row := range doubtful {
 		if p.sample > 0 && len(r.rows) == p.sample {
 			break

@@ -22,13 +22,13 @@ import (
 // in its plan, or lists of a site that has no plan.
 type lists struct {
 	*app
-	home  string
-	hosts []string
+	origin string
+	hosts  []string
 }
 
 func (l *lists) flags(c *cobra.Command) {
-	c.Flags().StringVar(&l.home, "home", "", "judge lists without a project, of the site at `URL`")
-	c.Flags().StringArrayVar(&l.hosts, "host", nil, "`HOST` is the site's too, with --home")
+	c.Flags().StringVar(&l.origin, "origin", "", "judge lists without a project, of the site at `URL`")
+	c.Flags().StringArrayVar(&l.hosts, "host", nil, "`HOST` is the site's too, with --origin")
 }
 
 func (a *app) redirectsCommand() *cobra.Command {
@@ -52,7 +52,7 @@ hidden-chain), that contradict, repeat or hide one another (conflict, duplicate,
 shadowed), that lead where no page is (dead-target), to the home page or into another
 language, with the wrong status, from where no request comes, to where none should go.
 The worst come first, and of these the most visited. See docs/redirects.md. With
---home no project is needed.`,
+--origin no project is needed.`,
 		RunE: func(_ *cobra.Command, files []string) error {
 			rows, found, world, p, err := l.read(files)
 			if err != nil {
@@ -120,13 +120,13 @@ func (l *lists) visits(p *plan.Plan, file string) (known []visits.Visit, err err
 // without a project.
 func (l *lists) read(files []string) (rows *redirect.List, found []finding.Finding, world redirect.World, p *plan.Plan,
 	err error) {
-	if l.home != "" {
+	if l.origin != "" {
 		if len(files) == 0 {
-			return nil, nil, world, nil, errors.New("--home: name the lists to read")
+			return nil, nil, world, nil, errors.New("--origin: name the lists to read")
 		}
-		site, err := address.SiteOf(l.home, l.hosts)
+		site, err := address.SiteOf(l.origin, l.hosts)
 		if err != nil {
-			return nil, nil, world, nil, fmt.Errorf("--home, --host: %w", err)
+			return nil, nil, world, nil, fmt.Errorf("--origin, --host: %w", err)
 		}
 		rows, found, err = l.readRedirects(site, files)
 		// Nothing is known of how this site spells its addresses.

@@ -46,7 +46,7 @@ func (p *pairing) reviewOnScreen(in *os.File, r *pair.Review) error {
 
 // save writes the list as it is now.
 func (p *pairing) save(r *pair.Review) error {
-	return p.write(p.output, pair.Encode(pair.Rows(r.Before, r.After, r.Matches, r.Decided)))
+	return p.write(p.output, pair.Encode(pair.Proposals(r.Before, r.After, r.Matches, r.Decided)))
 }
 
 // Key takes a key.

@@ -16,8 +16,8 @@ import (
 	"young-compass/internal/xmltext"
 )
 
-// Entry is an item of a feed.
-type Entry struct {
+// Item is an item of a feed.
+type Item struct {
 	ID         string // Atom's id, or the guid of RSS
 	Title      string // plain text
 	Link       string
@@ -33,7 +33,7 @@ const maxCategories = 200
 
 // Read reads a feed, passing on each entry. Errors are a *finding.Input, those
 // of the file itself, or of each.
-func Read(file string, r io.Reader, each func(Entry) error) error {
+func Read(file string, r io.Reader, each func(Item) error) error {
 	x := xmltext.New(file, r)
 	root, language := "", ""
 	for {
@@ -60,7 +60,7 @@ func Read(file string, r io.Reader, each func(Entry) error) error {
 		case name == "channel":
 			// its children follow
 		case name == "item" || name == "entry":
-			e := Entry{Language: language, Line: x.Line()}
+			e := Item{Language: language, Line: x.Line()}
 			if own := xmltext.Attribute(start, "lang"); own != "" {
 				e.Language = own
 			}
@@ -95,7 +95,7 @@ func namespaces() []string {
 }
 
 // read reads the children of an entry.
-func (e *Entry) read(x *xmltext.Reader, element string) error {
+func (e *Item) read(x *xmltext.Reader, element string) error {
 	updated := ""
 	for {
 		token, err := x.Next()

@@ -8,9 +8,9 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-func read(t *testing.T, text string) (list []Entry) {
+func read(t *testing.T, text string) (list []Item) {
 	t.Helper()
-	require.NoError(t, Read("f", strings.NewReader(text), func(e Entry) error {
+	require.NoError(t, Read("f", strings.NewReader(text), func(e Item) error {
 		list = append(list, e)
 		return nil
 	}))
@@ -18,7 +18,7 @@ func read(t *testing.T, text string) (list []Entry) {
 }
 
 func TestRSS(t *testing.T) {
-	assert.Equal(t, []Entry{
+	assert.Equal(t, []Item{
 		{ID: "n1", Title: "Storm & tides", Link: "https://skerrywick.example/n?a=1&b=2", Language: "de",
 			Categories: []string{"Weather", "On board"}, Date: "2026-01-19", Line: 5},
 		{Title: "Calm", Link: "/calm", Language: "nb", Date: "2026-02-03", Line: 9},
@@ -34,7 +34,7 @@ func TestRSS(t *testing.T) {
 }
 
 func TestAtom(t *testing.T) {
-	assert.Equal(t, []Entry{
+	assert.Equal(t, []Item{
 		{ID: "tag:1", Title: "Gale", Link: "https://skerrywick.example/gale", Language: "en",
 			Categories: []string{"Fleet"}, Date: "2026-03-04", Line: 2},
 		{ID: "tag:2", Title: "Not yet", Language: "fr", Date: "2026-05-06", Draft: true, Line: 6},
@@ -57,6 +57,6 @@ func FuzzRead(f *testing.F) {
 	f.Add("<rss><channel><item><title>&lt;b&gt;</title></item></channel></rss>")
 	f.Add("<feed><entry><title><x><y></y></x></title><link href=''/></entry></feed>")
 	f.Fuzz(func(_ *testing.T, text string) {
-		_ = Read("f", strings.NewReader(text), func(Entry) error { return nil })
+		_ = Read("f", strings.NewReader(text), func(Item) error { return nil })
 	})
 }

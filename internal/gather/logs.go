@@ -18,7 +18,7 @@ import (
 // visited is an address of a log, and what it says of it.
 type visited struct {
 	at    address.Address
-	entry *accesslog.Entry
+	entry *accesslog.Tally
 }
 
 // maxParameters is how many parameters of a log are named, those most asked
@@ -42,11 +42,11 @@ func (m *merger) logAddress(target string) (address.Address, bool) {
 
 func (m *merger) takeLog(l logged) {
 	s := m.summaries[l.source]
-	s.Records = len(l.log.Entries)
+	s.Records = len(l.log.Tallies)
 	parameters := map[string]*Parameter{}
 	last := int64(0)
-	for _, target := range slices.Sorted(maps.Keys(l.log.Entries)) {
-		entry := l.log.Entries[target]
+	for _, target := range slices.Sorted(maps.Keys(l.log.Tallies)) {
+		entry := l.log.Tallies[target]
 		visitors, robots, got := 0, 0, 0
 		status := 0 // the one most often answered to visitors
 		most := -1
@@ -132,7 +132,7 @@ func (m *merger) noteVisits() {
 			local[key] = e.Address
 		}
 	}
-	sums := make(map[address.Address]*accesslog.Entry, len(m.byLog))
+	sums := make(map[address.Address]*accesslog.Tally, len(m.byLog))
 	for _, v := range m.byLog {
 		if known, ok := local[v.at.Local()]; ok {
 			v.at = known

@@ -136,7 +136,7 @@ func (g *Gatherer) readList(s *Summary, r io.Reader) error {
 }
 
 func (g *Gatherer) readFeed(s *Summary, r io.Reader) error {
-	return feed.Read(s.Source, r, func(e feed.Entry) error {
+	return feed.Read(s.Source, r, func(e feed.Item) error {
 		state := string(inventory.Live)
 		if e.Draft {
 			state = string(inventory.Draft)

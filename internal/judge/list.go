@@ -71,11 +71,11 @@ func endings(p *plan.Plan) map[ending][]*inventory.Page {
 	return words
 }
 
-func (j *judge) add(row redirect.Row, code finding.Code, severity finding.Severity, what, advice string) {
+func (j *judge) add(row redirect.Redirect, code finding.Code, severity finding.Severity, what, advice string) {
 	j.collector.add(code, severity, row.Place(), what, advice)
 }
 
-func (j *judge) row(number int, row redirect.Row) {
+func (j *judge) row(number int, row redirect.Redirect) {
 	if page, ok := j.LivePage(number); ok {
 		j.liveSource(row, page)
 	}
@@ -130,7 +130,7 @@ func (j *judge) row(number int, row redirect.Row) {
 // pageOf returns the live page to which a row leads, as far as it is known, and
 // whether anything is there. What another row of the list redirects is that
 // row's matter.
-func (j *judge) pageOf(row redirect.Row) (page *inventory.Page, alive bool) {
+func (j *judge) pageOf(row redirect.Redirect) (page *inventory.Page, alive bool) {
 	if row.ToPage() {
 		page = j.Pages.Find(row.Page)
 		if page == nil || page.State == inventory.Gone || page.State == inventory.Draft {
@@ -149,7 +149,7 @@ func (j *judge) pageOf(row redirect.Row) (page *inventory.Page, alive bool) {
 	redirected := false
 	end, err := w.Walk(func() bool {
 		last := w.Steps[len(w.Steps)-1]
-		redirected = last.By == resolve.ByPattern || last.By == resolve.ByEntry && last.Number < j.Plan.Redirects.Len()
+		redirected = last.By == resolve.ByPattern || last.By == resolve.BySource && last.Number < j.Plan.Redirects.Len()
 		return redirected
 	})
 	switch {
@@ -164,7 +164,7 @@ func (j *judge) pageOf(row redirect.Row) (page *inventory.Page, alive bool) {
 }
 
 // fromHome reports whether a row starts at a spelling of a home page.
-func (j *judge) fromHome(row redirect.Row, source *book.Entry) bool {
+func (j *judge) fromHome(row redirect.Redirect, source *book.Entry) bool {
 	if source != nil {
 		return j.IsHomePage(source.Page)
 	}
@@ -174,7 +174,7 @@ func (j *judge) fromHome(row redirect.Row, source *book.Entry) bool {
 
 // sourceLanguage returns the language of what was at a row's source: its
 // page's, else that of its prefix; empty where neither tells.
-func (j *judge) sourceLanguage(row redirect.Row, source *book.Entry) string {
+func (j *judge) sourceLanguage(row redirect.Redirect, source *book.Entry) string {
 	if source != nil {
 		return source.Page.Language
 	}
@@ -186,7 +186,7 @@ func (j *judge) sourceLanguage(row redirect.Row, source *book.Entry) string {
 
 // sameWords returns the one live page in a language whose address ends with the
 // words with which a row's source ends, or nil.
-func (j *judge) sameWords(row redirect.Row, language string) *inventory.Page {
+func (j *judge) sameWords(row redirect.Redirect, language string) *inventory.Page {
 	words := lastSegment(address.Fold(j.Shape(row.Path)))
 	if words == "" {
 		return nil

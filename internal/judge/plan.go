@@ -56,7 +56,7 @@ func liveSources(p *plan.Plan) []finding.Finding {
 	return c.found
 }
 
-func (c *collector) liveSource(row redirect.Row, page inventory.Ref) {
+func (c *collector) liveSource(row redirect.Redirect, page inventory.Ref) {
 	c.add(finding.LiveSource, finding.Warning, row.Place(),
 		fmt.Sprintf("%s is the address of the live page %s, so this redirect is ignored", row.From, page),
 		"delete the row, or give the page another address first")
@@ -185,7 +185,7 @@ func endless(p *plan.Plan) []finding.Finding {
 }
 
 // leadsToTheEnd reports whether a redirect leads to where surely nothing leads on.
-func leadsToTheEnd(p *plan.Plan, w *resolve.Walker, row redirect.Row) bool {
+func leadsToTheEnd(p *plan.Plan, w *resolve.Walker, row redirect.Redirect) bool {
 	if row.Gone() || row.ToPage() || row.Target.Query != "" {
 		return row.Gone()
 	}

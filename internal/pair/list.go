@@ -10,9 +10,9 @@ import (
 	"young-compass/internal/table"
 )
 
-// Row is a line of the list that pairing makes: a redirect, how sure it is, why,
+// Proposal is a line of the list that pairing makes: a redirect, how sure it is, why,
 // and who decided.
-type Row struct {
+type Proposal struct {
 	From       string  `json:"from"`
 	To         string  `json:"to,omitempty"`
 	Status     int     `json:"status"`
@@ -21,12 +21,12 @@ type Row struct {
 	Decided    bool    `json:"decided"` // by a person
 }
 
-// Rows returns the list, in the order of the old pages.
-func Rows(before, after []Page, matches []Match, decided map[int]Decision) []Row {
-	rows := make([]Row, len(matches))
+// Proposals returns the list, in the order of the old pages.
+func Proposals(before, after []Page, matches []Match, decided map[int]Decision) []Proposal {
+	rows := make([]Proposal, len(matches))
 	for i := range matches {
 		m := &matches[i]
-		row := Row{From: before[m.Old].Written, Status: 410, Confidence: m.Gone, Reason: "nothing like it was found"}
+		row := Proposal{From: before[m.Old].Written, Status: 410, Confidence: m.Gone, Reason: "nothing like it was found"}
 		best := m.Best()
 		if best == nil && len(m.Candidates) > 0 {
 			row.Reason = fmt.Sprintf("nothing like it enough; closest is %s: %s", after[m.Candidates[0].New].Name(),
@@ -58,7 +58,7 @@ func (p *Page) Name() string {
 }
 
 // Encode writes the list as a table: a list of redirects with three more columns.
-func Encode(rows []Row) []byte {
+func Encode(rows []Proposal) []byte {
 	return table.EncodeRecords([]string{"from", "to", "status", "confidence", "reason", "decided"},
 		func(yield func([]string) bool) {
 			for _, r := range rows {

@@ -59,7 +59,7 @@ func Read(file string, r io.Reader, base address.Address) ([]Page, []finding.Fin
 	case source.List:
 		err = source.Lines(file, text, func(line int, at string) { p.add(line, at, Page{}) })
 	case source.Feed:
-		err = feed.Read(file, text, func(e feed.Entry) error {
+		err = feed.Read(file, text, func(e feed.Item) error {
 			p.add(0, e.Link, Page{Title: e.Title, Language: e.Language, Date: e.Date,
 				Kind: strings.Join(e.Categories, "/")})
 			return nil

@@ -53,7 +53,7 @@ func TestReview(t *testing.T) {
 func TestDecisionsComeBack(t *testing.T) {
 	r := review(t, map[int]Decision{})
 	r.Decide(Decision{New: 1})
-	text := string(Encode(Rows(r.Before, r.After, r.Matches, r.Decided)))
+	text := string(Encode(Proposals(r.Before, r.After, r.Matches, r.Decided)))
 	assert.Equal(t, `from,to,status,confidence,reason,decided
 /fares.htm,/fares,301,0.990,same title,
 /walk.htm,/guides/walk,301,0.600,title 50 % alike,
@@ -67,7 +67,7 @@ func TestDecisionsComeBack(t *testing.T) {
 	assert.Equal(t, 1, again.Left())
 	r.Decide(Decision{Gone: true})
 	decided, err = ReadDecided("pairs.csv",
-		strings.NewReader(string(Encode(Rows(r.Before, r.After, r.Matches, r.Decided)))), r.Before, r.After)
+		strings.NewReader(string(Encode(Proposals(r.Before, r.After, r.Matches, r.Decided)))), r.Before, r.After)
 	require.NoError(t, err)
 	assert.Equal(t, r.Decided, decided)
 	_, err = ReadDecided("pairs.csv", strings.NewReader(strings.ReplaceAll(text, "/regatta.htm,/guides/walk",

@@ -12,13 +12,13 @@ import (
 type Answerer struct {
 	plan   *Plan
 	walker *resolve.Walker
-	plain  bool     // nothing but entries and patterns decides about plain paths
-	known  []*known // by the number of an entry
+	plain  bool     // nothing but sources and patterns decides about plain paths
+	known  []*known // by the number of a source
 	joint  joint
 	noPage Cause
 }
 
-// known is what was answered to a request without parameters that met an entry.
+// known is what was answered to a request without parameters that met a source.
 type known struct {
 	method string          // GET for HEAD too, else POST
 	at     address.Address // for Served: the one address that is answered so
@@ -69,13 +69,13 @@ func (a *Answerer) Answer(r Request) (Answer, error) {
 	if !p.Site.Has(r.Host) {
 		return Answer{Outcome: Foreign, Causes: []Cause{p.Says("hosts", r.Host+" is not one of the site's hosts")}}, nil
 	}
-	answer, ok, entry := a.quick(r)
+	answer, ok, source := a.quick(r)
 	var err error
 	if !ok {
 		a.walker.Start(r.Method, r.Address)
 		a.joint = joint{}
 		answer, err = a.answer(r)
-		from := joint{found: entry >= 0, entry: entry}
+		from := joint{found: source >= 0, source: source}
 		at := r.Address
 		if a.joint.found {
 			from, at = a.joint, a.walker.Addresses()[a.joint.steps]
@@ -99,23 +99,23 @@ func derivedMethod(method string) string {
 }
 
 // quick answers requests without parameters for settled paths: what meets an
-// entry as it did before, and what nothing knows. Where it can't, it returns the
-// entry whose answer could be kept, or -1.
-func (a *Answerer) quick(r Request) (answer Answer, ok bool, entry int) {
+// source as it did before, and what nothing knows. Where it can't, it returns the
+// source whose answer could be kept, or -1.
+func (a *Answerer) quick(r Request) (answer Answer, ok bool, source int) {
 	p := a.plan
 	if !a.plain || r.Query != "" || !address.Settled(r.Path) {
 		return answer, false, -1
 	}
-	entry = p.rules.Index.FirstBare(r.Host, r.Path)
-	if entry >= 0 {
-		if k := a.known[entry]; k != nil && k.method == derivedMethod(r.Method) &&
+	source = p.rules.Index.FirstBare(r.Host, r.Path)
+	if source >= 0 {
+		if k := a.known[source]; k != nil && k.method == derivedMethod(r.Method) &&
 			(k.answer.Outcome != Served || k.at == r.Address) {
-			return k.answer, true, entry
+			return k.answer, true, source
 		}
-		if p.ignored[entry] {
-			entry = -1
+		if p.ignored[source] {
+			source = -1
 		}
-		return answer, false, entry
+		return answer, false, source
 	}
 	reading := a.walker.Reading(r.Path)
 	if len(reading) > 0 {
@@ -161,28 +161,28 @@ func (a *Answerer) direct(r Request, reading []int32) (answer Answer, ok bool) {
 	return Answer{Outcome: Moved, Status: resolve.Compose(status), To: text, Causes: w.Causes}, true
 }
 
-// joint is where rules about spelling have led a way to an entry: behind how
+// joint is where rules about spelling have led a way to a source: behind how
 // many steps.
 type joint struct {
-	found                bool
-	entry, steps, causes int
+	found                 bool
+	source, steps, causes int
 }
 
-// join ends a way that nothing but rules about spelling has led to an entry as
+// join ends a way that nothing but rules about spelling has led to a source as
 // the way that is remembered from there, or notes where it could. What is
-// remembered doesn't come back to the entry, so that the two make no circle.
+// remembered doesn't come back to the source, so that the two make no circle.
 func (a *Answerer) join() (Answer, bool) {
 	w, p := a.walker, a.plan
 	if !a.plain || w.Travelled || a.joint.found || w.At.Query != "" || w.At.Fragment != "" {
 		return Answer{}, false
 	}
-	entry := p.rules.Index.FirstBare(w.At.Host, p.Key(w.At.Path))
-	if entry < 0 || p.ignored[entry] {
+	source := p.rules.Index.FirstBare(w.At.Host, p.Key(w.At.Path))
+	if source < 0 || p.ignored[source] {
 		return Answer{}, false
 	}
-	known := a.known[entry]
+	known := a.known[source]
 	if known == nil || known.method != derivedMethod(w.Method) || known.answer.Outcome != Moved {
-		a.joint = joint{true, entry, len(w.Steps), len(w.Causes)}
+		a.joint = joint{true, source, len(w.Steps), len(w.Causes)}
 		return Answer{}, false
 	}
 	answer := known.answer
@@ -213,5 +213,5 @@ func (a *Answerer) keep(from joint, method string, at address.Address, answer An
 		return
 	}
 	answer.Causes = slices.Clone(answer.Causes[from.causes:])
-	a.known[from.entry] = &known{derivedMethod(method), at, answer}
+	a.known[from.source] = &known{derivedMethod(method), at, answer}
 }

@@ -52,7 +52,7 @@ func (p *Plan) World() redirect.World { return redirect.World{Rules: p.rules, Kn
 func (p *Plan) Reindex() {
 	p.current = p.Book.Current()
 	rows := p.Redirects.Len()
-	r := &resolve.Rules{Speller: p.Speller, Scope: p.Scope, Parameters: &p.Parameters, Entries: entries{p},
+	r := &resolve.Rules{Speller: p.Speller, Scope: p.Scope, Parameters: &p.Parameters, Decisions: decisions{p},
 		Says: p.Says}
 	r.Index = route.NewIndex(p.Site, p.Paths.Lower, func(n int) route.Source {
 		if n < rows {
@@ -196,54 +196,54 @@ func (p *Plan) KnownAddresses() iter.Seq[Known] {
 	}
 }
 
-// entries are the redirects and the book as what stands at their sources.
-type entries struct{ *Plan }
+// decisions are those of the redirects and the book.
+type decisions struct{ *Plan }
 
 // Ignored reports whether an entry is a redirect from a live page's current address.
-func (p entries) Ignored(number int) bool { return p.ignored[number] }
+func (p decisions) Ignored(number int) bool { return p.ignored[number] }
 
-// Entry returns what becomes of a request that meets an entry.
-func (p entries) Entry(number int) resolve.Entry {
+// Decision returns what becomes of a request that meets the source with a number.
+func (p decisions) Decision(number int) resolve.Decision {
 	if number < p.Redirects.Len() {
 		if p.ignored[number] {
-			return resolve.Entry{}
+			return resolve.Decision{}
 		}
-		return p.Redirects.Entry(number, p.CurrentAddress)
+		return p.Redirects.Decision(number, p.CurrentAddress)
 	}
 	e := p.Book.Entries[number-p.Redirects.Len()]
 	page := p.Pages.Find(e.Page)
 	current, known := p.CurrentAddress(e.Page)
 	cause := func(rule string) resolve.Cause { return resolve.Cause{File: p.Book.File, Line: e.Line, Rule: rule} }
 	name := e.Page.String()
-	entry := resolve.Entry{Kind: resolve.Held, Page: name, Target: current}
+	d := resolve.Decision{Kind: resolve.Held, Page: name, Target: current}
 	if page != nil && page.State == inventory.Live {
 		if !known {
-			entry.Kind, entry.Cause = resolve.Live, cause("the page "+name+" has no current address")
-			return entry
+			d.Kind, d.Cause = resolve.Live, cause("the page "+name+" has no current address")
+			return d
 		}
-		entry.Path = current.Path
+		d.Path = current.Path
 		switch {
 		case e.State == book.Shown:
-			entry.Kind, entry.Path, entry.Cause = resolve.Live, e.Address.Path, cause("")
+			d.Kind, d.Path, d.Cause = resolve.Live, e.Address.Path, cause("")
 		case e.State == book.Current:
-			entry.Kind, entry.Cause = resolve.Live, cause("")
+			d.Kind, d.Cause = resolve.Live, cause("")
 		case e.State == book.Variant:
-			entry.Kind, entry.Cause = resolve.Former, cause("is another address of "+name)
+			d.Kind, d.Cause = resolve.Former, cause("is another address of "+name)
 		default:
-			entry.Kind, entry.Cause = resolve.Former, cause("was the address of "+name)
+			d.Kind, d.Cause = resolve.Former, cause("was the address of "+name)
 		}
-		entry.Names = route.SourceOf(e.Address).Names()
-		return entry
+		d.Names = route.SourceOf(e.Address).Names()
+		return d
 	}
 	if page != nil && page.State == inventory.Gone {
-		entry.Kind, entry.Cause = resolve.Gone, cause("the page "+name+" is gone")
+		d.Kind, d.Cause = resolve.Gone, cause("the page "+name+" is gone")
 	}
 	if row := p.rowOfCurrent(e.Page); row >= 0 && e.State != book.Current && known {
-		then := p.Redirects.Entry(row, p.CurrentAddress)
-		entry.Kind, entry.Then, entry.Else = resolve.Away, &then, entry.Kind
-		entry.Names, entry.Cause = route.SourceOf(e.Address).Names(), cause("was an address of "+name)
+		then := p.Redirects.Decision(row, p.CurrentAddress)
+		d.Kind, d.Then, d.Else = resolve.Away, &then, d.Kind
+		d.Names, d.Cause = route.SourceOf(e.Address).Names(), cause("was an address of "+name)
 	}
-	return entry
+	return d
 }
 
 // rowOfCurrent returns the redirect from the current address of a page that

@@ -273,7 +273,7 @@ func (s *Surveyor) askFeeds(ctx context.Context, v *Survey, _ crawl.Visitor) err
 			continue
 		}
 		// What can't be read of a feed says nothing about http.
-		_ = feed.Read(a.String(), bytes.NewReader(reply.Body), func(e feed.Entry) error {
+		_ = feed.Read(a.String(), bytes.NewReader(reply.Body), func(e feed.Item) error {
 			to, err := address.Reference(a, e.Link)
 			if err == nil && to.Scheme == "http" && s.Plan.Site.Has(to.Host) && v.Stale[a] == "" {
 				v.Stale[a] = to.String()

@@ -74,7 +74,7 @@ func BenchmarkGrowth(b *testing.B) {
 		}},
 		{"add-one-row", func(p *plan.Plan) {
 			more := redirect.NewList(p.Site)
-			more.Append(redirect.Row{From: "/x", To: "/pages",
+			more.Append(redirect.Redirect{From: "/x", To: "/pages",
 				Target: address.Address{Scheme: "https", Host: "skerrywick.example", Path: "/pages"}, Status: 301})
 			_, _, _ = project.Take(p, more, nil)
 		}},

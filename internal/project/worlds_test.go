@@ -245,7 +245,7 @@ func checksAsAnswering(t *testing.T, p *plan.Plan, label string, counts map[stri
 		seen[key] = true
 		w.Start("GET", row.Source.On(p.Site.Origin))
 		end, err := w.Walk(nil)
-		if len(w.Steps) == 0 || w.Steps[0].By != resolve.ByEntry || w.Steps[0].Number != i {
+		if len(w.Steps) == 0 || w.Steps[0].By != resolve.BySource || w.Steps[0].Number != i {
 			continue
 		}
 		codes := at[row.Line]
@@ -266,7 +266,7 @@ func checksAsAnswering(t *testing.T, p *plan.Plan, label string, counts map[stri
 		}
 		chain := end.Kind == resolve.AtGone && end.Number < p.Redirects.Len()
 		for _, s := range w.Steps[1:] {
-			chain = chain || s.By == resolve.ByPattern || s.By == resolve.ByEntry && s.Number < p.Redirects.Len() &&
+			chain = chain || s.By == resolve.ByPattern || s.By == resolve.BySource && s.Number < p.Redirects.Len() &&
 				s.Number != i
 		}
 		if row.ToPage() {
@@ -289,7 +289,7 @@ func checksAsAnswering(t *testing.T, p *plan.Plan, label string, counts map[stri
 		require.NoError(t, err, label)
 		others := 0
 		for _, s := range w.Steps {
-			if s.By == resolve.ByPattern && s.Number != i || s.By == resolve.ByEntry && s.Number < p.Redirects.Len() {
+			if s.By == resolve.ByPattern && s.Number != i || s.By == resolve.BySource && s.Number < p.Redirects.Len() {
 				others++
 			}
 		}

@@ -48,7 +48,7 @@ type World struct {
 
 // Alone returns the world of a list on a site that has nothing else: no pages and no patterns of a plan.
 func Alone(list *List, speller address.Speller) World {
-	r := &resolve.Rules{Speller: speller, Parameters: &parameter.List{}, Entries: alone{list},
+	r := &resolve.Rules{Speller: speller, Parameters: &parameter.List{}, Decisions: alone{list},
 		Patterns: list.Patterns()}
 	r.Index = route.NewIndex(speller.Site, speller.Paths.Lower, list.Source)
 	r.Index.Fill(list.Len(), list.IsPattern)
@@ -58,9 +58,9 @@ func Alone(list *List, speller address.Speller) World {
 // alone is a list as entries. Pages are somewhere else: a redirect to one ends there.
 type alone struct{ *List }
 
-// Entry returns what becomes of a request that meets a row.
-func (l alone) Entry(i int) resolve.Entry {
-	return l.List.Entry(i, func(inventory.Ref) (a address.Address, ok bool) { return a, true })
+// Decision returns what becomes of a request that meets a row.
+func (l alone) Decision(i int) resolve.Decision {
+	return l.List.Decision(i, func(inventory.Ref) (a address.Address, ok bool) { return a, true })
 }
 
 // Ignored reports that no row is.
@@ -206,7 +206,7 @@ func (c *checker) rowTarget(i int) (address.Address, bool) {
 	}
 	page, target := c.list.target(r)
 	if page.Key != "" {
-		e := c.Entries.Entry(i)
+		e := c.Decisions.Decision(i)
 		return c.Site.Rebase(e.Target), e.Kind == resolve.Redirect
 	}
 	return c.Site.Rebase(target), true
@@ -333,7 +333,7 @@ func (c *checker) node(w *resolve.Walker, grow bool, before int32) (node int32, 
 	switch step.By {
 	case resolve.ByRule:
 		return -1, true
-	case resolve.ByEntry:
+	case resolve.BySource:
 		if step.Number >= c.list.Len() {
 			return -1, true
 		}
@@ -389,7 +389,7 @@ func (c *checker) onward(w *resolve.Walker, at address.Address, grow bool, befor
 		if o.round = slices.ContainsFunc(w.Steps, func(s resolve.Step) bool { return s.From == w.At }); o.round {
 			break
 		}
-		o.book = o.book || w.Steps[len(w.Steps)-1].By == resolve.ByEntry
+		o.book = o.book || w.Steps[len(w.Steps)-1].By == resolve.BySource
 	}
 	return o
 }
@@ -401,7 +401,7 @@ func (c *checker) later(row int) bool { return c.flags[row]&later != 0 }
 
 // idle reports whether a row never decides anything.
 func (c *checker) idle(row int) bool {
-	return c.later(row) || c.Entries.Ignored(row) || !c.Scope.All() && c.Scope.Leaves(c.list.Source(row).Path)
+	return c.later(row) || c.Decisions.Ignored(row) || !c.Scope.All() && c.Scope.Leaves(c.list.Source(row).Path)
 }
 
 // rows finds what each row's target meets, and what the site's own rules make of it.

@@ -19,20 +19,20 @@ import (
 // addresses meet one listed row it leads where that leads; those that do are
 // listed before it; and the patterns that it always meets are composed into it. A
 // finding says what can't be made flat.
-func (f *flattener) pattern(row Row, number int) ([]Row, *finding.Finding) {
+func (f *flattener) pattern(row Redirect, number int) ([]Redirect, *finding.Finding) {
 	target := row.Pattern.Writes(f.Site)
 	if target == nil || !f.clear(target, row.Pattern) {
-		return []Row{row}, nil
+		return []Redirect{row}, nil
 	}
 	if len(target.Classes()) == 0 {
 		at, err := address.Resolve(f.Site.Origin, row.Pattern.To)
 		if err != nil {
-			return []Row{row}, nil
+			return []Redirect{row}, nil
 		}
-		end, how := f.straight(Row{Source: route.Source{Query: strings.Join(row.Pattern.Names(), "&")}, Target: at,
+		end, how := f.straight(Redirect{Source: route.Source{Query: strings.Join(row.Pattern.Names(), "&")}, Target: at,
 			Status: row.Status, Drop: row.Drop}, number)
 		if how == unwritable {
-			return []Row{row}, nil
+			return []Redirect{row}, nil
 		}
 		if how == endless || end.Gone() || end.ToPage() {
 			return f.stuckPattern(row, number, "all of it leads to "+row.To+", which is redirected to a page or gone")
@@ -41,11 +41,11 @@ func (f *flattener) pattern(row Row, number int) ([]Row, *finding.Finding) {
 			return f.stuckPattern(row, number, err.Error())
 		}
 		row.To, row.Status, row.Drop = end.To, end.Status, end.Drop
-		return []Row{row}, nil
+		return []Redirect{row}, nil
 	}
 	rows, ok, bad := f.exceptions(row, number, target)
 	if bad != nil || !ok {
-		return []Row{row}, bad
+		return []Redirect{row}, bad
 	}
 	composed, bad := f.compose(row, number)
 	if bad != nil || composed.To == row.To {
@@ -53,7 +53,7 @@ func (f *flattener) pattern(row Row, number int) ([]Row, *finding.Finding) {
 	}
 	further, bad := f.pattern(composed, number)
 	for _, row := range further {
-		known := slices.ContainsFunc(rows, func(have Row) bool { return have.From == row.From })
+		known := slices.ContainsFunc(rows, func(have Redirect) bool { return have.From == row.From })
 		if !known { // of two with one source, the pattern that is met first decides
 			rows = append(rows, row)
 		}
@@ -128,7 +128,7 @@ type keyed struct {
 	number int
 }
 
-func (c *checker) stuckPattern(row Row, number int, why string) ([]Row, *finding.Finding) {
+func (c *checker) stuckPattern(row Redirect, number int, why string) ([]Redirect, *finding.Finding) {
 	f := c.finding(number, finding.Chain, finding.Error, fmt.Sprintf("%s can't be made flat: %s", row.From, why), "",
 		"lead it elsewhere, or list the addresses")
 	return nil, &f
@@ -137,7 +137,7 @@ func (c *checker) stuckPattern(row Row, number int, why string) ([]Row, *finding
 // exceptions returns the addresses that a pattern leads to a listed row, as rows
 // of their own, or as patterns where some variables don't matter. It reports
 // false when one of them can't be written, so that the pattern must stay.
-func (f *flattener) exceptions(row Row, number int, target *template.Reader) (rows []Row, ok bool,
+func (f *flattener) exceptions(row Redirect, number int, target *template.Reader) (rows []Redirect, ok bool,
 	bad *finding.Finding) {
 	for i := range f.sourcesRead(target) {
 		if i >= f.list.Len() {
@@ -158,7 +158,7 @@ func (f *flattener) exceptions(row Row, number int, target *template.Reader) (ro
 				from = strings.ReplaceAll(from, "{"+name+"}", strings.Join(value, "/"))
 			}
 		}
-		exception := Row{From: from, To: to.String(), Target: to, Status: row.Status, Drop: row.Drop, File: row.File,
+		exception := Redirect{From: from, To: to.String(), Target: to, Status: row.Status, Drop: row.Drop, File: row.File,
 			Line: row.Line, notes: row.notes}
 		if !strings.Contains(from, "{") {
 			if exception.Source, err = route.ReadSource(from, f.Site); err != nil {
@@ -217,8 +217,8 @@ func remaining(classes map[string]template.Class, values template.Values) map[st
 
 // compose returns a pattern with those that its target always meets composed into it; a finding when it meets one of
 // the list that can't be composed. One of the plan may stay the plan's to lead on.
-func (f *flattener) compose(row Row, number int) (Row, *finding.Finding) {
-	refuse := func(why, advice string) (Row, *finding.Finding) {
+func (f *flattener) compose(row Redirect, number int) (Redirect, *finding.Finding) {
+	refuse := func(why, advice string) (Redirect, *finding.Finding) {
 		bad := f.finding(number, finding.Chain, finding.Error, why, "", advice)
 		return row, &bad
 	}

@@ -49,7 +49,7 @@ func Flatten(list *List, world World, mode Mode) (flat *List, found []finding.Fi
 	f := flattener{checker: c, mode: mode, tails: map[address.Address]tail{}}
 	flat = NewList(list.Site)
 	flat.Columns = list.Columns
-	warn := func(row Row, what, why, advice string) {
+	warn := func(row Redirect, what, why, advice string) {
 		found = append(found, finding.Finding{Code: finding.ParameterOnWay, Severity: finding.Warning,
 			Where: row.Place(), What: row.From + " " + what, Why: why, Advice: advice})
 	}
@@ -57,7 +57,7 @@ func Flatten(list *List, world World, mode Mode) (flat *List, found []finding.Fi
 	for _, f := range c.found {
 		chains[f.Where] = chains[f.Where] || f.Code == finding.Chain
 	}
-	put := func(row Row, number int) {
+	put := func(row Redirect, number int) {
 		straight, how := f.straight(row, number)
 		switch how {
 		case endless:
@@ -157,8 +157,8 @@ type flattener struct {
 
 // tail is what comes after an address: its end, and what the way there is like.
 type tail struct {
-	end      Row   // its target, as far as there is one
-	statuses []int // as they are written
+	end      Redirect // its target, as far as there is one
+	statuses []int    // as they are written
 	drop     bool
 	means    []string        // parameters that mean something on the way
 	strips   []string        // parameters that the way takes away or gives a value of its own
@@ -186,7 +186,7 @@ func (f *flattener) settled(at address.Address) bool {
 
 // straight returns a row that leads to the end of its way at once; the row as it is where none says what the way says.
 // Its number is that of its entry, or, for what a pattern leads to, of the pattern's row.
-func (f *flattener) straight(row Row, number int) (Row, result) {
+func (f *flattener) straight(row Redirect, number int) (Redirect, result) {
 	as := row
 	as.To, as.Status = row.goalText(f.Site), f.status(row.Status)
 	if row.Gone() || row.ToPage() {
@@ -235,7 +235,7 @@ func (f *flattener) status(status int) int {
 
 // says reports whether a straight row says what its way says about a request that brings any parameters along: those
 // that mean something on the way are fixed from the start, and those that the way takes away the row takes away too.
-func (f *flattener) says(row, straight Row, t tail) bool {
+func (f *flattener) says(row, straight Redirect, t tail) bool {
 	if straight.Target.Fragment != row.Target.Fragment && straight.Target.Query != "" {
 		return false // a request that brings the target's parameters is there already, without the fragment
 	}
@@ -301,7 +301,7 @@ func (f *flattener) follow(at address.Address) (tail, bool) {
 
 // step is one hop from an address.
 type step struct {
-	row           Row // with its target as the visitor meets it
+	row           Redirect // with its target as the visitor meets it
 	moved         bool
 	status        int // as it is written
 	drop          bool
@@ -317,24 +317,24 @@ func (f *flattener) step(at address.Address) step {
 	w := f.walker
 	w.Start("GET", at)
 	if at.Fragment == "" && w.Nothing() {
-		return step{row: Row{Target: at}, ends: true}
+		return step{row: Redirect{Target: at}, ends: true}
 	}
 	end, err := w.Step()
 	switch {
 	case err != nil, end.Kind != resolve.Onward && end.Kind != resolve.AtGone:
-		return step{row: Row{Target: at}, idle: w.Idle, ends: true}
+		return step{row: Redirect{Target: at}, idle: w.Idle, ends: true}
 	case end.Kind == resolve.AtGone:
-		return step{row: Row{Status: 410}, moved: true, status: 301, means: w.Named(at.Path), ends: true}
+		return step{row: Redirect{Status: 410}, moved: true, status: 301, means: w.Named(at.Path), ends: true}
 	}
-	s := step{row: Row{Target: w.At}, moved: true, status: w.Written(), drop: w.Dropped, idle: w.Idle,
+	s := step{row: Redirect{Target: w.At}, moved: true, status: w.Written(), drop: w.Dropped, idle: w.Idle,
 		strips: slices.Clone(w.Stripped)}
 	for _, taken := range w.Steps {
 		s.means = append(s.means, w.Named(taken.From.Path)...)
 	}
-	if last := w.Steps[len(w.Steps)-1]; last.By == resolve.ByEntry {
-		if e := f.Entries.Entry(last.Number); e.Kind == resolve.Redirect && e.Page != "" {
+	if last := w.Steps[len(w.Steps)-1]; last.By == resolve.BySource {
+		if e := f.Decisions.Decision(last.Number); e.Kind == resolve.Redirect && e.Page != "" {
 			page, _ := inventory.ParseRef(e.Page) // it was a reference before
-			s.row, s.ends = Row{Page: page, Target: address.Address{Fragment: w.At.Fragment}}, true
+			s.row, s.ends = Redirect{Page: page, Target: address.Address{Fragment: w.At.Fragment}}, true
 			s.brings, s.at = w.At.Query != e.Target.Query, e.Target
 		}
 	}

@@ -63,10 +63,10 @@ func (l *List) Len() int {
 
 func (l *List) at(i int) *record { return l.records.at(i) }
 
-// Row returns the row with a number, from 0.
-func (l *List) Row(i int) Row {
+// Row returns the redirect of a row with a number, from 0.
+func (l *List) Row(i int) Redirect {
 	r := l.at(i)
-	row := Row{From: r.from, To: r.to, Status: int(r.status), Drop: r.drop, File: l.files[r.file], Line: int(r.line),
+	row := Redirect{From: r.from, To: r.to, Status: int(r.status), Drop: r.drop, File: l.files[r.file], Line: int(r.line),
 		notes: l.notes[i]}
 	if r.pattern {
 		n, _ := slices.BinarySearchFunc(l.patterns, i, func(p numbered, i int) int { return p.row - i })
@@ -109,7 +109,7 @@ func (l *List) target(r *record) (inventory.Ref, address.Address) {
 }
 
 // record returns what is kept of a row.
-func (l *List) record(row *Row) record {
+func (l *List) record(row *Redirect) record {
 	r := record{from: row.From, to: row.To, line: uint32(row.Line), status: uint16(row.Status), drop: row.Drop,
 		pattern: row.Pattern != nil}
 	r.plain = row.Source == route.Source{Path: row.From} && !r.pattern
@@ -153,10 +153,11 @@ func (l *List) place(i int) finding.Place {
 // IsPattern reports whether a row is a pattern.
 func (l *List) IsPattern(i int) bool { return l.at(i).pattern }
 
-// Entry returns what becomes of a request that meets a row, which is no pattern; current gives the address of a page.
-func (l *List) Entry(i int, current func(inventory.Ref) (address.Address, bool)) resolve.Entry {
+// Decision returns what becomes of a request that meets a row, which is no pattern; current gives the address of a
+// page.
+func (l *List) Decision(i int, current func(inventory.Ref) (address.Address, bool)) resolve.Decision {
 	row := l.Row(i)
-	e := resolve.Entry{Kind: resolve.Redirect, Names: row.Names(), Target: row.Target, Status: row.Status,
+	e := resolve.Decision{Kind: resolve.Redirect, Names: row.Names(), Target: row.Target, Status: row.Status,
 		Drop: row.Drop, Cause: row.Cause()}
 	if row.Gone() {
 		e.Kind = resolve.Gone
@@ -164,7 +165,7 @@ func (l *List) Entry(i int, current func(inventory.Ref) (address.Address, bool))
 	if row.ToPage() {
 		at, ok := current(row.Page)
 		if !ok {
-			return resolve.Entry{}
+			return resolve.Decision{}
 		}
 		at.Fragment = row.Target.Fragment
 		e.Target, e.Page = at, row.Page.String()
@@ -188,8 +189,8 @@ func (l *List) Patterns() []resolve.Pattern {
 }
 
 // All returns the rows with their numbers.
-func (l *List) All() iter.Seq2[int, Row] {
-	return func(yield func(int, Row) bool) {
+func (l *List) All() iter.Seq2[int, Redirect] {
+	return func(yield func(int, Redirect) bool) {
 		for i := range l.Len() {
 			if !yield(i, l.Row(i)) {
 				return
@@ -199,7 +200,7 @@ func (l *List) All() iter.Seq2[int, Row] {
 }
 
 // Append adds rows.
-func (l *List) Append(rows ...Row) {
+func (l *List) Append(rows ...Redirect) {
 	for _, row := range rows {
 		r := l.record(&row)
 		r.file = l.file(row.File)
@@ -238,7 +239,7 @@ func (l *List) appendFrom(o *List, i int) {
 }
 
 // replace puts another row in the place of one; both are patterns, or neither is.
-func (l *List) replace(i int, row Row) {
+func (l *List) replace(i int, row Redirect) {
 	r := l.record(&row)
 	r.file = l.file(row.File)
 	l.records.set(i, r)
@@ -402,7 +403,7 @@ func (l *List) Read(file string, r io.Reader) (found []finding.Finding, err erro
 // work works the rows of a batch out.
 func (b *batch) work(file string, number uint16, l *List, c columns) {
 	b.records = slices.Grow(b.records, b.Len())
-	var row Row
+	var row Redirect
 	b.bad = b.Each(func(r table.Row) {
 		written := fields{r.At(c.from), r.At(c.to), r.At(c.status), r.At(c.query), r.At(c.class)}
 		kept, ok := l.shortcut(&written)

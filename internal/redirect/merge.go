@@ -13,7 +13,7 @@ import (
 
 // Choose says whether a new row takes the place of one that has its source and
 // leads elsewhere.
-type Choose func(have, take Row) (bool, error)
+type Choose func(have, take Redirect) (bool, error)
 
 // Merged is what became of two lists.
 type Merged struct {
@@ -79,8 +79,8 @@ func Together(have, more *List) *List {
 	return both
 }
 
-func rowsOf(l *List) func(yield func(Row) bool) {
-	return func(yield func(Row) bool) {
+func rowsOf(l *List) func(yield func(Redirect) bool) {
+	return func(yield func(Redirect) bool) {
 		for _, row := range l.All() {
 			if !yield(row) {
 				return
@@ -91,7 +91,7 @@ func rowsOf(l *List) func(yield func(Row) bool) {
 
 // Unsure reports whether the row is one of a list of pairs that is less sure than
 // confidence, and that nobody decided.
-func (r Row) Unsure(confidence float64) bool {
+func (r Redirect) Unsure(confidence float64) bool {
 	own, err := strconv.ParseFloat(r.Note("confidence"), 64)
 	return err == nil && own < confidence && r.Note("decided") == ""
 }
@@ -105,7 +105,7 @@ type merger struct {
 }
 
 // find returns the number of the row that has a row's source, or -1.
-func (m *merger) find(row Row) int {
+func (m *merger) find(row Redirect) int {
 	if i, ok := m.added[m.key(row)]; ok {
 		return i
 	}
@@ -128,7 +128,7 @@ func (m *merger) find(row Row) int {
 }
 
 // key returns a text that is equal for rows with one source.
-func (m *merger) key(r Row) string {
+func (m *merger) key(r Redirect) string {
 	if r.Pattern != nil {
 		return "pattern " + readingOf(r.Pattern, m.Rules.Paths.Lower)
 	}

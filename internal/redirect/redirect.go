@@ -19,9 +19,9 @@ import (
 	"young-compass/internal/table"
 )
 
-// Row is one redirect: from an address, or from all that a pattern reads, to a
+// Redirect leads from an address, or from all that a pattern reads, to a
 // page, to an address, or to nothing when what was there is gone.
-type Row struct {
+type Redirect struct {
 	route.Source                // empty for a pattern
 	Pattern      *route.Pattern // nil for one address
 	From         string         // as written
@@ -40,13 +40,13 @@ type Row struct {
 type note struct{ column, text string }
 
 // ToPage reports whether the target is a page.
-func (r Row) ToPage() bool { return r.Page != inventory.Ref{} }
+func (r Redirect) ToPage() bool { return r.Page != inventory.Ref{} }
 
 // Gone reports whether the row says that nothing is there any more.
-func (r Row) Gone() bool { return r.Status == 410 }
+func (r Redirect) Gone() bool { return r.Status == 410 }
 
 // Note returns what a row says in a further column.
-func (r Row) Note(column string) string {
+func (r Redirect) Note(column string) string {
 	if column == "query" {
 		if r.Drop {
 			return "drop"
@@ -62,16 +62,16 @@ func (r Row) Note(column string) string {
 }
 
 // SetNote says something in a further column.
-func (r *Row) SetNote(column, text string) {
+func (r *Redirect) SetNote(column, text string) {
 	r.notes = slices.DeleteFunc(slices.Clone(r.notes), func(n note) bool { return n.column == column })
 	r.notes = append(r.notes, note{column, text})
 }
 
 // Place returns where the row stands.
-func (r Row) Place() finding.Place { return finding.Place{File: r.File, Line: r.Line} }
+func (r Redirect) Place() finding.Place { return finding.Place{File: r.File, Line: r.Line} }
 
 // Cause names the row as the cause of an answer.
-func (r Row) Cause() resolve.Cause {
+func (r Redirect) Cause() resolve.Cause {
 	to := "gone"
 	if !r.Gone() {
 		to = "to " + r.To
@@ -80,7 +80,7 @@ func (r Row) Cause() resolve.Cause {
 }
 
 // goal says target and status in words, equal exactly for rows that agree.
-func (r Row) goal() string {
+func (r Redirect) goal() string {
 	how := " (" + strconv.Itoa(cmp.Or(r.Status, 301)) + ")"
 	if r.Drop {
 		how = how[:len(how)-1] + ", query: drop)"
@@ -106,8 +106,8 @@ func problem(code finding.Code, format string, args ...any) *finding.Finding {
 }
 
 // parse reads a row, or says what is wrong with it.
-func (f *fields) parse(row *Row, site address.Site) *finding.Finding {
-	*row = Row{From: f.from, To: f.to}
+func (f *fields) parse(row *Redirect, site address.Site) *finding.Finding {
+	*row = Redirect{From: f.from, To: f.to}
 	bad := problem
 	pattern := strings.IndexByte(f.from, '{') >= 0
 	var err error

@@ -259,7 +259,7 @@ func (c *checker) chain(w *resolve.Walker, n, last int32, steps int) finding.Fin
 
 // goal says where the way of the last node ends.
 func (c *checker) goal(w *resolve.Walker, last int32) string {
-	row := Row{Status: c.statusOf(last), Target: c.target(last)}
+	row := Redirect{Status: c.statusOf(last), Target: c.target(last)}
 	if i := c.rowOf(last); i >= 0 {
 		if own := c.list.Row(i); own.Gone() || own.ToPage() {
 			return own.goal()

@@ -90,7 +90,7 @@ func EncodeAside(refused *List, unread []Unread) []byte {
 }
 
 // goalText returns the target as it is written into a list.
-func (r Row) goalText(site address.Site) string {
+func (r Redirect) goalText(site address.Site) string {
 	switch {
 	case r.Gone():
 		return ""

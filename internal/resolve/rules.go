@@ -5,7 +5,7 @@
 //
 //	http://www.skerrywick.example/Old/?utm_source=a
 //	  site's own rules   https://skerrywick.example/Old?utm_source=a
-//	  entry /old         https://skerrywick.example/routes/new?utm_source=a
+//	  source /old        https://skerrywick.example/routes/new?utm_source=a
 //	  end: a live page
 //
 // The visitor makes one hop, from the first of these to the last.
@@ -34,12 +34,12 @@ type Cause struct {
 	Rule string `json:"rule"`
 }
 
-// Kind says what becomes of a request that meets an entry.
+// Kind says what becomes of a request that meets a source.
 type Kind uint8
 
-// The kinds of entries.
+// The kinds of decisions.
 const (
-	Passed   Kind = iota // nothing: the next entry or rule decides
+	Passed   Kind = iota // nothing: the next source or rule decides
 	Redirect             // it is led to Target
 	Gone                 // 410
 	Live                 // a live page is served, at Path
@@ -48,8 +48,8 @@ const (
 	Held                 // no live page: 404, and neither the index nor the extension rule applies
 )
 
-// Entry is what stands at a source: a redirect, or an address of the book.
-type Entry struct {
+// Decision is what becomes of a request that meets a source: of a redirect, or of an address of the book.
+type Decision struct {
 	Kind   Kind
 	Names  []string        // the parameters that the source names
 	Target address.Address // where it leads; for Live the page's current address
@@ -58,13 +58,13 @@ type Entry struct {
 	Status int             // 0: nobody wrote one
 	Drop   bool            // the request's parameters don't travel
 	Cause  Cause
-	Then   *Entry
+	Then   *Decision
 	Else   Kind
 }
 
-// Entries gives the entries by the numbers under which the index knows their sources.
-type Entries interface {
-	Entry(number int) Entry
+// Decisions gives what is decided at each source, by the number under which the index knows it.
+type Decisions interface {
+	Decision(number int) Decision
 	Ignored(number int) bool // its Kind is Passed, whoever asks
 }
 
@@ -79,14 +79,14 @@ type Pattern struct {
 	Where  finding.Place
 }
 
-// Rules is everything that decides where a request leads: entries first, then patterns in their order, then the
+// Rules is everything that decides where a request leads: sources first, then patterns in their order, then the
 // site's own rules.
 type Rules struct {
 	address.Speller
 	Scope      address.Scope
 	Parameters *parameter.List
 	Index      *route.Index
-	Entries    Entries
+	Decisions  Decisions
 	Patterns   []Pattern
 	Says       func(key, rule string) Cause // names one of the site's own rules, by its key in the plan
 }
@@ -108,13 +108,13 @@ func (r *Rules) Automaton() *template.Automaton {
 	return template.NewAutomaton(readers, r.Paths.Lower)
 }
 
-// Plain reports whether nothing but entries and patterns decides about plain paths: those without a dot, in small
+// Plain reports whether nothing but sources and patterns decides about plain paths: those without a dot, in small
 // letters, with nothing encoded and no slash at the end.
 func (r *Rules) Plain() bool {
 	return r.Dotted() && r.Paths.Slash != address.SlashAlways && r.Scope.All() && len(r.Site.LanguageHosts) == 0
 }
 
-// named returns the parameters, sorted, that give a path a meaning: those that an entry's source names, or one of
+// named returns the parameters, sorted, that give a path a meaning: those that a source names, or one of
 // the patterns that read the path.
 func (r *Rules) named(path string, reading []int32) []string {
 	names := r.Index.Named(path)
@@ -132,10 +132,10 @@ func (r *Rules) named(path string, reading []int32) []string {
 	return names
 }
 
-// Decides returns the number of the entry that decides about a request on a host, or -1.
+// Decides returns the number of the source that decides about a request on a host, or -1.
 func (r *Rules) Decides(host, path string, params []address.Param, named []string) int {
 	for _, n := range r.Index.Match(host, path, params, named) {
-		if !r.Entries.Ignored(n) {
+		if !r.Decisions.Ignored(n) {
 			return n
 		}
 	}

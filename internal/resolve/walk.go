@@ -17,7 +17,7 @@ type By uint8
 // What takes steps.
 const (
 	ByRule    By = iota // one of the site's own rules
-	ByEntry             // an entry, by its number
+	BySource            // a redirect or an address of the book, by its number
 	ByPattern           // a pattern, by its position
 )
 
@@ -47,7 +47,7 @@ const (
 // End is where a way ends.
 type End struct {
 	Kind   EndKind
-	Number int // of the entry, for AtPage and AtGone
+	Number int // of the source, for AtPage and AtGone
 	Cause  Cause
 }
 
@@ -227,7 +227,7 @@ func (w *Way) Derived() int {
 	return 308
 }
 
-// Step takes one step, or ends the way. Entries decide first, then patterns, then the site's own rules.
+// Step takes one step, or ends the way. Sources decide first, then patterns, then the site's own rules.
 func (w *Walker) Step() (End, error) {
 	r := w.Rules
 	if !r.Site.Has(w.At.Host) || r.Scope.Leaves(w.At.Path) || len(w.Steps) > 0 && address.Unsafe(w.At.Path) {
@@ -239,7 +239,7 @@ func (w *Walker) Step() (End, error) {
 	carried := route.Carried(params, named)
 	known := len(carried) > 0 // an unknown item must not slide to another page
 	for _, n := range r.Index.Match(w.At.Host, w.At.Path, params, named) {
-		e := r.Entries.Entry(n)
+		e := r.Decisions.Decision(n)
 		end, moved := w.meet(n, &e)
 		if moved || end.Kind != Onward {
 			return end, nil
@@ -269,10 +269,10 @@ func (w *Walker) Step() (End, error) {
 	return End{Kind: AtNothing, Cause: w.nothing}, nil
 }
 
-// meet does what an entry says. It reports whether that was a step; an end that isn't Onward ends the way.
-func (w *Walker) meet(number int, e *Entry) (End, bool) {
-	follow := func(e *Entry) bool {
-		return w.follow(e.Target, e.Names, e.Drop, ByEntry, number, e.Status, e.Cause)
+// meet does what is decided at a source. It reports whether that was a step; an end that isn't Onward ends the way.
+func (w *Walker) meet(number int, e *Decision) (End, bool) {
+	follow := func(e *Decision) bool {
+		return w.follow(e.Target, e.Names, e.Drop, BySource, number, e.Status, e.Cause)
 	}
 	switch e.Kind {
 	case Gone:
@@ -302,7 +302,7 @@ func (w *Walker) meet(number int, e *Entry) (End, bool) {
 }
 
 // serve answers at an address of a live page, or takes the step to the one spelling that is served.
-func (w *Walker) serve(number int, e *Entry) (End, bool) {
+func (w *Walker) serve(number int, e *Decision) (End, bool) {
 	r := w.Rules
 	if e.Path == "" {
 		return End{Kind: AtNothing, Cause: e.Cause}, false
@@ -311,7 +311,7 @@ func (w *Walker) serve(number int, e *Entry) (End, bool) {
 		to := r.Site.Rebase(w.At)
 		to.Path, to.Query = e.Path, w.rest()
 		cause := Cause{e.Cause.File, e.Cause.Line, "the address of " + e.Page + " is spelled " + e.Path}
-		return End{}, w.take(to, ByEntry, number, 0, cause)
+		return End{}, w.take(to, BySource, number, 0, cause)
 	}
 	if w.toOrigin(e.Path, w.rest()) || w.quiet() {
 		return End{}, true

@@ -357,7 +357,7 @@ func (x *Index) Len() int { return len(x.next) }
 func (x *Index) Source(number int) Source { return x.source(number) }
 
 // OneHost reports whether all sources are for one host, or for all, so that a
-// request is met alike on all hosts of a site without homes.
+// request is met alike on all hosts of a site without hosts of languages.
 func (x *Index) OneHost() bool { return len(x.hosts) <= 1 && len(x.Site.LanguageHosts) == 0 }
 
 // NamedAt returns what Named does, by the key of a path.

@@ -235,20 +235,20 @@ func (d *decider) request() {
 		scheme = "{scheme}"
 	}
 	var hosts, bases []Case
-	homes := []Case{is(origin.Base(), T("1"))}
+	origins := []Case{is(origin.Base(), T("1"))}
 	for _, host := range append([]string{origin.Host}, d.Plan.Site.Hosts...) {
 		hosts = append(hosts, is(host, T("o")))
 	}
 	for _, host := range d.Plan.Site.LanguageHosts {
-		home := origin
-		home.Host = host
+		own := origin
+		own.Host = host
 		hosts = append(hosts, is(host, T("l")))
-		bases = append(bases, is(host, T("%", home.Base())))
-		homes = append(homes, is(home.Base(), T("1")))
+		bases = append(bases, is(host, T("%", own.Base())))
+		origins = append(origins, is(own.Base(), T("1")))
 	}
 	d.anyLetters("site", "{host}", T("-"), hosts...)
 	d.anyLetters("base", "{host}", T("%", origin.Base()), bases...)
-	d.anyLetters("home", scheme+"://{host}", T("0"), homes...)
+	d.anyLetters("on_origin", scheme+"://{host}", T("0"), origins...)
 	if d.HasHosts() {
 		d.table("host0", "{site}", T("{host}"), is("-", nil))
 	}
@@ -393,7 +393,7 @@ func (d *decider) site() {
 		on(`^.. . (?:site1|held)\z`, "{spelled}"), on(`^.. . site2\z`, "{shaped}"))
 	d.to()
 	d.noise()
-	d.table("needs", "{home}{noisy}{other}", T("1"), is("100", T("0")))
+	d.table("needs", "{on_origin}{noisy}{other}", T("1"), is("100", T("0")))
 }
 
 // to works out where a redirect leads, but for the parameters that travel.
@@ -484,7 +484,7 @@ func (d *decider) status() {
 		made = "{made}"
 	}
 	d.table("permanent", "{method}", T("308"), is("GET", T("301")), is("HEAD", T("301")))
-	d.table("ruled", "{needs}{home}"+made+" {way}", nil,
+	d.table("ruled", "{needs}{on_origin}"+made+" {way}", nil,
 		on(`^.0. . file\z`, "{permanent}"), on(`^... . file\z`, ""),
 		on(`^1.. . (?:site|held|live|hold)`, "{permanent}"), on(`^..0 . (?:held\z|hold )`, "404"))
 	d.table("decided", "{method} {way}", T("{ruled}"),

@@ -235,7 +235,7 @@ func TestRandomBytesSurviveEveryServer(t *testing.T) {
 }
 
 // plus is a list with one more row.
-func plus(p *plan.Plan, list *redirect.List, row redirect.Row) *redirect.List {
+func plus(p *plan.Plan, list *redirect.List, row redirect.Redirect) *redirect.List {
 	more := redirect.NewList(p.Site)
 	for _, have := range list.All() {
 		more.Append(have)
