@@ -40,8 +40,10 @@ elsewhere already, a terminal is asked; else nothing is written.`,
 			_ = w.Write([]string{"from", "to", "status", "reason", "source", "since"}) // a strings.Builder doesn't fail
 			_ = w.Write([]string{args[0], to, fmt.Sprint(status), reason, "by hand", a.today()})
 			w.Flush()
-			return a.take("the command line", func(rows *redirect.List) ([]finding.Finding, error) {
-				return rows.Read("the command line", strings.NewReader(row.String()))
+			const from = "the command line"
+			return a.take(from, func(list *redirect.List) (*redirect.List, []finding.Finding, error) {
+				found, err := list.Read(from, strings.NewReader(row.String()))
+				return list, found, err
 			})
 		},
 	}
@@ -61,29 +63,18 @@ is asked which is right; else nothing is written, and they are listed. Of a list
 pair wrote, --sure 0.9 takes the rows that are as sure, or that a person decided.`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			return a.take(args[0], func(rows *redirect.List) ([]finding.Finding, error) {
+			return a.take(args[0], func(list *redirect.List) (*redirect.List, []finding.Finding, error) {
 				f, err := a.open(args[0])
 				if err != nil {
-					return nil, err
+					return nil, nil, err
 				}
 				defer func() { _ = f.Close() }()
-				list := redirect.NewList(rows.Site)
 				found, err := list.Read(args[0], f)
-				for _, row := range list.All() {
-					if row.Unsure(sure) {
-						continue
-					}
-					for _, note := range [][2]string{{"source", filepath.Base(args[0])}, {"since", a.today()}} {
-						if row.Note(note[0]) == "" {
-							row.SetNote(note[0], note[1])
-						}
-					}
-					rows.Append(row)
-				}
-				if left := list.Len() - rows.Len(); left > 0 {
+				taken := list.Sure(sure, filepath.Base(args[0]), a.today())
+				if left := list.Len() - taken.Len(); left > 0 {
 					a.say("%d rows are less sure, and not taken", left)
 				}
-				return found, err
+				return taken, found, err
 			})
 		},
 	}
@@ -91,14 +82,13 @@ pair wrote, --sure 0.9 takes the rows that are as sure, or that a person decided
 	return c
 }
 
-// take puts the rows that read reads into the project's map.
-func (a *app) take(from string, read func(*redirect.List) ([]finding.Finding, error)) error {
+// take puts the rows that read returns into the project's map; it gets an empty list of the site.
+func (a *app) take(from string, read func(*redirect.List) (*redirect.List, []finding.Finding, error)) error {
 	p, found, err := a.load()
 	if err != nil {
 		return err
 	}
-	more := redirect.NewList(p.Site)
-	bad, err := read(more)
+	more, bad, err := read(redirect.NewList(p.Site))
 	if err != nil {
 		return err
 	}

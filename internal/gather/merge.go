@@ -76,6 +76,8 @@ type titled struct{ language, title string }
 // meaning returns what an address has in common with its spellings: those on
 // the site's other hosts, in other letters, with parameters that don't select
 // content.
+//
+//	http://www.skerrywick.example/Routes?utm_source=a    skerrywick.example/routes?
 func (m *merger) meaning(a address.Address) string {
 	a = m.Settings.Site.Rebase(a)
 	return a.Host + address.Key(a.Path, true) + "?" + m.contentQuery(a)
@@ -437,6 +439,9 @@ func (m *merger) newRef(key, language string) inventory.Ref {
 }
 
 // keyOf makes a key of an address: its words, without language and extension.
+//
+//	/de/routes/kvitsund.html     routes-kvitsund
+//	/index.php?sec=route&id=7    sec-route-id-7
 func (m *merger) keyOf(a address.Address) string {
 	_, path := m.Settings.Languages.OfPath(m.withoutIndex(a.Path))
 	for _, e := range address.PageExtensions() {

@@ -229,6 +229,8 @@ func segmentsOf(path string) []string {
 }
 
 // spaced puts a space between words that only a capital letter separates.
+//
+//	WinterTimetable    Winter Timetable
 func spaced(s string) string {
 	var b strings.Builder
 	previous := ' '

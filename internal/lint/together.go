@@ -31,7 +31,9 @@ func (j Judge) together(subjects []Subject) []finding.Finding {
 	return found
 }
 
-// mixed says where a smaller part of the addresses is written otherwise.
+// mixed tells of the addresses that are written otherwise than most of the others.
+//
+//	/ferry-guide /walking-tours /island_map    one with an underscore among hyphens
 func mixed(subjects []Subject, code finding.Code, what, why, advice string, has func(Subject) bool) []finding.Finding {
 	var with, without []Subject
 	for _, s := range subjects {
@@ -65,6 +67,8 @@ const minShared = 3
 
 // sharedWords finds a segment behind the first that all pages of a kind share,
 // and that is the name of a field: it should have been the field.
+//
+//	/routes/island/kvitsund  /routes/island/hildafjord    "island", where the island's name was meant
 func sharedWords(subjects []Subject) []finding.Finding {
 	var found []finding.Finding
 	byKind := map[string][]Subject{}
@@ -105,6 +109,9 @@ func sharedWords(subjects []Subject) []finding.Finding {
 
 // sameLast finds one last segment under several sections among pages of one
 // kind and language: perhaps one page in two places. A date tells pages apart.
+//
+//	/guides/winter  /tips/winter           perhaps one page
+//	/2025/11/winter /2026/11/winter        two pages
 func sameLast(subjects []Subject) []finding.Finding {
 	var found []finding.Finding
 	byLast := map[string][]Subject{}

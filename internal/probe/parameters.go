@@ -55,6 +55,8 @@ type Trial struct {
 const maxTrials = 5
 
 // without returns an address without a parameter.
+//
+//	/routes?page=2&sort=price  without page    /routes?sort=price
 func without(a address.Address, name string) address.Address {
 	a.Query = address.JoinQuery(slices.DeleteFunc(address.SplitQuery(a.Query),
 		func(q address.Param) bool { return q.Name == name }))
@@ -62,6 +64,8 @@ func without(a address.Address, name string) address.Address {
 }
 
 // turned returns an address with its parameters in another order.
+//
+//	/routes?page=2&sort=price    /routes?sort=price&page=2
 func turned(a address.Address) address.Address {
 	params := address.SplitQuery(a.Query)
 	slices.Reverse(params)

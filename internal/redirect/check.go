@@ -112,6 +112,8 @@ type checker struct {
 	next     []int32    // by node: the node that its target meets, or -1
 	flags    []flag     // by node
 	nodes    []met      // behind the rows
+	last     []int32    // by node: the last one of its way; where that goes round, one of the circle, or -1
+	steps    []int32    // by node: how many are on its way, itself included
 	rounds   []uint8    // by node: how many patterns are on its way, up to one too many
 	shared   map[meeting]int32
 	found    []finding.Finding

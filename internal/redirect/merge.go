@@ -34,7 +34,7 @@ func Merge(have, more *List, world World, choose Choose) (Merged, []finding.Find
 	}
 	m := merger{World: world, have: have, added: map[string]int{}}
 	var found []finding.Finding
-	for row := range rowsOf(more) {
+	for _, row := range more.All() {
 		row.notes = slices.DeleteFunc(slices.Clone(row.notes),
 			func(n note) bool { return !slices.Contains(result.List.Columns, n.column) })
 		i := m.find(row)
@@ -79,21 +79,23 @@ func Together(have, more *List) *List {
 	return both
 }
 
-func rowsOf(l *List) func(yield func(Redirect) bool) {
-	return func(yield func(Redirect) bool) {
-		for _, row := range l.All() {
-			if !yield(row) {
-				return
+// Sure returns the rows of a list of pairs that are at least as sure as confidence, or that a person decided. They say
+// where they come from and since when, unless they did already. All rows of another list are sure.
+func (l *List) Sure(confidence float64, source, since string) *List {
+	sure := NewList(l.Site)
+	for _, row := range l.All() {
+		own, err := strconv.ParseFloat(row.Note("confidence"), 64)
+		if err == nil && own < confidence && row.Note("decided") == "" {
+			continue
+		}
+		for _, n := range []note{{"source", source}, {"since", since}} {
+			if row.Note(n.column) == "" {
+				row.SetNote(n.column, n.text)
 			}
 		}
+		sure.Append(row)
 	}
-}
-
-// Unsure reports whether the row is one of a list of pairs that is less sure than
-// confidence, and that nobody decided.
-func (r Redirect) Unsure(confidence float64) bool {
-	own, err := strconv.ParseFloat(r.Note("confidence"), 64)
-	return err == nil && own < confidence && r.Note("decided") == ""
+	return sure
 }
 
 // merger is a merge under way.

@@ -15,53 +15,12 @@ import (
 
 // ways finds loops, chains and mixed ways by walking from every node once.
 func (c *checker) ways() {
-	last := make([]int32, len(c.next))  // the last node of a node's way
-	steps := make([]int32, len(c.next)) // nodes on it, itself included
+	c.last, c.steps = make([]int32, len(c.next)), make([]int32, len(c.next))
 	c.rounds = make([]uint8, len(c.next))
 	circles := map[string]bool{}
 	var way []int32
 	for start := range c.next {
-		way = way[:0]
-		at := int32(start)
-		for at >= 0 && c.flags[at]&(onWay|done) == 0 {
-			c.flags[at] |= onWay
-			way = append(way, at)
-			at = c.next[at]
-		}
-		round := at >= 0 && c.flags[at]&onWay != 0
-		loops := round || at >= 0 && c.flags[at]&looping != 0
-		circle := at // -1: of the site's own rules and the book
-		if round {
-			c.circle(way[slices.Index(way, at):], circles)
-		} else if loops {
-			circle = last[at]
-		}
-		for _, n := range slices.Backward(way) {
-			c.flags[n] = c.flags[n]&^onWay | done
-			status := c.statusOf(n)
-			last[n], steps[n] = n, 1
-			if c.isPattern(n) {
-				c.rounds[n] = 1
-			}
-			if loops = loops || c.flags[n]&looping != 0; loops {
-				c.flags[n] |= looping | stuck
-				last[n] = circle
-			} else if next := c.next[n]; next >= 0 {
-				last[n], steps[n] = last[next], steps[next]+1
-				c.flags[n] |= c.flags[next] & (permanent | temporary)
-				c.rounds[n] = min(c.rounds[n]+c.rounds[next], resolve.MaxRounds+1)
-			}
-			if c.rounds[n] > resolve.MaxRounds {
-				c.flags[n] |= stuck
-			}
-			switch {
-			case status == 410:
-			case resolve.Temporary(status):
-				c.flags[n] |= temporary
-			default:
-				c.flags[n] |= permanent
-			}
-		}
+		way = c.walk(int32(start), way[:0], circles)
 	}
 	for k := range c.nodes { // a pattern is in a cycle where any of its nodes is
 		n := c.list.Len() + k
@@ -69,6 +28,67 @@ func (c *checker) ways() {
 			c.flags[row] |= c.flags[n] & (looping | inCycle | stuck)
 		}
 	}
+	c.tellRows()
+	c.tellMet()
+}
+
+// walk follows the way from a node to where it ends or was walked before, and notes what follows for each node on it.
+// It returns the nodes.
+//
+//	/a,/b  /b,/c  /c,/d    from /a: 3 steps to the end, from /b: 2, from /c: 1
+func (c *checker) walk(start int32, way []int32, circles map[string]bool) []int32 {
+	at := start
+	for at >= 0 && c.flags[at]&(onWay|done) == 0 {
+		c.flags[at] |= onWay
+		way = append(way, at)
+		at = c.next[at]
+	}
+	round := at >= 0 && c.flags[at]&onWay != 0
+	loops := round || at >= 0 && c.flags[at]&looping != 0
+	circle := at // -1: of the site's own rules and the book
+	if round {
+		c.circle(way[slices.Index(way, at):], circles)
+	} else if loops {
+		circle = c.last[at]
+	}
+	for _, n := range slices.Backward(way) {
+		if loops = loops || c.flags[n]&looping != 0; loops {
+			c.flags[n] |= looping | stuck
+		}
+		c.passed(n)
+		if loops {
+			c.last[n] = circle
+		}
+	}
+	return way
+}
+
+// passed notes of a node what its way is like: what is known of the next node, and what it says itself.
+func (c *checker) passed(n int32) {
+	c.flags[n] = c.flags[n]&^onWay | done
+	c.last[n], c.steps[n] = n, 1
+	if c.isPattern(n) {
+		c.rounds[n] = 1
+	}
+	if next := c.next[n]; next >= 0 && c.flags[n]&looping == 0 {
+		c.last[n], c.steps[n] = c.last[next], c.steps[next]+1
+		c.flags[n] |= c.flags[next] & (permanent | temporary)
+		c.rounds[n] = min(c.rounds[n]+c.rounds[next], resolve.MaxRounds+1)
+	}
+	if c.rounds[n] > resolve.MaxRounds {
+		c.flags[n] |= stuck
+	}
+	switch status := c.statusOf(n); {
+	case status == 410:
+	case resolve.Temporary(status):
+		c.flags[n] |= temporary
+	default:
+		c.flags[n] |= permanent
+	}
+}
+
+// tellRows reports what is wrong with the ways from rows.
+func (c *checker) tellRows() {
 	found := make([][]finding.Finding, runtime.GOMAXPROCS(0))
 	route.Parallel(c.list.Len(), func(part, from, to int) {
 		w := c.Rules.Walker()
@@ -76,22 +96,26 @@ func (c *checker) ways() {
 			if c.next[n] < 0 && c.flags[n]&looping == 0 || c.list.at(n).pattern || c.later(n) {
 				continue // nothing leads on, or its own nodes tell, or the row before it
 			}
-			found[part] = append(found[part], c.way(w, int32(n), last[n], int(steps[n]))...)
+			found[part] = append(found[part], c.way(w, int32(n))...)
 		}
 	})
 	c.found = append(c.found, slices.Concat(found...)...)
+}
+
+// tellMet reports what is wrong with the ways from what was met. Of several nodes of a pattern the first tells.
+func (c *checker) tellMet() {
 	type telling struct {
 		row  int
 		code finding.Code
 	}
-	told := map[telling]bool{} // of several nodes of a pattern the first tells
+	told := map[telling]bool{}
 	for k := range c.nodes {
 		n := c.list.Len() + k
 		row := c.rowOf(int32(n))
 		if row < 0 || c.later(row) || !c.own(k) || c.flags[row]&looping != 0 && c.flags[n]&looping == 0 {
 			continue
 		}
-		for _, f := range c.way(c.walker, int32(n), last[n], int(steps[n])) {
+		for _, f := range c.way(c.walker, int32(n)) {
 			if once := (telling{row, f.Code}); !told[once] {
 				told[once] = true
 				c.found = append(c.found, f)
@@ -101,11 +125,11 @@ func (c *checker) ways() {
 }
 
 // way reports what is wrong with the way from a node.
-func (c *checker) way(w *resolve.Walker, n, last int32, steps int) (found []finding.Finding) {
+func (c *checker) way(w *resolve.Walker, n int32) (found []finding.Finding) {
 	i := c.rowOf(n)
 	switch {
 	case c.next[n] < 0 && c.flags[n]&looping == 0, c.flags[i]&inCycle != 0:
-	case c.flags[n]&looping != 0 && c.goesRound(i, last):
+	case c.flags[n]&looping != 0 && c.goesRound(i, c.last[n]):
 	case c.flags[n]&looping != 0:
 		f := c.finding(i, finding.IntoLoop, finding.Error, fmt.Sprintf("%s leads to %s, and from there into a circle",
 			c.list.at(i).from, c.list.at(i).to),
@@ -124,7 +148,7 @@ func (c *checker) way(w *resolve.Walker, n, last int32, steps int) (found []find
 		found = append(found, f)
 	case !c.another(n), c.list.Row(i).ToPage(): // a page is where its address is; what leads on there is its own matter
 	default:
-		chain := c.chain(w, n, last, steps)
+		chain := c.chain(w, n)
 		found = append(found, chain)
 		if c.flags[n]&permanent != 0 && c.flags[n]&temporary != 0 {
 			f := c.finding(i, finding.WrongStatus, finding.Warning,
@@ -228,9 +252,10 @@ func (c *checker) circle(cycle []int32, told map[string]bool) {
 }
 
 // chain reports a row that is redirected again, by one of its nodes.
-func (c *checker) chain(w *resolve.Walker, n, last int32, steps int) finding.Finding {
+func (c *checker) chain(w *resolve.Walker, n int32) finding.Finding {
+	steps := int(c.steps[n])
 	i, next := c.rowOf(n), c.placeOf(c.next[n])
-	goal := c.goal(w, last)
+	goal := c.goal(w, c.last[n])
 	leads := c.list.at(i).from + " leads to " + c.list.at(i).to
 	if int(n) != i {
 		leads = c.list.at(i).from + " leads " + c.from(n) + " to " + c.target(n).Local()

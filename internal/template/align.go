@@ -24,8 +24,12 @@ func (r *Reader) Classes() map[string]Class {
 	return classes
 }
 
-// Align reports whether every path that a reads is one that b reads, variable
-// by variable, and returns b's variables with the names they have in a.
+// Align reports whether b reads every path that a reads, variable by variable. It returns the names that b's
+// variables have in a.
+//
+//	/news/{y}  and  /news/{z}               true: z is y
+//	/news/{y}  and  /news/{z}, z=digits     false: b reads no /news/today
+//	/news/{y}  and  /{section}/{z}          false: b reads every path of a, but not variable by variable
 func Align(a, b *Reader, fold bool) (map[string]string, bool) {
 	if len(a.elements) != len(b.elements) {
 		return nil, false
@@ -56,7 +60,7 @@ func (c Class) Within(o Class) bool {
 		(o.max == 0 || c.max > 0 && c.max <= o.max)
 }
 
-// Rename returns the template with other names for its variables.
+// Rename returns the template with other names for its variables. names gives the new name of an old one.
 func (t *Template) Rename(names map[string]string) *Template {
 	names = maps.Clone(names)
 	out := &Template{}
@@ -75,8 +79,12 @@ func (t *Template) Rename(names map[string]string) *Template {
 	return out
 }
 
-// Disjoint reports whether surely no path is read by both: their first or last
-// literals contradict each other.
+// Disjoint reports whether it is plain that no path is read by both, because their first or last literals contradict
+// each other. It is quick, and may say false where there is no such path either: see Overlap.
+//
+//	/news/{y}  and  /notices/{y}            true
+//	/news/{y}  and  /news/{z}, z=digits     false
+//	/{x}/1     and  /1/{x}                  false
 func Disjoint(a, b *Reader, fold bool) bool {
 	literal := func(e Element) string {
 		if fold {

@@ -30,7 +30,7 @@ func (m *machine) add(element int, slash bool, set charset) int {
 	return len(m.positions) - 1
 }
 
-// behind makes what begins at first follow the positions in last.
+// behind notes that the positions in first may come after each of those in last.
 func (m *machine) behind(last, first []int) {
 	for _, i := range last {
 		for _, j := range first {

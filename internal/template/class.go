@@ -9,6 +9,12 @@ import (
 // Class says which characters a variable holds when an address is read back.
 // There are no free expressions, so that every rule can be compiled for every
 // server and none can be made to backtrack without end.
+//
+//	slug        winter-timetable, 2026
+//	digits      214
+//	[0-9]{4}    2026
+//	segment     anything but a slash
+//	segments    a/b/c
 type Class struct {
 	name     string
 	set      charset

@@ -23,6 +23,9 @@ func (r *Reader) folded() *Reader {
 // Overlap looks for a path that both read, whatever their parameters. It
 // returns the shortest, or false when there is none. With fold, letters don't
 // count, and the path has small ones.
+//
+//	/{section}/today  and  /news/{y}    /news/today
+//	/{section}/today  and  /today       none
 func Overlap(a, b *Reader, fold bool) (path string, found bool) {
 	if Disjoint(a, b, fold) {
 		return "", false
@@ -40,6 +43,9 @@ const maxStates = 20000
 // Covered reports whether every path that r reads is also read by one of the
 // others, whatever their parameters. Where that can't be decided within bounds
 // it reports false.
+//
+//	/news/{y}, y=digits  by  /news/{y}                                   true
+//	/news/{y}, y=slug    by  /news/{y}, y=digits  and  /news/{y}, y=word false
 func Covered(r *Reader, by []*Reader, fold bool) bool {
 	if fold {
 		r = r.folded()

@@ -14,6 +14,9 @@ import (
 // is non-empty, except that {/x*} may be absent altogether. Where an address
 // could be read in two ways, earlier variables take as much as they can, as in
 // any backtracking expression, so that servers read the same.
+//
+//	/routes/{slug}{?page}  reads  /routes/kvitsund?page=2    as  slug=kvitsund page=2
+//	/archive{/days*}       reads  /archive/2026/11           as  days=2026/11
 type Reader struct {
 	elements []Element
 	query    []QueryItem
