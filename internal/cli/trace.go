@@ -86,7 +86,7 @@ from standard input, one a line; --format ndjson writes a line for each.
 			if client != "" {
 				var err error
 				if how.client, err = netip.ParseAddr(client); err != nil {
-					return fmt.Errorf("--client: %s is no IP address", address.Printable(client))
+					return fmt.Errorf("--client: %s is not an IP address", address.Printable(client))
 				}
 			}
 			p, found, err := a.load()

@@ -302,7 +302,7 @@ func shown(a, other address.Address) string {
 	if a.Path == other.Path {
 		return a.Path
 	}
-	return fmt.Sprintf("%s, which is no other than %s", a.Path, other.Path)
+	return fmt.Sprintf("%s, which is the same as %s", a.Path, other.Path)
 }
 
 // checkAnswers finds addresses that the plan answers otherwise once they are

@@ -78,7 +78,7 @@ func TestConfigMistakesNameTheirPlace(t *testing.T) {
 		minimal + "rules: [{from: '/a/{x}', to: 'https://B.example/{x}'}]":                   "not in normal form",
 		minimal + "rules: [{from: '/a', to: '//b.example/'}]":                                "not an http or https",
 		minimal + "rules: [{from: '/a', to: /b, status: 410}]":                               "410 is not a status of a redirect",
-		minimal + "rules: [{from: '/a', to: /b, status: 200}]":                               "is no such number",
+		minimal + "rules: [{from: '/a', to: /b, status: 200}]":                               "isn't such a number",
 		minimal + "rules: [{from: '/a', to: /b, query: some}]":                               "write keep or drop",
 		minimal + "rules: [{from: 'http://x.example/a', to: /b}]":                            "begins with /",
 		minimal + "# " + strings.Repeat("x", 5<<20):                                          "larger than 4 MiB",

@@ -35,7 +35,7 @@ func parseYAML(file string, data []byte) (v value, err error) {
 				where.Line, where.Column = t.Position.Line, t.Position.Column
 			}
 		}
-		return v, finding.Unreadable(where, "this is no YAML: "+what, "mend the line; indentation is made of spaces")
+		return v, finding.Unreadable(where, "this can't be read as YAML: "+what, "mend the line; indentation is made of spaces")
 	}
 	if len(tree.Docs) != 1 || tree.Docs[0].Body == nil {
 		return v, finding.Unreadable(finding.Place{File: file, Line: 1}, "the plan is empty",
@@ -156,7 +156,7 @@ func (v value) text() string {
 func (v value) number(low, high int) int {
 	n, err := strconv.Atoi(v.text())
 	if err != nil || n < low || n > high {
-		v.fail(fmt.Sprintf("write a number from %d to %d", low, high), "%q is no such number",
+		v.fail(fmt.Sprintf("write a number from %d to %d", low, high), "%q isn't such a number",
 			address.Printable(v.text()))
 	}
 	return n

@@ -125,7 +125,7 @@ func (r *Reader) unreadable(err error) error {
 	}
 	line, column := r.decoder.InputPos()
 	return finding.Unreadable(finding.Place{File: r.file, Line: line, Column: column},
-		"this is no XML that can be read: "+what, "export it again")
+		"this can't be read as XML: "+what, "export it again")
 }
 
 // source passes bytes on one by one, as the decoder wants them, and counts

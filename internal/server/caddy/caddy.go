@@ -252,7 +252,7 @@ func (e *emitter) rows(t *server.Table) {
 		}
 		key, ok := expression(wanted, fold)
 		if !ok {
-			e.refuse(r.Where, "an address that is no UTF-8")
+			e.refuse(r.Where, "an address that isn't UTF-8")
 			continue
 		}
 		if r.Where.Line > 0 {
@@ -304,7 +304,7 @@ func (e *emitter) table(which func(compile.Listed) bool) []byte {
 		}
 		wanted, ok := expression("^"+key, false)
 		if !ok {
-			e.refuse(x.Where, "an address that is no UTF-8")
+			e.refuse(x.Where, "an address that isn't UTF-8")
 			continue
 		}
 		if w := x.Where; w.File != where.File || w.Line != where.Line {
@@ -331,7 +331,7 @@ func (e *emitter) lookup(n string) {
 	for _, m := range e.Matchers {
 		wanted, ok := expression("^"+m.Expression+`\z`, false)
 		if !ok {
-			e.refuse(m.Where, "a pattern that is no UTF-8")
+			e.refuse(m.Where, "a pattern that isn't UTF-8")
 			continue
 		}
 		matchers = append(matchers, fmt.Sprintf("# %s %d", m.Where.File, m.Where.Line),
