@@ -49,11 +49,12 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	require.NoError(t, err)
 	documented := map[string]map[string]bool{}
 	section := ""
+	field := regexp.MustCompile(`^([a-z][a-z0-9_.*\[\]-]*)(?:\s{2,}.*)?\n$`)
 	for line := range strings.Lines(string(text)) {
 		if name, ok := strings.CutPrefix(line, "## "); ok {
 			section = strings.TrimSpace(name)
 			documented[section] = map[string]bool{}
-		} else if m := regexp.MustCompile(`^([a-z][a-z0-9_.*\[\]-]*)(?:\s{2,}.*)?\n$`).FindStringSubmatch(line); m != nil && section != "" {
+		} else if m := field.FindStringSubmatch(line); m != nil && section != "" {
 			documented[section][m[1]] = true
 		}
 	}
@@ -64,7 +65,9 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		demotest.Write(t, filepath.Join(dir, name), demotest.File(t, name))
 	}
 	demotest.Write(t, filepath.Join(dir, "visits.csv"),
-		[]byte("address,status,visitors,robots,last,referrers\nhttps://skerrywick.example/old/seabirds.htm,404,3,0,2026-11-23,https://a.example/ 3\nhttps://skerrywick.example/summer,404,5,0,,\nhttps://skerrywick.example/lost/a,404,2,0,,\n"))
+		[]byte("address,status,visitors,robots,last,referrers\n"+
+			"https://skerrywick.example/old/seabirds.htm,404,3,0,2026-11-23,https://a.example/ 3\n"+
+			"https://skerrywick.example/summer,404,5,0,,\nhttps://skerrywick.example/lost/a,404,2,0,,\n"))
 	demotest.Write(t, filepath.Join(dir, "patterns.csv"), []byte("from,to,status\n/lost/{x},/nowhere/{x},301\n"))
 	demotest.Write(t, filepath.Join(dir, "more.csv"), []byte("from,to,status\n/more.htm,contact@en,301\n"))
 	demotest.Write(t, filepath.Join(dir, demo.IslandGuide), demotest.File(t, demo.IslandGuide))

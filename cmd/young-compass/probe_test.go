@@ -164,7 +164,8 @@ func TestProbeInDetail(t *testing.T) {
 	dir := t.TempDir()
 	demotest.Accepted(t, dir)
 	demotest.Write(t, filepath.Join(dir, "visits.csv"),
-		[]byte("address,status,visitors,robots,last\nhttps://skerrywick.example/contact?sid=77,301,9,2,2026-11-22\nhttps://skerrywick.example/about-us,200,900,2,2026-11-22\n"))
+		[]byte("address,status,visitors,robots,last\nhttps://skerrywick.example/contact?sid=77,301,9,2,2026-11-22\n"+
+			"https://skerrywick.example/about-us,200,900,2,2026-11-22\n"))
 	live := neglected(t, dir) + " --project " + dir
 	status, out := probeOf(t, "probe explain /fleet/mv-sea-otter"+live)
 	assert.Equal(t, 1, status)

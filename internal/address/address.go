@@ -472,11 +472,13 @@ func Printable(s string) string {
 const (
 	digitsAndSigns = (1<<10-1)<<'0' | 1<<'-' | 1<<'.'
 	letters        = (1<<26-1)<<('A'-64) | (1<<26-1)<<('a'-64) | 1<<('_'-64) | 1<<('~'-64)
-	lowMarks       = 1<<'!' | 1<<'$' | 1<<'&' | 1<<'\'' | 1<<'(' | 1<<')' | 1<<'*' | 1<<'+' | 1<<',' | 1<<';' | 1<<'=' | 1<<':'
-	lowPath        = digitsAndSigns | lowMarks | 1<<'/'
-	highPath       = letters | 1<<('@'-64)
-	lowQuery       = lowPath | 1<<'?' | 1<<'%'
-	highQuery      = highPath | 1<<('['-64) | 1<<(']'-64) | 1<<('{'-64) | 1<<('}'-64) | 1<<('|'-64) | 1<<('\\'-64) | 1<<('^'-64) | 1<<('`'-64)
+	lowMarks       = 1<<'!' | 1<<'$' | 1<<'&' | 1<<'\'' | 1<<'(' | 1<<')' | 1<<'*' | 1<<'+' | 1<<',' | 1<<';' |
+		1<<'=' | 1<<':'
+	lowPath   = digitsAndSigns | lowMarks | 1<<'/'
+	highPath  = letters | 1<<('@'-64)
+	lowQuery  = lowPath | 1<<'?' | 1<<'%'
+	highQuery = highPath | 1<<('['-64) | 1<<(']'-64) | 1<<('{'-64) | 1<<('}'-64) | 1<<('|'-64) |
+		1<<('\\'-64) | 1<<('^'-64) | 1<<('`'-64)
 )
 
 func in(c byte, low, high uint64) bool {

@@ -9,7 +9,8 @@ import (
 )
 
 func TestReadAndEncode(t *testing.T) {
-	const text = "address,page,state,since\nhttps://a.example/z,p@en,current,2026-11-23\nhttps://a.example/s,p@en,shown,\nhttps://a.example/a,p@en,former,2020-01-02\nhttps://a.example/b,p@en,former,\n"
+	const text = "address,page,state,since\nhttps://a.example/z,p@en,current,2026-11-23\n" +
+		"https://a.example/s,p@en,shown,\nhttps://a.example/a,p@en,former,2020-01-02\nhttps://a.example/b,p@en,former,\n"
 	b, found, err := Read("addresses.csv", strings.NewReader(text))
 	require.NoError(t, err)
 	require.Empty(t, found)

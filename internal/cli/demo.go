@@ -291,7 +291,8 @@ func (t *tour) design() error {
 	if err := t.run("design --write --sample 14", "", exitFine); err != nil {
 		return err
 	}
-	return t.run("trace 'http://www.skerrywick.example/index.php?sid=8f3&item=214&lang=de&sec=route&utm_source=letter' /Guides/Tides.html '/index.php?item=999'", "", exitFine)
+	return t.run("trace 'http://www.skerrywick.example/index.php?sid=8f3&item=214&lang=de&sec=route&utm_source=letter' "+
+		"/Guides/Tides.html '/index.php?item=999'", "", exitFine)
 }
 
 // guide takes in the pages of another site, of which no list says where they went.
@@ -355,7 +356,9 @@ func (t *tour) neglect() error {
 	}
 	at := t.neglected.At()
 	t.tell("A year later nobody has looked after it (docs/demo.md lists the troubles).")
-	return t.run("probe canonicals parameters languages https index --rows 6 --at "+at+" --at "+demo.StagingHost+"="+at+" --at "+demo.CopyHost+"="+at+" --copy https://"+demo.CopyHost+"/ --ca neglected-site.pem", "", exitFindings)
+	return t.run("probe canonicals parameters languages https index "+
+		"--rows 6 --at "+at+" --at "+demo.StagingHost+"="+at+" --at "+demo.CopyHost+"="+at+" --copy "+
+		"https://"+demo.CopyHost+"/ --ca neglected-site.pem", "", exitFindings)
 }
 
 // summary says where each former address ends.

@@ -61,7 +61,8 @@ func TestCountsBothSides(t *testing.T) {
 	notices := groups["kind notice"]
 	assert.Equal(t, notices.Addresses, notices.Answered)
 	assert.Positive(t, notices.Pages)
-	assert.Equal(t, len(p.Pages.Pages), groups["state live"].Pages+groups["state away"].Pages+groups["state gone"].Pages+groups["state draft"].Pages)
+	assert.Equal(t, len(p.Pages.Pages), groups["state live"].Pages+groups["state away"].Pages+
+		groups["state gone"].Pages+groups["state draft"].Pages)
 }
 
 func TestPatterns(t *testing.T) {

@@ -62,10 +62,12 @@ func walk(t *testing.T, texts map[string]string, most int) (*site, []crawl.Page)
 func TestRun(t *testing.T) {
 	s, pages := walk(t, map[string]string{
 		"/robots.txt": "User-agent: young-compass\nDisallow: /private",
-		"/":           `<a href="b?x=1"><a href="/b?x=2"><a href="/private/x"><a href="https://other.example/"><a href="mailto:x"><a href="x.pdf"><a href="/old"><a href="/image"><a href="/broken"><a href="/lost#top">`,
-		"/b":          `<base href="/deep/"><a href="c"><meta name=robots content="noindex">`,
-		"/deep/c":     `<meta name=robots content=nofollow><a href="/never"><link rel=canonical href="/b"><link rel=alternate hreflang=de href="/de">`,
-		"/old":        "301 /new", "/new": "<title>New</title>", "/image": "image", "/broken": "broken", "/de": "",
+		"/": `<a href="b?x=1"><a href="/b?x=2"><a href="/private/x"><a href="https://other.example/"><a ` +
+			`href="mailto:x"><a href="x.pdf"><a href="/old"><a href="/image"><a href="/broken"><a href="/lost#top">`,
+		"/b": `<base href="/deep/"><a href="c"><meta name=robots content="noindex">`,
+		"/deep/c": `<meta name=robots content=nofollow><a href="/never"><link rel=canonical href="/b"><link ` +
+			`rel=alternate hreflang=de href="/de">`,
+		"/old": "301 /new", "/new": "<title>New</title>", "/image": "image", "/broken": "broken", "/de": "",
 	}, 100)
 	var met []string
 	for _, p := range pages {
@@ -104,7 +106,8 @@ func TestInterrupted(t *testing.T) {
 
 // What a Link header says is read as RFC 8288 has it, the first of a parameter.
 func TestReadHeader(t *testing.T) {
-	h := http.Header{"Link": {`</c>; rel="Canonical up"; title="a, \"b\"; c", <https://skerrywick.example/de> ; rel=alternate; hreflang=de; hreflang=en`,
+	h := http.Header{"Link": {`</c>; rel="Canonical up"; title="a, \"b\"; c", <https://skerrywick.example/de> ; ` +
+		`rel=alternate; hreflang=de; hreflang=en`,
 		`<x>; rel=next`, `broken, </never>; rel=canonical`},
 		"X-Robots-Tag": {"NoIndex", "nofollow"}, "Set-Cookie": {"a=1; Secure", "b=2; Path=/", "=", "c=3"},
 		"Content-Language": {"de"}}

@@ -290,6 +290,7 @@ func (l *Live) write(w http.ResponseWriter, d *document, scheme string) {
 	for _, link := range d.links {
 		tag(`<li><a href="%s">%s</a></li>`, link, link)
 	}
-	tag(`</ul></nav><footer><p>Skerrywick Ferries, at the old quay in Hildafjord. Write to us about lost luggage.</p></footer></body></html>`)
+	tag(`</ul></nav><footer><p>Skerrywick Ferries, at the old quay in Hildafjord. Write to us about lost ` +
+		`luggage.</p></footer></body></html>`)
 	_, _ = w.Write([]byte(b.String()))
 }

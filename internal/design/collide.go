@@ -293,7 +293,8 @@ func (t *teller) report(i int, a address.Address) {
 	e := t.plan.Book.Entries[t.book[k]]
 	f := t.add(finding.Taken, finding.Error, t.row(page),
 		fmt.Sprintf("%s would get %s, which has been an address of %s", page.Ref, a.Path, e.Page),
-		"visitors with the old link expect the other page; give this one a fixed address, or change the page in "+t.plan.Book.File)
+		"visitors with the old link expect the other page; give this one a fixed address, or change the "+
+			"page in "+t.plan.Book.File)
 	f.Related = []finding.Place{{File: t.plan.Book.File, Line: e.Line}}
 }
 

@@ -317,8 +317,10 @@ kinds: {page: {address: "/{slug}"}}
 	assert.Equal(t, []string{
 		`pages.csv:5: error bad-canonical: c@en defers to "a@en", which defers to "b@en" itself; name that one`,
 		`pages.csv:6: error bad-canonical: d@en defers to "d@en", which is itself; empty the column canonical`,
-		`pages.csv:7: error bad-canonical: e@en defers to "nobody@en", which is not a live page; name one, or empty the column canonical`,
-		`pages.csv:9: error bad-canonical: g@en defers to "no address", which is neither a page nor an address; write key@language, a path or an address`,
+		`pages.csv:7: error bad-canonical: e@en defers to "nobody@en", which is not a live page; name one, or empty ` +
+			`the column canonical`,
+		`pages.csv:9: error bad-canonical: g@en defers to "no address", which is neither a page nor an address; write ` +
+			`key@language, a path or an address`,
 		`pages.csv:4: note missing-translation: b is there in en, not in de`,
 	}, lines[:5])
 }

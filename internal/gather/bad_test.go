@@ -65,7 +65,8 @@ func gzipBomb(t *testing.T, r io.Reader) string {
 	return b.String()
 }
 
-const entityBomb = `<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;">]><urlset><url><loc>&b;</loc></url></urlset>`
+const entityBomb = `<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b ` +
+	`"&a;&a;&a;&a;&a;&a;&a;&a;">]><urlset><url><loc>&b;</loc></url></urlset>`
 
 // Whatever is wrong with a source, it is one clear line, and memory is bounded.
 func TestBadInput(t *testing.T) {

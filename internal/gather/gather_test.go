@@ -98,7 +98,8 @@ func codes(found []finding.Finding) (lines []string) {
 func TestFirstAddressIsCurrentFurtherOnesVariants(t *testing.T) {
 	p := newProject(t)
 	s, found := p.gather(t, given{"old.csv", "",
-		"key,language,title,state,colour,address\na,en,A,live,red,/a.html\na,en,A,live,,/b.html\na,de,A,live,,http://www.skerrywick.example/a\nd,,D,draft,,/d\ne,,E,,,\nf,,F,,,https://other.example/f\n"})
+		"key,language,title,state,colour,address\na,en,A,live,red,/a.html\na,en,A,live,,/b.html\n" +
+			"a,de,A,live,,http://www.skerrywick.example/a\nd,,D,draft,,/d\ne,,E,,,\nf,,F,,,https://other.example/f\n"})
 	require.Empty(t, found)
 	assert.Equal(t, `address,page,state,since
 http://www.skerrywick.example/a,a@de,current,2026-11-23
@@ -130,7 +131,8 @@ func TestHandEditedPagesStay(t *testing.T) {
 	assert.Equal(t, []int{1, 2, 2, 0}, []int{s[0].Kept, s[0].Changed, s[0].Merged, s[0].New})
 
 	p.page(t, "a@en").Set("region", "") // emptied by hand
-	p.gather(t, given{"feed.xml", "", `<rss><channel><item><title>From the feed</title><link>/b</link></item></channel></rss>`})
+	p.gather(t, given{"feed.xml", "", `<rss><channel><item><title>From the feed</title><link>/b</link></item>` +
+		`</channel></rss>`})
 	assert.Equal(t, "Renamed", p.page(t, "b@en").Title, "a feed's word counts less than what a table said")
 	p.gather(t, given{"old.csv", "", "key,title,region\na,Third,west\n"})
 	assert.Empty(t, p.page(t, "a@en").Field("region"))
@@ -169,9 +171,12 @@ func TestBrokenOffBetweenWrites(t *testing.T) {
 func TestPrecedence(t *testing.T) {
 	p := newProject(t)
 	_, found := p.gather(t,
-		given{"sitemap.xml", "", `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>https://skerrywick.example/a</loc><lastmod>2026-01-02T03:04:05Z</lastmod></url></urlset>`},
-		given{"a", "", `<!doctype html><html lang="en"><title>From the page</title><link rel=canonical href="https://skerrywick.example/a"><meta name=robots content=noindex><h1>Heading</h1>`},
-		given{"feed.atom", "", `<feed xmlns="http://www.w3.org/2005/Atom"><entry><title>From the feed</title><link href="/a"/><updated>2026-05-06T00:00:00Z</updated></entry></feed>`},
+		given{"sitemap.xml", "", `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>` +
+			`https://skerrywick.example/a</loc><lastmod>2026-01-02T03:04:05Z</lastmod></url></urlset>`},
+		given{"a", "", `<!doctype html><html lang="en"><title>From the page</title><link rel=canonical ` +
+			`href="https://skerrywick.example/a"><meta name=robots content=noindex><h1>Heading</h1>`},
+		given{"feed.atom", "", `<feed xmlns="http://www.w3.org/2005/Atom"><entry><title>From the feed</title><link ` +
+			`href="/a"/><updated>2026-05-06T00:00:00Z</updated></entry></feed>`},
 		given{"t.csv", "", "key,title,address\nkey-of-a,From the table,http://www.skerrywick.example/A\n"},
 	)
 	assert.Empty(t, found)
@@ -187,8 +192,10 @@ func TestPrecedence(t *testing.T) {
 	_, found = p.gather(t, given{"one.csv", "", "key,title,state\na,One,live\n"},
 		given{"two.csv", "", "key,title,state\na,Two,draft\n"})
 	assert.Equal(t, []string{
-		`one.csv:2: warning sources-differ: the state of a@en is "live" here and "draft" in two.csv:2; neither is taken; write the right one into pages.csv`,
-		`one.csv:2: warning sources-differ: the title of a@en is "One" here and "Two" in two.csv:2; neither is taken; write the right one into pages.csv`,
+		`one.csv:2: warning sources-differ: the state of a@en is "live" here and "draft" in two.csv:2; neither is ` +
+			`taken; write the right one into pages.csv`,
+		`one.csv:2: warning sources-differ: the title of a@en is "One" here and "Two" in two.csv:2; neither is taken; ` +
+			`write the right one into pages.csv`,
 	}, codes(found))
 	assert.Empty(t, p.page(t, "a@en").Title)
 	assert.Equal(t, inventory.Draft, p.page(t, "a@en").State, "nothing is published by a guess")
@@ -210,12 +217,14 @@ func TestAnAddressIsNotGivenAway(t *testing.T) {
 func TestColumnsByTheirUsualNames(t *testing.T) {
 	p := newProject(t)
 	s, _ := p.gather(t, given{"t.csv", "",
-		"ID;Page Title;URL;Status;Lang\n7;Storm;/page.php?id=7;Published;de\n8;Calm;/page.php?id=8;Pending;\n9;Lost;/x;Not found;\n"})
+		"ID;Page Title;URL;Status;Lang\n7;Storm;/page.php?id=7;Published;de\n8;Calm;/page.php?id=8;Pending;\n" +
+			"9;Lost;/x;Not found;\n"})
 	assert.Equal(t, []gather.Mapping{{Column: "key", From: "id"}, {Column: "title", From: "page title"},
 		{Column: "address", From: "url"}, {Column: "language", From: "lang"}, {Column: "state", From: "status"}},
 		s[0].Columns)
 	assert.Equal(t, map[string]int{"not found": 1}, s[0].Ignored)
-	assert.Equal(t, "key,language,kind,title,state,fixed,canonical,robots\n7,de,page,Storm,live,,,\n8,en,page,Calm,draft,,,\n",
+	assert.Equal(t, "key,language,kind,title,state,fixed,canonical,robots\n7,de,page,Storm,live,,,\n"+
+		"8,en,page,Calm,draft,,,\n",
 		string(p.pages.Encode()))
 	require.Len(t, p.book.Entries, 1)
 
@@ -256,10 +265,14 @@ func TestKeysOfSourcesWithoutAny(t *testing.T) {
 	assert.Equal(t, "home@en new@en page-id-7-sid-x@en ports-hildafjord@de ports-hildafjord@en", refs(p))
 
 	p = newProject(t)
-	p.gather(t, given{"f.atom", "", `<feed xmlns="http://www.w3.org/2005/Atom" xmlns:app="http://www.w3.org/2007/app"><entry><id>tag:skerrywick.example,2026:1</id><title>Spring &amp; storm</title><app:control><app:draft>yes</app:draft></app:control></entry></feed>`})
+	p.gather(t, given{"f.atom", "", `<feed xmlns="http://www.w3.org/2005/Atom" ` +
+		`xmlns:app="http://www.w3.org/2007/app"><entry><id>tag:skerrywick.example,2026:1</id><title>Spring &amp; ` +
+		`storm</title><app:control><app:draft>yes</app:draft></app:control></entry></feed>`})
 	assert.Equal(t, "spring-and-storm@en", refs(p))
 	assert.Empty(t, p.book.Entries)
-	p.gather(t, given{"f.atom", "", `<feed xmlns="http://www.w3.org/2005/Atom"><entry><id>tag:skerrywick.example,2026:1</id><title>Spring storm</title><link href="https://skerrywick.example/news/spring"/></entry></feed>`})
+	p.gather(t, given{"f.atom", "", `<feed xmlns="http://www.w3.org/2005/Atom"><entry><id>` +
+		`tag:skerrywick.example,2026:1</id><title>Spring storm</title><link ` +
+		`href="https://skerrywick.example/news/spring"/></entry></feed>`})
 	assert.Equal(t, "spring-and-storm@en", refs(p), "the entry is known by its id")
 	assert.Equal(t, inventory.Live, p.page(t, "spring-and-storm@en").State)
 	require.Len(t, p.book.Entries, 1)
@@ -277,10 +290,12 @@ func TestPagesThatNameAnotherAsCanonical(t *testing.T) {
 	p := newProject(t)
 	g := gather.Gatherer{Settings: p.config, Pages: p.pages, Book: p.book}
 	require.NoError(t, g.ReadFolder("html", fstest.MapFS{
-		"guides/tides.html":    {Data: []byte(`<!doctype html><html lang="en-GB"><title>Tides</title>`)},
-		"nature/tides.html":    {Data: []byte(`<!doctype html><title>Tides</title><link rel="canonical" href="../guides/tides.html">`)},
-		"de/index.html":        {Data: []byte(`<!doctype html><html lang="de"><title>Start</title>`)},
-		"de/alt.html":          {Data: []byte(`<!doctype html><title>Alt</title><link rel="canonical" href="https://media.example/alt">`)},
+		"guides/tides.html": {Data: []byte(`<!doctype html><html lang="en-GB"><title>Tides</title>`)},
+		"nature/tides.html": {Data: []byte(`<!doctype html><title>Tides</title><link rel="canonical" ` +
+			`href="../guides/tides.html">`)},
+		"de/index.html": {Data: []byte(`<!doctype html><html lang="de"><title>Start</title>`)},
+		"de/alt.html": {Data: []byte(`<!doctype html><title>Alt</title><link rel="canonical" ` +
+			`href="https://media.example/alt">`)},
 		"assets/app.js":        {Data: []byte("let a = 1 < 2")},
 		"robots.txt":           {Data: []byte("User-agent: *")},
 		".hidden/x.html":       {Data: []byte("<!doctype html><title>X</title>")},
@@ -364,7 +379,8 @@ func everyKind(t *testing.T) []given {
 192.0.2.1 - - [23/Nov/2026:10:00:00 +0000] "GET /only-in-the-log HTTP/1.1" 200 1
 `
 	gz, zst := packed(t, log)
-	sitemap := `<urlset><url><loc>https://skerrywick.example/routes/skerry</loc><lastmod>2026-01-01</lastmod></url><url><loc>https://skerrywick.example/fares</loc></url></urlset>`
+	sitemap := `<urlset><url><loc>https://skerrywick.example/routes/skerry</loc><lastmod>2026-01-01</lastmod></url>` +
+		`<url><loc>https://skerrywick.example/fares</loc></url></urlset>`
 	mapGz, _ := packed(t, sitemap)
 	return []given{
 		{"a.csv", "", "key,title,address,region\nroute-1,Skerry route,/routes/skerry,north\n"},
@@ -373,12 +389,16 @@ func everyKind(t *testing.T) []given {
 			"\x00") + "\x00"},
 		{"d.xlsx", "", workbook(t, []any{"Key", "Title", "URL", "Fare"}, []any{"route-4", "Far", "/routes/far", 12},
 			[]any{}, []any{"route-5", "Near", "/routes/near"})},
-		{"e.json", "", `{"count": 2, "pages": [{"id": 6, "title": {"text": "Six"}, "link": "/six", "tags": ["a/b", "c"]}, {"id": 7, "title": {"text": "Seven"}, "link": "/seven"}]}`},
+		{"e.json", "", `{"count": 2, "pages": [{"id": 6, "title": {"text": "Six"}, "link": "/six", "tags": ["a/b", ` +
+			`"c"]}, {"id": 7, "title": {"text": "Seven"}, "link": "/seven"}]}`},
 		{"f.ndjson", "", "{\"key\": \"eight\", \"title\": \"Eight\", \"url\": \"/eight\"}\n{\"key\": \"nine\", " +
 			"\"title\": \"Nine\", \"url\": \"/nine\"}\n"},
 		{"g.xml", "", sitemap}, {"h.xml.gz", "", mapGz},
-		{"i.rss", "", `<?xml version="1.0"?><rss version="2.0"><channel><language>en</language><item><title>Gale</title><link>https://skerrywick.example/news/gale</link><pubDate>Mon, 19 Jan 2026 08:00:00 +0100</pubDate><category>Weather</category></item></channel></rss>`},
-		{"j.atom", "", `<feed xmlns="http://www.w3.org/2005/Atom"><entry><id>x</id><title>Calm</title><link href="https://skerrywick.example/news/calm"/></entry></feed>`},
+		{"i.rss", "", `<?xml version="1.0"?><rss version="2.0"><channel><language>en</language><item><title>` +
+			`Gale</title><link>https://skerrywick.example/news/gale</link><pubDate>Mon, 19 Jan 2026 08:00:00 ` +
+			`+0100</pubDate><category>Weather</category></item></channel></rss>`},
+		{"j.atom", "", `<feed xmlns="http://www.w3.org/2005/Atom"><entry><id>x</id><title>Calm</title><link ` +
+			`href="https://skerrywick.example/news/calm"/></entry></feed>`},
 		{"k.log", "", log}, {"l.log.gz", "", gz}, {"m.log.zst", "", zst},
 		{"fares", "", `<!doctype html><html lang="en"><title>Fares</title><h1>Fares</h1>`},
 		{"n.txt", "", "https://skerrywick.example/fares\nhttps://skerrywick.example/contact\n"},

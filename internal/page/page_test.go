@@ -38,10 +38,11 @@ func TestTitleOfAnImage(t *testing.T) {
 // first element that can't be in it.
 func TestHead(t *testing.T) {
 	for name, text := range map[string]string{
-		"behind the head": `<head><title>x</title></head><link rel=canonical href=/a><link rel=alternate hreflang=de href=/b>`,
-		"in the body":     `<title>x</title><body><link rel=canonical href=/a><link rel=alternate hreflang=de href=/b>`,
-		"behind a div":    `<head><div></div><link rel=canonical href=/a><link rel=alternate hreflang=de href=/b></head>`,
-		"behind text":     `<head>text<link rel=canonical href=/a><link rel=alternate hreflang=de href=/b></head>`,
+		"behind the head": `<head><title>x</title></head><link rel=canonical href=/a><link rel=alternate hreflang=de ` +
+			`href=/b>`,
+		"in the body":  `<title>x</title><body><link rel=canonical href=/a><link rel=alternate hreflang=de href=/b>`,
+		"behind a div": `<head><div></div><link rel=canonical href=/a><link rel=alternate hreflang=de href=/b></head>`,
+		"behind text":  `<head>text<link rel=canonical href=/a><link rel=alternate hreflang=de href=/b></head>`,
 	} {
 		t.Run(name, func(t *testing.T) {
 			s, err := Read(strings.NewReader(text), "text/html")
@@ -51,7 +52,9 @@ func TestHead(t *testing.T) {
 			assert.Empty(t, s.Canonical(), name)
 		})
 	}
-	s, err := Read(strings.NewReader(`<!doctype html> <!-- c --> <html><noscript><link rel=stylesheet href=/x.css></noscript><script>"a"</script><link rel=canonical href=/a><link rel=canonical href=/b><link rel=next href="?page=2">`), "text/html")
+	s, err := Read(strings.NewReader(`<!doctype html> <!-- c --> <html><noscript><link rel=stylesheet href=/x.css>`+
+		`</noscript><script>"a"</script><link rel=canonical href=/a><link rel=canonical href=/b><link rel=next `+
+		`href="?page=2">`), "text/html")
 	require.NoError(t, err)
 	assert.Equal(t, []Canonical{{"/a", false}, {"/b", false}}, s.Canonicals)
 	assert.Equal(t, "?page=2", s.Next)

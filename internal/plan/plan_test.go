@@ -48,7 +48,8 @@ func answer(t testing.TB, p *plan.Plan, method, url string) plan.Answer {
 
 func TestStatesOfPages(t *testing.T) {
 	p, found, err := load(t, project.PlanFile, minimal,
-		project.PagesFile, "key,title,state,canonical\nlive,L,live,\nshown,S,live,\ngone,G,gone,\ndraft,D,draft,\naway,A,away,\nmerged,M,gone,\nother,O,live,live@en\n",
+		project.PagesFile, "key,title,state,canonical\nlive,L,live,\nshown,S,live,\ngone,G,gone,\ndraft,D,draft,\n"+
+			"away,A,away,\nmerged,M,gone,\nother,O,live,live@en\n",
 		project.AddressesFile, `address,page,state
 https://skerrywick.example/live,live@en,current
 http://www.skerrywick.example/live-old,live@en,former
@@ -168,7 +169,8 @@ func TestCompileKnowsEveryAddress(t *testing.T) {
 
 func BenchmarkAnswer(b *testing.B) {
 	p := demotest.Accepted(b, b.TempDir())
-	r, err := plan.NewRequest("GET", "http://www.skerrywick.example/index.php?sid=8f3&item=214&lang=de&sec=route&utm_source=letter")
+	r, err := plan.NewRequest("GET",
+		"http://www.skerrywick.example/index.php?sid=8f3&item=214&lang=de&sec=route&utm_source=letter")
 	require.NoError(b, err)
 	for b.Loop() {
 		if _, err := p.Answer(r); err != nil {

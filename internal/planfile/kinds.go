@@ -39,7 +39,8 @@ func ParseCollide(s string) (Collide, error) {
 	case CollideNever, CollideNumber, CollideParent, CollideDate, CollideAsk:
 		return c, nil
 	}
-	return "", fmt.Errorf("%s doesn't say how to tell addresses apart; say number, parent, date or ask", address.Printable(s))
+	return "", fmt.Errorf("%s doesn't say how to tell addresses apart; say number, parent, "+
+		"date or ask", address.Printable(s))
 }
 
 // readSlugs reads how titles become path segments.

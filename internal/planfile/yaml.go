@@ -35,7 +35,8 @@ func parseYAML(file string, data []byte) (v value, err error) {
 				where.Line, where.Column = t.Position.Line, t.Position.Column
 			}
 		}
-		return v, finding.Unreadable(where, "this can't be read as YAML: "+what, "mend the line; indentation is made of spaces")
+		return v, finding.Unreadable(where, "this can't be read as YAML: "+what, "mend the line; indentation is made "+
+			"of spaces")
 	}
 	if len(tree.Docs) != 1 || tree.Docs[0].Body == nil {
 		return v, finding.Unreadable(finding.Place{File: file, Line: 1}, "the plan is empty",

@@ -175,7 +175,8 @@ func page(w http.ResponseWriter, status int, title, text string) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("X-Content-Type-Options", "nosniff")
 	w.WriteHeader(status)
-	_, _ = io.WriteString(w, "<!DOCTYPE html><title>"+html.EscapeString(title)+"</title><h1>"+html.EscapeString(title)+"</h1><p>"+html.EscapeString(address.Printable(text))+"</p>\n")
+	title, text = html.EscapeString(title), html.EscapeString(address.Printable(text))
+	_, _ = io.WriteString(w, "<!DOCTYPE html><title>"+title+"</title><h1>"+title+"</h1><p>"+text+"</p>\n")
 }
 
 func (s *Server) note(a Asked) {

@@ -28,9 +28,10 @@ func load(t *testing.T, config string) *plan.Plan {
 	t.Helper()
 	dir := t.TempDir()
 	for name, text := range map[string]string{
-		project.PlanFile:      "site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example]}\n" + config,
-		project.PagesFile:     "key,title,state\nroutes,Routes,live\nold,Old,gone\n",
-		project.AddressesFile: "address,page,state\nhttp://skerrywick.example/routes,routes@en,current\nhttp://skerrywick.example/old,old@en,current\n",
+		project.PlanFile:  "site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example]}\n" + config,
+		project.PagesFile: "key,title,state\nroutes,Routes,live\nold,Old,gone\n",
+		project.AddressesFile: "address,page,state\nhttp://skerrywick.example/routes,routes@en,current\n" +
+			"http://skerrywick.example/old,old@en,current\n",
 	} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
 	}

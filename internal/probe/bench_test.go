@@ -37,7 +37,9 @@ func pages(b *testing.B, dir string, n int) []string {
 	var paths []string
 	for i := range n {
 		var t strings.Builder
-		fmt.Fprintf(&t, `<!doctype html><html lang="en"><head><title>Page %d</title><link rel="canonical" href="https://skerrywick.example/p/%d.html"><link rel="alternate" hreflang="de" href="https://skerrywick.example/de/%d"></head><body><nav><ul>`, i, i, i)
+		fmt.Fprintf(&t, `<!doctype html><html lang="en"><head><title>Page %d</title><link rel="canonical" `+
+			`href="https://skerrywick.example/p/%d.html"><link rel="alternate" hreflang="de" `+
+			`href="https://skerrywick.example/de/%d"></head><body><nav><ul>`, i, i, i)
 		for j := 1; j <= 40; j++ {
 			to := random.IntN(n)
 			if j == 1 {

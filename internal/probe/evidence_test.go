@@ -100,7 +100,8 @@ func smallSite() http.Handler {
 				strings.Repeat("<url><loc>"+origin+"/</loc></url>\n", 50_001))
 			return
 		case "/sitemap.xml":
-			_, _ = fmt.Fprintf(w, `<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><sitemap><loc>%s/large.xml</loc></sitemap><sitemap><loc>%[1]s/parts.xml</loc></sitemap></sitemapindex>`, origin)
+			_, _ = fmt.Fprintf(w, `<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><sitemap><loc>`+
+				`%s/large.xml</loc></sitemap><sitemap><loc>%[1]s/parts.xml</loc></sitemap></sitemapindex>`, origin)
 			return
 		case "/parts.xml":
 			_, _ = fmt.Fprint(w, `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">`)

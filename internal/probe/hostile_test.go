@@ -113,7 +113,8 @@ func (h hostile) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "image/png; \xff=")
 		_, _ = io.WriteString(w, "<a href=/never>x</a>")
 	case path == "/canonicals":
-		_, _ = io.WriteString(w, "<head>"+strings.Repeat(`<link rel=canonical href="/canonicals"><link rel=canonical href="javascript:x"><link rel=alternate hreflang=de href=/de>`, 1000))
+		_, _ = io.WriteString(w, "<head>"+strings.Repeat(`<link rel=canonical href="/canonicals"><link rel=canonical `+
+			`href="javascript:x"><link rel=alternate hreflang=de href=/de>`, 1000))
 	case path == "/cut":
 		raw(w, "HTTP/1.1 200 OK\r\nContent-Length: 1000\r\n\r\n<html>")
 	case path == "/nothing":
@@ -134,7 +135,8 @@ func (h hostile) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 func TestHostileServer(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
 	s, err := demo.Start(hostile{bomb(t,
-		`<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>https://skerrywick.example/listed</loc></url><url><loc>`),
+		`<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>https://skerrywick.example/listed</loc>`+
+			`</url><url><loc>`),
 		bomb(t, "<title>x</title>")}, "0", "0")
 	require.NoError(t, err)
 	defer func() { _ = s.Close() }()

@@ -124,9 +124,12 @@ func TestExternal(t *testing.T) {
 			return
 		}
 		w.Header().Set("Content-Type", "text/html")
-		_, _ = fmt.Fprintf(w, `<link rel=alternate type="application/rss+xml" href="/feed"><a href="http://%s/a">x</a><a href="http://%[1]s/a#b">x</a><a href="http://www.skerrywick.example/old">x</a><img src="http://%[1]s/i.png"><form action="http://%[1]s/"><input type=password>`, far)
+		_, _ = fmt.Fprintf(w, `<link rel=alternate type="application/rss+xml" href="/feed"><a href="http://%s/a">x</a>`+
+			`<a href="http://%[1]s/a#b">x</a><a href="http://www.skerrywick.example/old">x</a><img `+
+			`src="http://%[1]s/i.png"><form action="http://%[1]s/"><input type=password>`, far)
 		if r.URL.Path == "/feed" {
-			_, _ = fmt.Fprint(w, `<rss><channel><item><title>x</title><link>http://skerrywick.example/x</link></item></channel></rss>`)
+			_, _ = fmt.Fprint(w, `<rss><channel><item><title>x</title><link>http://skerrywick.example/x</link></item>`+
+				`</channel></rss>`)
 		}
 	})
 	s, err := demo.Start(handler, "0", "0")
@@ -225,7 +228,8 @@ func TestOrderOfParameters(t *testing.T) {
 			text = "Season and boat together make a page with words of its own, which no other page of this site " +
 				"has got at all."
 		}
-		_, _ = fmt.Fprintf(w, `<link rel=canonical href="https://skerrywick.example%s"><p>%s</p><a href="/contact?season=winter&amp;boat=hilda">x</a>`,
+		_, _ = fmt.Fprintf(w, `<link rel=canonical href="https://skerrywick.example%s"><p>%s</p><a `+
+			`href="/contact?season=winter&amp;boat=hilda">x</a>`,
 			r.URL.RequestURI(), text)
 	})
 	_, found := survey(t, p, handler)
@@ -253,7 +257,8 @@ func TestLanguageOfPages(t *testing.T) {
 	_, found := survey(t, p, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		switch r.URL.Path {
 		case "/contact":
-			_, _ = fmt.Fprint(w, `<!doctype html><html lang="de"><link rel=canonical href="https://skerrywick.example/contact"><p>Schreiben Sie uns`)
+			_, _ = fmt.Fprint(w, `<!doctype html><html lang="de"><link rel=canonical `+
+				`href="https://skerrywick.example/contact"><p>Schreiben Sie uns`)
 		case "/about-us":
 			w.Header().Set("Content-Language", "nb")
 			site.ServeHTTP(w, r)

@@ -34,7 +34,8 @@ func TestFlatten(t *testing.T) {
 		"/p/{x}/{y},/q/{x},301\n/q/1,/z,301":                "/p/1/{y},/z,301\n/p/{x}/{y},/q/{x},301\n/q/1,/z,301",
 		"/p/{x},/q,301\n/q,/z,302":                          "/p/{x},/z,302\n/q,/z,302",
 		"/a,/p/1,301\n/p/{x},/z/{x},307":                    "/a,/z/1,307\n/p/{x},/z/{x},307",
-		"/a,/b,301\n/b,https://other.example/?u=1#f,301\n":  "/a,https://other.example/?u=1#f,301\n/b,https://other.example/?u=1#f,301",
+		"/a,/b,301\n/b,https://other.example/?u=1#f,301\n": "/a,https://other.example/?u=1#f,301\n" +
+			"/b,https://other.example/?u=1#f,301",
 	} {
 		t.Run(lines, func(t *testing.T) {
 			list := read(t, strings.Split(lines, "\n")...)

@@ -24,7 +24,7 @@ import (
 // MaxRounds is how often a pattern may lead on to a pattern in one way.
 const MaxRounds = 5
 
-// maxSteps bounds the steps of one way.
+// maxSteps bounds the steps of one way, so that long chains cost each answer little.
 const maxSteps = 64
 
 // Cause is one reason for an answer: a line of the plan, and its rule in words.

@@ -157,7 +157,7 @@ func (w *Way) trail() string {
 }
 
 // Walk takes steps until the way ends. An error means that the rules contradict themselves: it says which addresses
-// lead round in a circle. After each step stop, which may be nil, says whether that is enough.
+// lead round in a circle, or that the way is longer than any should be. After each step stop, which may be nil, says whether that is enough.
 func (w *Walker) Walk(stop func() bool) (End, error) {
 	for {
 		end, err := w.Step()
@@ -170,8 +170,11 @@ func (w *Walker) Walk(stop func() bool) (End, error) {
 		if stop != nil && stop() {
 			return End{Kind: Stopped}, nil
 		}
-		if len(w.Steps) > maxSteps || slices.ContainsFunc(w.Steps, func(s Step) bool { return s.From == w.At }) {
+		switch {
+		case slices.ContainsFunc(w.Steps, func(s Step) bool { return s.From == w.At }):
 			return End{}, fmt.Errorf("this leads round in a circle: %s", w.trail())
+		case len(w.Steps) > maxSteps:
+			return End{}, fmt.Errorf("more than %d redirects follow one another: %s", maxSteps, w.trail())
 		}
 	}
 }

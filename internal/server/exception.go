@@ -41,8 +41,10 @@ type Difference struct {
 	Code    string
 	What    string
 	Applies func(g *compile.Program, r Asked) bool
-	Reads   func(g *compile.Program, r Asked) plan.Request // what the server takes the request for; nil: what the plan does
-	Instead func(g *compile.Program, r Asked) string       // a path to which the server may lead for good; nil: none
+	// Reads returns what the server takes the request for; nil: what the plan does.
+	Reads func(g *compile.Program, r Asked) plan.Request
+	// Instead returns a path to which the server may lead for good; nil: there is none.
+	Instead func(g *compile.Program, r Asked) string
 }
 
 // Everywhere returns the differences that all servers have.

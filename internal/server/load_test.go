@@ -43,9 +43,11 @@ func TestLoad(t *testing.T) {
 	full, _, err := project.Load(dir)
 	require.NoError(t, err)
 	write(t, filepath.Join(dir, "hit.lua"),
-		fmt.Sprintf(`request = function() local i = math.random(0, %d) return wrk.format("GET", string.format("/old/section-%%d/page-%%06d", i %% 97, i)) end`, *loadRows-1))
+		fmt.Sprintf(`request = function() local i = math.random(0, %d) return wrk.format("GET", `+
+			`string.format("/old/section-%%d/page-%%06d", i %% 97, i)) end`, *loadRows-1))
 	write(t, filepath.Join(dir, "miss.lua"),
-		`request = function() return wrk.format("GET", string.format("/about/section-%d/nothing-%d", math.random(0, 96), math.random(0, 100000000))) end`)
+		`request = function() return wrk.format("GET", string.format("/about/section-%d/nothing-%d", math.random(0, `+
+			`96), math.random(0, 100000000))) end`)
 	for _, target := range targets() {
 		if *loadForm != "" && target.Name() != *loadForm {
 			continue

@@ -37,7 +37,8 @@ rules:
   - {from: "/find?q={q}&x=1", to: "https://search.example/{q}", query: drop}
   - {from: "/tail/{x}", to: "https://tail.example{?x}", class: {x: "[A-Za-z0-9_-]{1,12}"}}
 `,
-		project.PagesFile: "key,language,title,state\nhome,en,Home,live\nold,en,Old,live\ndraft,en,Draft,draft\nGONE,en,Gone,gone\n",
+		project.PagesFile: "key,language,title,state\nhome,en,Home,live\nold,en,Old,live\ndraft,en,Draft,draft\n" +
+			"GONE,en,Gone,gone\n",
 		project.AddressesFile: `address,page,state
 http://skerrywick.example/,home,current
 http://skerrywick.example/Home,home@en,former

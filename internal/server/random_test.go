@@ -103,7 +103,8 @@ func (w world) files() map[string]string {
 	}
 	if strings.Contains(config.String(), "nb.example") {
 		pages.WriteString("n,nb,N,live\nn2,nb,N2,gone\n")
-		fmt.Fprintf(&book, "https://nb.example%s,n@nb,current\nhttps://nb.example%s,n@nb,former\nhttps://nb.example%s,n2@nb,current\n",
+		fmt.Fprintf(&book, "https://nb.example%s,n@nb,current\nhttps://nb.example%s,n@nb,former\n"+
+			"https://nb.example%s,n2@nb,current\n",
 			w.path(), w.local(), w.local())
 	}
 	rows.WriteString("from,to,status,query\n")
@@ -134,7 +135,8 @@ func (w world) acts(config *strings.Builder) {
 				`Link: '<https://o.example/a>; rel="canonical"'`))
 	}
 	if w.IntN(3) == 0 {
-		fmt.Fprint(config, `  - {for: "/a/{x}", headers: {X-Robots-Tag: "none", Link: '<https://o.example/n/{x}?%20$1>; rel="canonical"'}}`+"\n")
+		fmt.Fprint(config, `  - {for: "/a/{x}", headers: {X-Robots-Tag: "none", Link: '<https://o.example/n/{x}?%20$1>`+
+			`; rel="canonical"'}}`+"\n")
 	}
 	for range w.IntN(4) {
 		fmt.Fprintf(config, "  - {from: %s, serve: %s%s}\n", w.one(`"/p/{x}"`, `"/a/{x}"`, `"/{x}"`, `"/n{/y*}/{x}"`),

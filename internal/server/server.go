@@ -284,7 +284,8 @@ func pathPiece(e template.Element, filled bool) PathPiece {
 func Variants(q compile.Pattern) ([]Variant, error) {
 	pieces, ok := q.Target.Pieces()
 	if !ok {
-		return nil, fmt.Errorf("%s: the target has parts that no server can be told to write; use {x}, {/x*} and {?a,b}", q.Where.Rule)
+		return nil, fmt.Errorf("%s: the target has parts that no server can be told to write; use {x}, {/x*} "+
+			"and {?a,b}", q.Where.Rule)
 	}
 	if err := readable(q.Reader, q.Where); err != nil {
 		return nil, err

@@ -28,13 +28,15 @@ func TestReadSitemap(t *testing.T) {
 			[]Alternate{{"de", "https://skerrywick.example/de"}}, 3},
 		{"https://skerrywick.example/c?a=1&b=2", "", nil, nil, 8},
 	}, urls)
-	s, err = ReadSitemap("i.xml", strings.NewReader(`<sitemapindex><sitemap><loc>https://skerrywick.example/1.xml.gz</loc><lastmod>2026</lastmod></sitemap></sitemapindex>`), nil)
+	s, err = ReadSitemap("i.xml", strings.NewReader(`<sitemapindex><sitemap><loc>`+
+		`https://skerrywick.example/1.xml.gz</loc><lastmod>2026</lastmod></sitemap></sitemapindex>`), nil)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"https://skerrywick.example/1.xml.gz"}, s.Parts)
 }
 
 func FuzzReadSitemap(f *testing.F) {
-	f.Add(`<urlset><url><loc>https://skerrywick.example/</loc><link rel="alternate" hreflang="de" href="x"/></url></urlset>`)
+	f.Add(`<urlset><url><loc>https://skerrywick.example/</loc><link rel="alternate" hreflang="de" href="x"/></url>` +
+		`</urlset>`)
 	f.Add(`<?xml version="1.0" encoding="iso-8859-1"?><sitemapindex><sitemap><loc>&amp;</loc></sitemap></sitemapindex>`)
 	f.Fuzz(func(_ *testing.T, text string) {
 		_, _ = ReadSitemap("s", strings.NewReader(text), func(URL) error { return nil })

@@ -25,13 +25,15 @@ type Store struct{ db *sql.DB }
 
 const schema = `
 CREATE TABLE IF NOT EXISTS runs (id INTEGER PRIMARY KEY, asked TEXT NOT NULL, started TEXT NOT NULL, finished TEXT);
-CREATE TABLE IF NOT EXISTS answers (run INTEGER NOT NULL, address TEXT NOT NULL, at TEXT NOT NULL, answer BLOB NOT NULL, PRIMARY KEY (run, address)) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS answers (
+	run INTEGER NOT NULL, address TEXT NOT NULL, at TEXT NOT NULL, answer BLOB NOT NULL, PRIMARY KEY (run, address)) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS baselines (name TEXT PRIMARY KEY, at TEXT NOT NULL, content BLOB NOT NULL);`
 
 // Open opens the database of a project, and makes it if there is none.
 func Open(dir string) (*Store, error) {
 	path := filepath.Join(dir, FileName)
-	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?_pragma=journal_mode(wal)&_pragma=synchronous(normal)&_pragma=busy_timeout(5000)")
+	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+
+		"?_pragma=journal_mode(wal)&_pragma=synchronous(normal)&_pragma=busy_timeout(5000)")
 	if err != nil {
 		return nil, fmt.Errorf("opening %s: %w", path, err)
 	}

@@ -27,7 +27,8 @@ func TestReadAndEncode(t *testing.T) {
 }
 
 func TestBadRows(t *testing.T) {
-	_, found, err := Read("visits.csv", strings.NewReader("address,status,visitors\n/a,200,1\nhttps://skerrywick.example/,x,1\nhttps://skerrywick.example/,200,-1\n"))
+	_, found, err := Read("visits.csv", strings.NewReader("address,status,visitors\n/a,200,1\n"+
+		"https://skerrywick.example/,x,1\nhttps://skerrywick.example/,200,-1\n"))
 	require.NoError(t, err)
 	assert.Len(t, found, 3)
 	_, _, err = Read("visits.csv", strings.NewReader("address\n"))

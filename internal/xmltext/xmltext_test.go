@@ -87,11 +87,12 @@ func TestBounds(t *testing.T) {
 	nested := func(n int) string { return strings.Repeat("<t>", n) + strings.Repeat("</t>", n) }
 	long := func(n int) string { return "<a><t>" + strings.Repeat("x", n) + "</t></a>" }
 	for name, test := range map[string]struct{ document, wrong string }{
-		"64 deep":              {nested(64), ""},
-		"65 deep":              {nested(65), "more than 64 deep"},
-		"a long text":          {long(most - 10), ""},
-		"a text too long":      {long(most + 1), "more than 1 MiB"},
-		"long in two pieces":   {"<a><t>" + strings.Repeat("x", most/2+1) + "<b/>" + strings.Repeat("x", most/2) + "</t></a>", "more than 1 MiB"},
+		"64 deep":         {nested(64), ""},
+		"65 deep":         {nested(65), "more than 64 deep"},
+		"a long text":     {long(most - 10), ""},
+		"a text too long": {long(most + 1), "more than 1 MiB"},
+		"long in two pieces": {"<a><t>" + strings.Repeat("x", most/2+1) + "<b/>" + strings.Repeat("x", most/2) + "</t></a>",
+			"more than 1 MiB"},
 		"a tag too long":       {"<a " + strings.Repeat("x", most+1), "more than 1 MiB"},
 		"an entity of its own": {`<!DOCTYPE a [<!ENTITY e "eeee">]><a><t>&e;&e;</t></a>`, "entity"},
 		"it breaks off":        {"<a><t>one", "it breaks off"},

@@ -58,7 +58,8 @@ func (c Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 			e.folder + "/" + ExampleFile + " --adapter caddyfile\n" + e.example())},
 		{Name: AddressesFile, Data: append([]byte(head+"# Read by "+RouteFile+".\n"), addresses...)},
 		{Name: RouteFile, Data: append([]byte(head+"# Import this first in the route of each site block of the "+
-			"site, and put the site's own directives behind it:\n#   route {\n#     import "+e.folder+"/"+RouteFile+"\n#     file_server\n#   }\n# The other files lie in "+e.folder+".\n"),
+			"site, and put the site's own directives behind it:\n#   route {\n"+
+			"#     import "+e.folder+"/"+RouteFile+"\n#     file_server\n#   }\n# The other files lie in "+e.folder+".\n"),
 			e.lines.Bytes()...)},
 		{Name: SpelledFile, Data: append([]byte(head+"# Read by "+RouteFile+".\n"), spelled...)},
 	}

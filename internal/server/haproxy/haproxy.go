@@ -159,7 +159,8 @@ func (e *emitter) frontend() {
 	e.set("forwarded", "req.fhdr(X-Forwarded-Proto)")
 	e.set("host", `req.hdr(host),field(1,:),lower,regsub('[.]\z','')`)
 	e.set("raw", "path")
-	e.set("uri", `path,regsub('%2e','.',gi),regsub('(/\.\.?)\z','\1/'),regsub('/\.(?=/)','',g),regsub('(/(?!\.\.(?:/|\z))[^/]*(?1)*/\.\.)(?=/)','',g),regsub('^(?:/\.\.)+(?=/)',''),url_dec,regsub('//+','/',g)`)
+	e.set("uri", `path,regsub('%2e','.',gi),regsub('(/\.\.?)\z','\1/'),regsub('/\.(?=/)','',g),`+
+		`regsub('(/(?!\.\.(?:/|\z))[^/]*(?1)*/\.\.)(?=/)','',g),regsub('^(?:/\.\.)+(?=/)',''),url_dec,regsub('//+','/',g)`)
 	e.put("args", nil)
 	e.set("args", "query")
 	e.set("method", "method")
