@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -408,12 +409,43 @@ func (p *probing) printList() error {
 
 func (p *probing) printSteps() error {
 	r := report{columns: []string{"", "state", "step", "seen"}, name: "steps"}
-	steps := p.survey.Steps(p.steps, p.since)
+	steps := leaving(p.survey.Leaving(p.steps, p.since), p.steps, p.since)
 	for i, s := range steps {
 		r.rows = append(r.rows, []string{fmt.Sprint(i + 1), s.State, s.What, s.Seen})
 	}
 	r.items = steps
 	return p.print(r)
+}
+
+// step is one step of taking the addresses with a parameter out of an index.
+type step struct {
+	What  string `json:"what"`
+	State string `json:"state"` // done, next or later
+	Seen  string `json:"seen"`
+}
+
+// leaving says in words how far the addresses with a parameter have come.
+func leaving(l probe.Leaving, name, since string) []step {
+	steps := []step{
+		{What: "let each redirect, name its address without the parameter, or say noindex",
+			Seen: fmt.Sprintf("%d of %d do", l.Marked, l.Asked)},
+		{What: "let robots.txt allow them, so that this is seen",
+			Seen: fmt.Sprintf("%d of %d are blocked, %d with unseen signals", l.Blocked, l.Asked, l.Unseen)},
+		{What: "wait until crawlers have been there again",
+			Seen: fmt.Sprintf("%d of %d in the logs since %s", l.Crawled, l.Addresses, cmp.Or(since, "--since"))},
+		{What: "then, if crawlers still lose time, in robots.txt: Disallow: /*?*" + name + "=", Seen: "not before"},
+	}
+	state := "done"
+	for i, done := range l.Done() {
+		if state == "done" && !done {
+			state = "next"
+		}
+		steps[i].State = state
+		if state == "next" {
+			state = "later"
+		}
+	}
+	return steps
 }
 
 // probed is an observation as JSON.
@@ -427,7 +459,7 @@ type probed struct {
 }
 
 func observed(o probe.Observation) probed {
-	item := probed{Address: o.Target.Address.String(), Hops: o.Hops, Status: o.Status, way: o.Way()}
+	item := probed{Address: o.Target.Address.String(), Hops: o.Hops, Status: o.Status, way: way(o)}
 	if o.Target.Page.Key != "" {
 		item.Page = o.Target.Page.String()
 	}
@@ -438,6 +470,23 @@ func observed(o probe.Observation) probed {
 		item.Hops = []probe.Hop{}
 	}
 	return item
+}
+
+// way says in words which way an address led.
+func way(o probe.Observation) string {
+	var b strings.Builder
+	for _, hop := range o.Hops {
+		fmt.Fprintf(&b, "%d %s ", hop.Status, hop.To)
+	}
+	switch {
+	case o.Err != nil:
+		b.WriteString(o.Err.Error())
+	case o.Foreign:
+		b.WriteString("(not asked)")
+	default:
+		fmt.Fprint(&b, o.Status)
+	}
+	return b.String()
 }
 
 func (a *app) explainCommand() *cobra.Command {

@@ -1,7 +1,6 @@
 package probe
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"maps"
@@ -361,63 +360,54 @@ func (v *Survey) With(name string) []address.Address {
 	return list
 }
 
-// Step is one step of taking duplicates out of an index.
-type Step struct {
-	What  string `json:"what"`
-	State string `json:"state"` // done, next or later
-	Seen  string `json:"seen"`
+// Leaving says how far the addresses with a parameter have come on their way out of an index.
+type Leaving struct {
+	Addresses int // with the parameter, on the site and in its logs
+	Asked     int // of them, those that answered
+	Marked    int // that redirect, name another address, say noindex, or are gone
+	Blocked   int // that robots.txt forbids
+	Unseen    int // that are marked and blocked, so that no crawler sees it
+	Crawled   int // that crawlers asked for since the day on which the marks were visible
 }
 
-// Steps returns how the addresses with a parameter leave an index, in the order
-// that matters, and how far the site has come. since is the day from which on
-// the signals were visible, as far as anybody said; logs tell whether crawlers
-// came after it.
-func (v *Survey) Steps(name, since string) []Step {
+// Done reports, in the order that matters, which steps are done: all are marked, none is blocked, crawlers have been
+// there since, and all are blocked at last.
+func (l Leaving) Done() [4]bool {
+	return [4]bool{
+		l.Asked > 0 && l.Marked == l.Asked,
+		l.Blocked == 0,
+		l.Addresses > 0 && l.Crawled >= l.Addresses,
+		l.Asked > 0 && l.Blocked == l.Asked && l.Unseen == 0,
+	}
+}
+
+// Leaving counts the addresses with a parameter. since is the day from which on their marks were visible, as
+// 2006-01-02, or empty where nobody said; logs tell whether crawlers came after it.
+func (v *Survey) Leaving(name, since string) Leaving {
 	list := v.With(name)
-	asked, marked, blocked, shut, seen := 0, 0, 0, 0, 0
+	l := Leaving{Addresses: len(list)}
 	for _, a := range list {
 		p := v.Web[a]
 		if p == nil || p.Failure != "" {
 			continue
 		}
-		asked++
-		if p.To != (address.Address{}) || p.NoIndex() || p.Status == 404 || p.Status == 410 ||
-			v.Web.Resolve(a).End != a {
-			marked++
+		l.Asked++
+		elsewhere := v.Web.Resolve(a).End != a
+		if p.To != (address.Address{}) || p.NoIndex() || p.Status == 404 || p.Status == 410 || elsewhere {
+			l.Marked++
 		}
 		if p.Blocked {
-			blocked++
-			if p.NoIndex() || v.Web.Resolve(a).End != a {
-				shut++
+			l.Blocked++
+			if p.NoIndex() || elsewhere {
+				l.Unseen++
 			}
 		}
 	}
 	for _, visit := range v.Visits {
 		if _, has := address.First(address.SplitQuery(visit.Address.Query), name); has && visit.Robots > 0 &&
-			visit.Last >= since && since != "" {
-			seen++
+			since != "" && visit.Last >= since {
+			l.Crawled++
 		}
 	}
-	steps := []Step{
-		{What: "let each redirect, name its address without the parameter, or say noindex",
-			Seen: fmt.Sprintf("%d of %d do", marked, asked)},
-		{What: "let robots.txt allow them, so that this is seen",
-			Seen: fmt.Sprintf("%d of %d are blocked, %d with unseen signals", blocked, asked, shut)},
-		{What: "wait until crawlers have been there again", Seen: fmt.Sprintf("%d of %d in the logs since %s", seen,
-			len(list), cmp.Or(since, "--since"))},
-		{What: "then, if crawlers still lose time, in robots.txt: Disallow: /*?*" + name + "=", Seen: "not before"},
-	}
-	done := []bool{asked > 0 && marked == asked, blocked == 0, len(list) > 0 && since != "" && seen >= len(list),
-		blocked == asked && asked > 0 && shut == 0}
-	state := "done"
-	for i := range steps {
-		if state == "done" && !done[i] {
-			state = "next"
-		}
-		steps[i].State = state
-		if state == "next" {
-			state = "later"
-		}
-	}
-	return steps
+	return l
 }

@@ -3,13 +3,11 @@
 package probe
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"iter"
 	"slices"
-	"strings"
 
 	"golang.org/x/sync/errgroup"
 
@@ -295,21 +293,4 @@ func (s *Summary) add(o Observation) {
 	default:
 		s.Other++
 	}
-}
-
-// Way returns the observed way in words.
-func (o Observation) Way() string {
-	var b strings.Builder
-	for _, hop := range o.Hops {
-		fmt.Fprintf(&b, "%d %s ", hop.Status, hop.To)
-	}
-	switch {
-	case o.Err != nil:
-		b.WriteString(o.Err.Error())
-	case o.Foreign:
-		b.WriteString("(not asked)")
-	default:
-		fmt.Fprintf(&b, "%d", cmp.Or(o.Status, 0))
-	}
-	return b.String()
 }
