@@ -93,10 +93,9 @@ func hostEnd[T string | []byte](s T, start int) int {
 
 // pathEnd returns where a path in normal form ends; false if it is in another.
 func pathEnd(s string, start int) (int, bool) {
-	plain := [4]uint64{lowPath &^ (1 << '.'), highPath}
 	for i := start; i < len(s); i++ {
 		c := s[i]
-		if plain[c>>6]>>(c&63)&1 == 1 {
+		if plainInPath[c] {
 			continue
 		}
 		switch {
@@ -277,6 +276,14 @@ func Settled(path string) bool {
 	}
 	return true
 }
+
+// plainInPath are the characters that stand for themselves in a path, but for the dot, which may make a dot segment.
+var plainInPath = func() (set [256]bool) {
+	for c := range set {
+		set[c] = c != '.' && pathByte(byte(c))
+	}
+	return set
+}()
 
 // settled are the characters other than the slash that no form changes.
 var settled = func() (set [256]bool) {

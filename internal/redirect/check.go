@@ -533,7 +533,7 @@ func (c *checker) self(i int) finding.Finding {
 func (c *checker) mayBecome(from, to string) bool {
 	to = strings.Trim(to, "/")
 	return len(to) <= len(from) &&
-		(strings.Contains(from, to) || strings.Contains(from, "//") || c.Paths.Lower && address.HasCapitals(from))
+		(strings.Contains(from, to) || !address.Settled(from))
 }
 
 // met reports whether a row or a pattern is for an address as it is.
