@@ -8,11 +8,13 @@ import (
 	"fmt"
 	"io"
 	"maps"
+	"runtime"
 	"slices"
 	"strings"
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/route"
 )
 
 // The elements of a JUnit report, as continuous integration reads them: a test
@@ -191,29 +193,51 @@ func sarifOf(f finding.Finding, rule int) sarifResult {
 	return r
 }
 
-// writeList writes a list as indented JSON, item by item, so that it is never in memory as a whole. before stands in
-// front of the bracket that ends it.
+// writeList writes a list as indented JSON, some items at a time, so that it is never in memory as a whole. before
+// stands in front of the bracket that ends it.
 func writeList[T any](out *bufio.Writer, before string, list []T, item func(T) any) error {
 	if len(list) == 0 {
 		_, err := out.WriteString("[]")
 		return err
 	}
-	var b bytes.Buffer
-	e := json.NewEncoder(&b)
-	e.SetIndent(before+"  ", "  ")
-	e.SetEscapeHTML(false)
+	parts := make([]bytes.Buffer, runtime.GOMAXPROCS(0))
+	failed := make([]error, len(parts))
 	mark := "[\n"
-	for _, x := range list {
-		b.Reset()
-		if err := e.Encode(item(x)); err != nil {
-			return err
+	for some := range slices.Chunk(list, listedTogether) {
+		route.Parallel(len(some), func(part, from, to int) {
+			failed[part] = writeItems(&parts[part], before+"  ", some[from:to], item)
+		})
+		for i := range parts {
+			if failed[i] != nil {
+				return failed[i]
+			}
+			if parts[i].Len() > 0 {
+				_, _ = out.WriteString(mark)
+				_, _ = out.Write(bytes.TrimSuffix(parts[i].Bytes(), []byte(",\n")))
+				mark = ",\n"
+			}
+			parts[i].Reset()
 		}
-		_, _ = out.WriteString(mark + before + "  ")
-		if _, err := out.Write(bytes.TrimSuffix(b.Bytes(), []byte("\n"))); err != nil {
-			return err
-		}
-		mark = ",\n"
 	}
 	_, err := out.WriteString("\n" + before + "]")
 	return err
+}
+
+// listedTogether is how many items of a list are encoded before they are written.
+const listedTogether = 4096
+
+// writeItems writes items as indented JSON, each with before in front, and a comma and a line's end behind.
+func writeItems[T any](b *bytes.Buffer, before string, list []T, item func(T) any) error {
+	e := json.NewEncoder(b)
+	e.SetIndent(before, "  ")
+	e.SetEscapeHTML(false)
+	for _, x := range list {
+		b.WriteString(before)
+		if err := e.Encode(item(x)); err != nil {
+			return err
+		}
+		b.Truncate(b.Len() - len("\n"))
+		b.WriteString(",\n")
+	}
+	return nil
 }
