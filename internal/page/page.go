@@ -13,6 +13,7 @@ import (
 	"golang.org/x/text/encoding"
 
 	"young-compass/internal/fingerprint"
+	"young-compass/internal/markup"
 )
 
 // MaxSize is how many bytes of a page are read.
@@ -93,19 +94,22 @@ func Parse(data []byte, contentType string) Signals {
 			data = decoded[:min(len(decoded), 2*MaxSize)]
 		}
 	}
-	p := parser{scan: scanner{data: data}, linked: map[string]bool{}}
+	p := parser{data: data, scan: markup.New(data), linked: map[string]bool{}}
 	for {
-		k, b := p.scan.next()
-		switch k {
-		case atEnd:
+		switch t := p.scan.Next(); t.Kind {
+		case markup.End:
 			p.sketch()
 			return p.s
-		case startTag:
-			p.start(atom.Lookup(b))
-		case endTag:
-			p.end(atom.Lookup(b))
-		case text:
-			p.words(b)
+		case markup.StartTag:
+			p.start(atom.Lookup(t.Name))
+		case markup.EndTag:
+			p.end(atom.Lookup(t.Name))
+		case markup.Text:
+			text := data[t.From:t.To]
+			if !t.Raw {
+				text = markup.Unescaped(text)
+			}
+			p.words(text)
 		}
 	}
 }

@@ -8,11 +8,13 @@ import (
 	"golang.org/x/net/html/atom"
 
 	"young-compass/internal/fingerprint"
+	"young-compass/internal/markup"
 )
 
 // parser reads a page token by token.
 type parser struct {
-	scan   scanner
+	data   []byte
+	scan   *markup.Scanner
 	s      Signals
 	inside atom.Atom // the element whose text is being collected
 	text   strings.Builder
@@ -41,11 +43,11 @@ type attributes struct {
 // attributes reads those of the tag that was met last; the first of a name
 // counts.
 func (p *parser) attributes() (a attributes) {
-	p.scan.attributes(func(name, value []byte) {
-		if into := a.named(string(name)); into != nil && *into == "" {
-			*into = string(bytes.TrimSpace(value))
+	for attribute := range p.scan.Attributes() {
+		if into := a.named(string(bytes.ToLower(attribute.Name))); into != nil && *into == "" {
+			*into = string(bytes.TrimSpace(markup.Unescaped(p.data[attribute.From:attribute.To])))
 		}
-	})
+	}
 	return a
 }
 

@@ -1,59 +1,70 @@
-package page
+// Package markup takes HTML apart into texts and tags, and says where each stands (HTML, section 13.2.5). Text is passed
+// over in one go, where a tokenizer looks at each byte: that is most of a page.
+package markup
 
 import (
 	"bytes"
 	"html"
+	"iter"
 )
 
-// scanner takes HTML apart into texts and tags, as far as reading signals needs
-// it (HTML, section 13.2.5). Text is passed over in one go, where a tokenizer
-// looks at each byte: that is most of a page.
-type scanner struct {
+// Scanner takes a document apart.
+type Scanner struct {
 	data []byte
 	at   int
 	raw  string // the element whose text has no tags
-	rest []byte // attributes of the tag that was met last
+	from int    // where the attributes of the tag that was met last begin
+	to   int    // and end
 }
 
-// kind is what a scanner met.
-type kind int
+// New returns a scanner of a document in UTF-8. The document must not change.
+func New(data []byte) *Scanner { return &Scanner{data: data} }
 
+// Kind is what a scanner met.
+type Kind uint8
+
+// What a scanner meets.
 const (
-	atEnd kind = iota
-	text
-	startTag
-	endTag
+	End Kind = iota
+	Text
+	StartTag
+	EndTag
 )
 
-// next goes on to the next text or tag. A tag's name is in small letters; both
-// hold until data is changed.
-func (s *scanner) next() (kind, []byte) {
+// Token is a text or a tag.
+//
+//	<p class="a">Tides &amp; ports</p>    StartTag p, Text "Tides &amp; ports", EndTag p
+type Token struct {
+	Kind     Kind
+	Name     []byte // of a tag, in small letters
+	From, To int    // of a text; of the attributes of a tag
+	Raw      bool   // a text in which references count for nothing: of a script, a style and the like
+}
+
+// Next goes on to the next text or tag. Comments are passed over.
+func (s *Scanner) Next() Token {
 	for s.at < len(s.data) {
 		if s.raw != "" {
-			end := s.endOf(s.raw)
-			content := s.data[s.at:end]
-			unescape := s.raw == "title" || s.raw == "textarea"
-			s.at, s.raw = end, ""
-			if len(content) == 0 {
+			t := Token{Kind: Text, From: s.at, To: s.endOf(s.raw), Raw: s.raw != "title" && s.raw != "textarea"}
+			s.at, s.raw = t.To, ""
+			if t.From == t.To {
 				continue
 			}
-			if unescape {
-				content = unescaped(content)
-			}
-			return text, content
+			return t
 		}
 		if s.data[s.at] != '<' || !s.opens(s.at) {
-			return text, unescaped(s.words())
+			start := s.at
+			return Token{Kind: Text, From: start, To: start + len(s.words())}
 		}
-		if k, name := s.markup(); k != atEnd {
-			return k, name
+		if kind, name := s.markup(); kind != End {
+			return Token{Kind: kind, Name: name, From: s.from, To: s.to}
 		}
 	}
-	return atEnd, nil
+	return Token{}
 }
 
 // words returns the text up to the next tag.
-func (s *scanner) words() []byte {
+func (s *Scanner) words() []byte {
 	start := s.at
 	for s.at++; s.at < len(s.data); s.at++ {
 		i := bytes.IndexByte(s.data[s.at:], '<')
@@ -69,7 +80,7 @@ func (s *scanner) words() []byte {
 }
 
 // opens reports whether the "<" at i begins markup.
-func (s *scanner) opens(i int) bool {
+func (s *Scanner) opens(i int) bool {
 	if i+1 >= len(s.data) {
 		return false
 	}
@@ -81,24 +92,24 @@ func isLetter(c byte) bool { return 'a' <= c|0x20 && c|0x20 <= 'z' }
 
 func isSpace(c byte) bool { return c == ' ' || c == '\n' || c == '\t' || c == '\r' || c == '\f' }
 
-// markup passes over a tag or a comment; it returns atEnd for a comment.
-func (s *scanner) markup() (kind, []byte) {
+// markup passes over a tag or a comment; it returns End for a comment.
+func (s *Scanner) markup() (Kind, []byte) {
 	d := s.data[s.at:]
 	switch {
 	case bytes.HasPrefix(d, []byte("<!--")):
 		s.at += commentEnd(d)
-		return atEnd, nil
+		return End, nil
 	case d[1] == '!', d[1] == '?', d[1] == '/' && !isLetter(d[2]):
 		end := bytes.IndexByte(d, '>')
 		if end < 0 {
 			end = len(d) - 1
 		}
 		s.at += end + 1
-		return atEnd, nil
+		return End, nil
 	}
-	k, i := startTag, 1
+	k, i := StartTag, 1
 	if d[1] == '/' {
-		k, i = endTag, 2
+		k, i = EndTag, 2
 	}
 	first := i
 	for i < len(d) && !isSpace(d[i]) && d[i] != '/' && d[i] != '>' {
@@ -108,11 +119,11 @@ func (s *scanner) markup() (kind, []byte) {
 	end := tagEnd(d, i)
 	if end < 0 { // the file ends in the tag
 		s.at = len(s.data)
-		return atEnd, nil
+		return End, nil
 	}
-	s.rest = d[i:end]
+	s.from, s.to = s.at+i, s.at+end
 	s.at += end + 1
-	if k == startTag {
+	if k == StartTag {
 		switch n := string(name); n {
 		case "script", "style", "title", "textarea", "iframe", "noembed", "noframes", "xmp", "plaintext":
 			s.raw = n
@@ -146,25 +157,31 @@ func tagEnd(d []byte, i int) int {
 		case isSpace(c), c == '/':
 			i++
 		default:
-			_, _, i = attribute(d, i)
+			_, i = attribute(d, i)
 		}
 	}
 	return -1
 }
 
+// Attribute is an attribute of a tag.
+type Attribute struct {
+	Name     []byte // as written
+	From, To int    // of its value, without quotes; both 0 where it has none
+}
+
 // attribute reads the attribute that begins at i, and returns where it ends.
-func attribute(d []byte, i int) (name, value []byte, end int) {
+func attribute(d []byte, i int) (a Attribute, end int) {
 	start := i
 	for i++; i < len(d) && !isSpace(d[i]) && d[i] != '/' && d[i] != '>' && d[i] != '='; {
 		i++
 	}
-	name = d[start:min(i, len(d))]
+	a.Name = d[start:min(i, len(d))]
 	j := i
 	for j < len(d) && isSpace(d[j]) {
 		j++
 	}
 	if j >= len(d) || d[j] != '=' {
-		return name, nil, i
+		return a, i
 	}
 	for j++; j < len(d) && isSpace(d[j]); {
 		j++
@@ -172,33 +189,43 @@ func attribute(d []byte, i int) (name, value []byte, end int) {
 	if j < len(d) && (d[j] == '"' || d[j] == '\'') {
 		k := bytes.IndexByte(d[j+1:], d[j])
 		if k < 0 {
-			return name, d[j+1:], len(d)
+			a.From, a.To = j+1, len(d)
+			return a, len(d)
 		}
-		return name, d[j+1 : j+1+k], j + k + 2
+		a.From, a.To = j+1, j+1+k
+		return a, j + k + 2
 	}
 	k := j
 	for k < len(d) && !isSpace(d[k]) && d[k] != '>' {
 		k++
 	}
-	return name, d[j:k], k
+	a.From, a.To = j, k
+	return a, k
 }
 
-// attributes yields those of the tag that was met last, names in small letters.
-func (s *scanner) attributes(yield func(name, value []byte)) {
-	d := s.rest
-	for i := 0; i < len(d); {
-		if isSpace(d[i]) || d[i] == '/' {
-			i++
-			continue
+// Attributes yields those of the tag that was met last.
+func (s *Scanner) Attributes() iter.Seq[Attribute] {
+	return func(yield func(Attribute) bool) {
+		d := s.data[s.from:s.to]
+		for i := 0; i < len(d); {
+			if isSpace(d[i]) || d[i] == '/' {
+				i++
+				continue
+			}
+			a, end := attribute(d, i)
+			if a.To > 0 {
+				a.From, a.To = a.From+s.from, a.To+s.from
+			}
+			if !yield(a) {
+				return
+			}
+			i = end
 		}
-		name, value, end := attribute(d, i)
-		yield(bytes.ToLower(name), unescaped(value))
-		i = end
 	}
 }
 
 // endOf returns where the end tag of a raw element begins, or the data ends.
-func (s *scanner) endOf(name string) int {
+func (s *Scanner) endOf(name string) int {
 	for i := s.at; i < len(s.data); i++ {
 		j := bytes.IndexByte(s.data[i:], '<')
 		if j < 0 {
@@ -216,8 +243,8 @@ func (s *scanner) endOf(name string) int {
 	return len(s.data)
 }
 
-// unescaped replaces character references.
-func unescaped(b []byte) []byte {
+// Unescaped replaces character references.
+func Unescaped(b []byte) []byte {
 	if bytes.IndexByte(b, '&') < 0 {
 		return b
 	}

@@ -1,6 +1,7 @@
-package page
+package markup_test
 
 import (
+	"bytes"
 	"fmt"
 	"math/rand/v2"
 	"strings"
@@ -8,21 +9,25 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"golang.org/x/net/html"
+
+	"young-compass/internal/markup"
 )
 
 // scanned writes the tags of a text, and their attributes, one a line.
 func scanned(s string) (list []string) {
-	scan := scanner{data: []byte(s)}
+	data := []byte(s)
+	scan := markup.New(data)
 	for {
-		k, name := scan.next()
-		switch k {
-		case atEnd:
+		switch t := scan.Next(); t.Kind {
+		case markup.End:
 			return list
-		case endTag:
-			list = append(list, "/"+string(name))
-		case startTag:
-			line := string(name)
-			scan.attributes(func(name, value []byte) { line += fmt.Sprintf(" %s=%q", name, value) })
+		case markup.EndTag:
+			list = append(list, "/"+string(t.Name))
+		case markup.StartTag:
+			line := string(t.Name)
+			for a := range scan.Attributes() {
+				line += fmt.Sprintf(" %s=%q", bytes.ToLower(a.Name), markup.Unescaped(data[a.From:a.To]))
+			}
 			list = append(list, line)
 		}
 	}
