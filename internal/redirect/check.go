@@ -120,7 +120,7 @@ type checker struct {
 }
 
 // flag is what is known of a node.
-type flag uint8
+type flag uint16
 
 const (
 	later   flag = 1 << iota // another row before has the same source
@@ -131,6 +131,7 @@ const (
 	done
 	permanent // a step of its way is
 	temporary
+	settled // of a row: surely nothing leads on from its target on the site's scheme and host
 )
 
 // met is what a pattern makes of an address, or a row of a request with further parameters.
@@ -364,6 +365,7 @@ type onward struct {
 	book  bool            // the address book has
 	gone  bool            // it ends with 410
 	round bool            // it goes round in a circle before any node
+	still bool            // surely nothing leads on from the address itself
 	sure  bool            // false: a node would have to be made first
 }
 
@@ -372,7 +374,7 @@ func (c *checker) onward(w *resolve.Walker, at address.Address, grow bool, befor
 	w.Start("GET", at)
 	o := onward{node: -1, final: at, sure: true}
 	o.final.Fragment = ""
-	if w.Nothing() {
+	if o.still = w.Nothing(); o.still {
 		return o
 	}
 	for range maxSoft {
@@ -466,8 +468,12 @@ func (c *checker) row(w *resolve.Walker, i int, grow bool) (found []finding.Find
 
 // lead notes what comes after a node.
 func (c *checker) lead(node int32, o onward) {
-	if c.next[node] = o.node; o.round {
+	c.next[node] = o.node
+	if o.round {
 		c.flags[node] |= looping
+	}
+	if o.still {
+		c.flags[node] |= settled
 	}
 }
 

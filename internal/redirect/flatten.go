@@ -74,16 +74,20 @@ func Flatten(list *List, world World, mode Mode) (flat *List, found []finding.Fi
 		}
 		flat.Append(straight)
 	}
-	for i, row := range list.All() {
+	for i := range list.Len() {
+		if c.later(i) {
+			continue
+		}
+		ends := c.flags[i]&settled != 0
+		if ends && list.flatAlready(i) && !c.idle(i) {
+			flat.appendFrom(list, i)
+			continue
+		}
+		row := list.Row(i)
 		switch {
-		case c.later(i):
 		case c.idle(i):
 			flat.Append(row) // nothing leads anywhere by it
-		case row.Pattern == nil && f.settled(row.Target):
-			if list.flatAlready(i) {
-				flat.appendFrom(list, i)
-				continue
-			}
+		case row.Pattern == nil && ends && row.Target.Fragment == "" && row.Target.Origin() == f.Site.Origin:
 			row.To, row.Status = row.goalText(list.Site), f.status(row.Status)
 			flat.Append(row)
 		case row.Pattern == nil:
@@ -177,12 +181,6 @@ const (
 	unwritable        // no row says what the way says, and it stays as it is
 	inexact           // no row says what the way says to all requests
 )
-
-// settled reports whether a way surely ends at an address.
-func (f *flattener) settled(at address.Address) bool {
-	f.walker.Start("GET", at)
-	return at.Fragment == "" && at.Host != "" && f.walker.Nothing()
-}
 
 // straight returns a row that leads to the end of its way at once; the row as it is where none says what the way says.
 // Its number is that of its entry, or, for what a pattern leads to, of the pattern's row.

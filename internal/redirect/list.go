@@ -113,6 +113,7 @@ func (l *List) record(row *Redirect) record {
 	r := record{from: row.From, to: row.To, line: uint32(row.Line), status: uint16(row.Status), drop: row.Drop,
 		pattern: row.Pattern != nil}
 	r.plain = row.Source == route.Source{Path: row.From} && !r.pattern
+	r.local = address.Plain(row.To) && !r.pattern
 	if t := row.Target; t.Query == "" && t.Fragment == "" && t.Path != "" && strings.HasPrefix(row.To, t.Scheme) {
 		const sign = "://"
 		host := len(t.Scheme) + len(sign)
@@ -141,6 +142,7 @@ func (l *List) shortcut(f *fields) (record, bool) {
 		f.to[path-len(o.Host):path] == o.Host && f.to[:len(o.Scheme)] == o.Scheme {
 		r.path = uint16(path)
 	}
+	r.local = r.path == 0
 	return r, address.Plain(f.to[r.path:])
 }
 
@@ -224,11 +226,11 @@ func (l *List) Clone() *List {
 // appendFrom adds a row of another list of the site as it is.
 func (l *List) appendFrom(o *List, i int) {
 	r := o.at(i)
-	var pattern *route.Pattern
 	if r.pattern {
-		pattern = o.Row(i).Pattern
+		l.addExtra(l.Len(), o.Row(i).Pattern, o.notes[i])
+	} else if o.notes != nil {
+		l.addExtra(l.Len(), nil, o.notes[i])
 	}
-	l.addExtra(l.Len(), pattern, o.notes[i])
 	if file := l.file(o.files[r.file]); file != r.file {
 		moved := *r
 		moved.file = file
@@ -255,11 +257,10 @@ func (l *List) replace(i int, row Redirect) {
 }
 
 // flatAlready reports whether a row is written as a flat list has it, if nothing leads on from its target: from a path
-// to
-// a path.
+// to a path.
 func (l *List) flatAlready(i int) bool {
 	r := l.at(i)
-	return r.plain && r.status != 0 && r.path == 0 && strings.HasPrefix(r.to, "/") && address.Plain(r.to)
+	return r.plain && r.status != 0 && r.local
 }
 
 func (l *List) addExtra(row int, pattern *route.Pattern, notes []note) {

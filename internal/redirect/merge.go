@@ -3,6 +3,7 @@ package redirect
 import (
 	"cmp"
 	"fmt"
+	"hash/maphash"
 	"slices"
 	"strconv"
 	"strings"
@@ -68,6 +69,62 @@ func Merge(have, more *List, world World, choose Choose) (Merged, []finding.Find
 		return Merged{}, found, nil
 	}
 	return result, nil, nil
+}
+
+// Shares reports whether a row of more has the source of a row of have, whose world this is.
+func Shares(have, more *List, world World) bool {
+	m := merger{World: world, have: have, added: map[string]int{}}
+	for _, row := range more.All() {
+		if m.find(row) >= 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// NewIn counts the rows of a list that another one doesn't have. Rows in blocks that both share aren't looked at.
+func (l *List) NewIn(before *List) int {
+	shared := map[*block]bool{}
+	for i := range l.records.blocks {
+		shared[l.records.blocks[i]] = true
+	}
+	seed := maphash.MakeSeed()
+	rows := func(l *List, other map[*block]bool, yield func(uint64)) {
+		for i := range l.Len() {
+			if b := l.records.blocks[i/blockSize]; !other[b] {
+				yield(l.hash(seed, i))
+			}
+		}
+	}
+	have := map[uint64]bool{}
+	rows(before, shared, func(h uint64) { have[h] = true })
+	clear(shared)
+	for i := range before.records.blocks {
+		shared[before.records.blocks[i]] = true
+	}
+	n := 0
+	rows(l, shared, func(h uint64) {
+		if !have[h] {
+			n++
+		}
+	})
+	return n
+}
+
+// hash returns a number that is equal for rows that are written alike.
+func (l *List) hash(seed maphash.Seed, i int) uint64 {
+	var h maphash.Hash
+	h.SetSeed(seed)
+	r := l.at(i)
+	row := l.notes[i]
+	for _, text := range []string{r.from, r.to, strconv.Itoa(int(r.status)), strconv.FormatBool(r.drop)} {
+		_, _ = h.WriteString(text)
+		_ = h.WriteByte(0)
+	}
+	for _, n := range row {
+		_, _ = h.WriteString(n.column + "\x00" + n.text + "\x00")
+	}
+	return h.Sum64()
 }
 
 // Together returns the rows of two lists as one.
@@ -154,14 +211,24 @@ func (l *List) Sorted() *List {
 		}
 		return cmp.Or(strings.Compare(l.Source(a).Host, l.Source(b).Host), strings.Compare(x.from, y.from), a-b)
 	}
-	if slices.IsSortedFunc(order, compare) {
+	begun := 1 // how many are in order already: all but what was added, as a rule
+	for begun < len(order) && compare(begun-1, begun) <= 0 {
+		begun++
+	}
+	if begun >= len(order) {
 		return l
 	}
-	slices.SortFunc(order, compare)
+	first, rest := order[:begun], order[begun:]
+	slices.SortFunc(rest, compare)
 	sorted := NewList(l.Site)
 	sorted.Columns = l.Columns
-	for _, i := range order {
-		sorted.appendFrom(l, i)
+	for len(first)+len(rest) > 0 {
+		from := &rest
+		if len(rest) == 0 || len(first) > 0 && compare(first[0], rest[0]) <= 0 {
+			from = &first
+		}
+		sorted.appendFrom(l, (*from)[0])
+		*from = (*from)[1:]
 	}
 	return sorted
 }

@@ -10,6 +10,7 @@ type record struct {
 	status   uint16
 	path     uint16 // where the path begins in to, if that is an address in normal form that ends with its path; else 0
 	plain    bool   // from is a path in normal form and no more
+	local    bool   // so is to, with nothing encoded
 	drop     bool
 	pattern  bool
 }
@@ -74,7 +75,8 @@ func (s *records) add(more ...record) {
 // addFrom appends the record that another list has in a place. Blocks that turn out the same are shared.
 func (s *records) addFrom(o *records, i int) {
 	same := s.len() == i
-	s.add(*o.at(i))
+	last := s.room()
+	*last = append(*last, *o.at(i))
 	if same {
 		s.alike++
 	}

@@ -292,3 +292,24 @@ func TestListsOfOthers(t *testing.T) {
 		assert.Error(t, err, text)
 	}
 }
+
+// A list is sorted alike wherever its first part that is in order ends.
+func TestSorted(t *testing.T) {
+	for _, n := range []int{0, 1, 2, 3, 30, 64} {
+		for begun := range n + 1 {
+			order := rand.New(rand.NewPCG(uint64(n), uint64(begun))).Perm(n)
+			slices.Sort(order[:begun])
+			rows, want := []string{}, []string{}
+			for i, k := range order {
+				rows = append(rows, fmt.Sprintf("/p%02d,/x%d,301", k, k))
+				want = append(want, fmt.Sprintf("/p%02d,/x%d,301", i, i))
+			}
+			if n == 0 {
+				assert.Zero(t, NewList(skerrywick()).Sorted().Len())
+				continue
+			}
+			list := read(t, rows...)
+			assert.Equal(t, "from,to,status\n"+strings.Join(want, "\n")+"\n", string(list.Sorted().Encode()), "%v", order)
+		}
+	}
+}

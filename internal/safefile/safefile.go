@@ -94,11 +94,16 @@ func keep(path string, old *os.File, now time.Time) (string, error) {
 	}
 }
 
-// copyTo writes a file's content and permissions under another name.
+// copyTo gives a file's content and permissions another name: by a link where there can be one, since the file that
+// takes its place is a new one, else by a copy.
 func copyTo(name string, old *os.File) error {
 	info, err := old.Stat()
 	if err != nil {
 		return err
+	}
+	if there, err := os.Lstat(old.Name()); err == nil && there.Mode().IsRegular() && os.SameFile(there, info) &&
+		os.Link(old.Name(), name) == nil {
+		return nil
 	}
 	to, err := renameio.NewPendingFile(name, renameio.WithStaticPermissions(info.Mode().Perm()))
 	if err != nil {
