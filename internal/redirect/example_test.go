@@ -2,7 +2,6 @@ package redirect_test
 
 import (
 	"fmt"
-	"os"
 	"strings"
 
 	"young-compass/internal/address"
@@ -25,7 +24,7 @@ func ExampleFlatten() {
 		fmt.Println(f.Code, f.What)
 	}
 	flat, _ := redirect.Flatten(list, world, redirect.Straight)
-	_ = flat.Write(os.Stdout)
+	fmt.Print(string(flat.Encode()))
 	// Output:
 	// chain /a leads to /b, which line 3 redirects again
 	// wrong-status the way from /a is permanent in one hop and temporary in another

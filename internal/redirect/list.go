@@ -96,6 +96,9 @@ func (l *List) target(r *record) (inventory.Ref, address.Address) {
 	switch {
 	case r.to == "" || r.pattern:
 		return inventory.Ref{}, address.Address{}
+	case r.local:
+		o := l.Site.Origin
+		return inventory.Ref{}, address.Address{Scheme: o.Scheme, Host: o.Host, Path: r.to}
 	case r.path > 0:
 		scheme := "http"
 		if r.to[len(scheme)] == 's' {

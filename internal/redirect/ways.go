@@ -19,8 +19,17 @@ func (c *checker) ways() {
 	c.rounds = make([]uint8, len(c.next))
 	circles := map[string]bool{}
 	var way []int32
+	route.Parallel(c.list.Len(), func(_, from, to int) {
+		for n := from; n < to; n++ {
+			if c.next[n] < 0 && c.flags[n]&looping == 0 {
+				c.passed(int32(n)) // most rows lead to the end at once
+			}
+		}
+	})
 	for start := range c.next {
-		way = c.walk(int32(start), way[:0], circles)
+		if c.flags[start]&done == 0 {
+			way = c.walk(int32(start), way[:0], circles)
+		}
 	}
 	for k := range c.nodes { // a pattern is in a cycle where any of its nodes is
 		n := c.list.Len() + k
@@ -30,6 +39,7 @@ func (c *checker) ways() {
 	}
 	c.tellRows()
 	c.tellMet()
+	c.last, c.steps = nil, nil // nobody asks any more
 }
 
 // walk follows the way from a node to where it ends or was walked before, and notes what follows for each node on it.

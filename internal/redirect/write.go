@@ -3,28 +3,46 @@ package redirect
 import (
 	"bytes"
 	"fmt"
-	"io"
+	"iter"
+	"runtime"
+	"slices"
 	"strconv"
 
 	"young-compass/internal/address"
+	"young-compass/internal/route"
 	"young-compass/internal/table"
 )
 
 // Encode writes a list as a table. Targets are pages, paths on the site, or
-// addresses; columns that hold nothing are left out, but for the first three.
+// addresses; columns that hold nothing are left out, but for the first three. Long lists are written side by side.
 func (l *List) Encode() []byte {
-	size := 0
-	for i := range l.Len() {
-		size += len(l.at(i).from) + len(l.at(i).to) + len(",,301\n")
+	columns := l.used()
+	parts := make([]bytes.Buffer, runtime.GOMAXPROCS(0))
+	parts[0].Grow(l.size(0, l.Len()))
+	_ = table.WriteRecords(&parts[0], slices.Values([][]string{columns})) // a bytes.Buffer doesn't fail
+	route.Parallel(l.Len(), func(part, from, to int) {
+		if part > 0 {
+			parts[part].Grow(l.size(from, to))
+		}
+		_ = table.WriteRecords(&parts[part], l.fields(columns, from, to))
+	})
+	for i := range parts[1:] {
+		_, _ = parts[i+1].WriteTo(&parts[0])
 	}
-	var b bytes.Buffer
-	b.Grow(size + size/16)
-	_ = l.Write(&b) // a bytes.Buffer doesn't fail
-	return b.Bytes()
+	return parts[0].Bytes()
 }
 
-// Write writes what Encode returns.
-func (l *List) Write(w io.Writer) error {
+// size returns about how many bytes some of the rows are as text.
+func (l *List) size(from, to int) int {
+	n := 64
+	for i := from; i < to; i++ {
+		n += len(l.at(i).from) + len(l.at(i).to) + len(",,301\n")
+	}
+	return n + n/16
+}
+
+// used returns the columns in which something stands, and the first three.
+func (l *List) used() []string {
 	columns := []string{"from", "to", "status"}
 	holds := map[string]bool{}
 	for i := range l.Len() {
@@ -43,9 +61,14 @@ func (l *List) Write(w io.Writer) error {
 			columns = append(columns, name)
 		}
 	}
-	return table.WriteRecords(w, columns, func(yield func([]string) bool) {
+	return columns
+}
+
+// fields yields what stands in the columns of some rows. The slice is the same each time.
+func (l *List) fields(columns []string, from, to int) iter.Seq[[]string] {
+	return func(yield func([]string) bool) {
 		record := make([]string, len(columns))
-		for i := range l.Len() {
+		for i := from; i < to; i++ {
 			if r := l.at(i); l.flatAlready(i) && !r.drop && l.notes[i] == nil {
 				clear(record)
 				record[0], record[1], record[2] = r.from, r.to, statusText(int(r.status))
@@ -60,7 +83,7 @@ func (l *List) Write(w io.Writer) error {
 				return
 			}
 		}
-	})
+	}
 }
 
 // statusText is a status as it is written into a list; empty where nobody wrote one.

@@ -35,7 +35,9 @@ func setAside(path string, data []byte, now time.Time) (kept string, same bool, 
 	}
 	if err == nil {
 		defer func() { _ = old.Close() }()
-		same, err = equal(old, bytes.NewReader(data))
+		if info, unknown := old.Stat(); unknown != nil || !info.Mode().IsRegular() || info.Size() == int64(len(data)) {
+			same, err = equal(old, bytes.NewReader(data))
+		}
 	}
 	if err != nil {
 		return "", false, fmt.Errorf("reading %s before replacing it: %w", path, err)

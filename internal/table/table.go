@@ -428,16 +428,14 @@ func Encode(columns []string, rows []map[string]string) []byte {
 // EncodeRecords writes a table whose records hold a field for each column.
 func EncodeRecords(columns []string, records iter.Seq[[]string]) []byte {
 	var b bytes.Buffer
-	_ = WriteRecords(&b, columns, records) // a bytes.Buffer doesn't fail
+	_ = WriteRecords(&b, slices.Values([][]string{columns})) // a bytes.Buffer doesn't fail
+	_ = WriteRecords(&b, records)
 	return b.Bytes()
 }
 
-// WriteRecords writes records as CSV, under their column names.
-func WriteRecords(to io.Writer, columns []string, records iter.Seq[[]string]) error {
+// WriteRecords writes records as CSV.
+func WriteRecords(to io.Writer, records iter.Seq[[]string]) error {
 	w := csv.NewWriter(to)
-	if err := w.Write(columns); err != nil {
-		return err
-	}
 	for record := range records {
 		if err := w.Write(record); err != nil {
 			return err
