@@ -184,7 +184,9 @@ func escapes(b []byte) layer {
 				out.WriteString(`\/`)
 			case r == '&' && ampersand != "":
 				out.WriteString(ampersand)
-			case r == '"', r == '\'', r == '\\', r == '<', r == '>':
+			case r == '"', r == '\\':
+				out.WriteString(`\` + string(r))
+			case r == '\'', r == '<', r == '>':
 				out.WriteString(`\u` + leftPad(strconv.FormatInt(int64(r), 16), 4))
 			default:
 				out.WriteRune(r)
