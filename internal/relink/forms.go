@@ -420,6 +420,7 @@ func (f *finder) markdownLine(start, end int) {
 		}
 	}
 	plain := start // where the text begins that may hold absolute addresses
+	closed := bytes.LastIndexByte(b[start:], '>') + start
 	flush := func(to int) {
 		if plain < to {
 			f.absolute(plain, to)
@@ -442,10 +443,10 @@ func (f *finder) markdownLine(start, end int) {
 			}
 			plain = i + 1
 		case '<':
-			n := bytes.IndexByte(b[i:], '>')
-			if n < 0 {
+			if i > closed {
 				continue
 			}
+			n := bytes.IndexByte(b[i:], '>')
 			flush(i)
 			if inner := b[i+1 : i+n]; isAbsolute(inner) {
 				f.address(i+1, plainLayer(inner))
@@ -522,9 +523,13 @@ func (f *finder) absolute(from, to int) {
 		if !escaped {
 			host = start + 2
 		}
+		i = max(host, at+1)
 		begin, ok := f.begins(from, start)
+		if !ok {
+			continue
+		}
 		end := f.ends(host, to)
-		if i = max(host, at+1); !ok || end <= host {
+		if end <= host {
 			continue
 		}
 		span := b[begin:end]
@@ -564,6 +569,9 @@ func (f *finder) ends(i, to int) int {
 	}
 	depth := 0
 	for end < to {
+		if end-i > address.MaxLength {
+			return i
+		}
 		c := b[end]
 		if c == '\\' && end+1 < to && b[end+1] == '/' {
 			end += 2

@@ -156,6 +156,7 @@ type finder struct {
 	depth int
 	form  Form
 	edits []edit
+	open  int // strings between dollar signs that have no end
 }
 
 // in returns the edits of some of the text, read as a layer, by another form.
@@ -186,6 +187,9 @@ func (f *finder) edit(text []byte, at Place) (edit, bool) {
 	}
 	start := bytes.Index(text, []byte(trimmed))
 	to, reason, unknown, ours := f.link(trimmed, at)
+	if to == trimmed && reason.Changes() { // the document moves along with what it links to
+		reason = ""
+	}
 	if !ours || reason == "" && !unknown {
 		return edit{}, false
 	}

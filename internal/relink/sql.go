@@ -112,6 +112,9 @@ func literalText(b []byte, backslash bool) layer {
 	return d.layer(strings.NewReplacer(pairs...).Replace)
 }
 
+// maxOpen bounds how often the end of a string is looked for in vain.
+const maxOpen = 100
+
 // dollar reads a string between dollar signs, and returns where the text goes on.
 //
 //	$body$It's here$body$
@@ -125,8 +128,12 @@ func (f *finder) dollar(i int) int {
 		return i + 1
 	}
 	mark := string(b[i : end+1])
+	if f.open > maxOpen {
+		return i + 1
+	}
 	close := bytes.Index(b[end+1:], []byte(mark))
 	if close < 0 {
+		f.open++
 		return i + 1
 	}
 	f.value(end+1, plainLayer(b[end+1:end+1+close]), false)
