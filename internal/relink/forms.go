@@ -528,8 +528,9 @@ func (f *finder) absolute(from, to int) {
 		if !ok {
 			continue
 		}
-		end := f.ends(host, to)
-		if end <= host {
+		end, ours := f.ends(host, to)
+		if !ours {
+			i = end
 			continue
 		}
 		span := b[begin:end]
@@ -553,10 +554,10 @@ func (f *finder) begins(from, i int) (int, bool) {
 	return i, i > from && strings.IndexByte(`"'(=`, b[i-1]) >= 0
 }
 
-// ends returns where an absolute address ends whose host begins at i; i where the host isn't one of the site's.
-func (f *finder) ends(i, to int) int {
+// ends returns where an absolute address ends whose host begins at i, and whether it is one of the site's that is whole.
+func (f *finder) ends(i, to int) (end int, ours bool) {
 	b := f.text
-	end := i
+	end = i
 	for end < to && (isAlphanumeric(b[end]) || b[end] == '-' || b[end] == '.' || b[end] >= 0x80) {
 		end++
 	}
@@ -565,12 +566,12 @@ func (f *finder) ends(i, to int) int {
 		host = ascii
 	}
 	if !f.plan.Site.Has(host) {
-		return i
+		return end, false
 	}
 	depth := 0
 	for end < to {
 		if end-i > address.MaxLength {
-			return i
+			return end, false
 		}
 		c := b[end]
 		if c == '\\' && end+1 < to && b[end+1] == '/' {
@@ -591,10 +592,10 @@ func (f *finder) ends(i, to int) int {
 		end++
 	}
 	if end < to && b[end] == '{' { // a template goes on here
-		return i
+		return end, false
 	}
 	for end > i && strings.IndexByte(".,;:!?*", b[end-1]) >= 0 {
 		end--
 	}
-	return end
+	return end, end > i
 }

@@ -104,18 +104,21 @@ func (l *Linker) Relink(text []byte, form Form, at Place) ([]byte, []Link) {
 
 // counter counts lines up to places that come one after the other.
 type counter struct {
-	text        []byte
-	line, start int
+	text              []byte
+	line, start, done int // the line that was come to, where it begins, and how far was looked
 }
 
 func (c *counter) at(i int) (line, column int) {
-	for {
-		n := bytes.IndexByte(c.text[c.start:], '\n')
-		if n < 0 || c.start+n >= i {
-			return c.line, i - c.start + 1
+	for c.done < i {
+		n := bytes.IndexByte(c.text[c.done:i], '\n')
+		if n < 0 {
+			c.done = i
+			break
 		}
-		c.line, c.start = c.line+1, c.start+n+1
+		c.done += n + 1
+		c.line, c.start = c.line+1, c.done
 	}
+	return c.line, i - c.start + 1
 }
 
 // maxDepth is how deep texts of one form may lie in texts of another.
