@@ -130,7 +130,7 @@ the address book and the redirects.`,
 	f.StringVar(&a.color, "color", "auto", "auto, always or never")
 	f.StringVar(&a.failOn, "fail-on", "error", "exit with 1 from this severity on: error, warning, note or never")
 	root.AddCommand(a.initCommand(), a.gatherCommand(), a.lintCommand(), a.designCommand(), a.pairCommand(),
-		a.redirectsCommand(), a.traceCommand(), a.emitCommand(), a.serveCommand(), a.probeCommand(), a.demoCommand())
+		a.redirectsCommand(), a.relinkCommand(), a.traceCommand(), a.emitCommand(), a.serveCommand(), a.probeCommand(), a.demoCommand())
 	return root
 }
 

@@ -1309,3 +1309,54 @@ const (
 	//	/routes
 	NotInSitemap Code = "not-in-sitemap"
 )
+
+// Links in content.
+const (
+	// LinkGone: a link in the site's content leads to what is gone for good.
+	//
+	// Why: whoever follows it finds nothing.
+	// Severity: warning.
+	//
+	//	<a href="/ports/old-quay">, of which the plan says 410
+	LinkGone Code = "link-gone"
+
+	// LinkUnknown: a link in the site's content leads to an address that no page has.
+	//
+	// Why: whoever follows it finds nothing, or what the plan doesn't know.
+	// Severity: note.
+	//
+	//	<a href="/nowhere">
+	LinkUnknown Code = "link-unknown"
+
+	// LinkTemporary: a link in the site's content leads to an address that is redirected for now.
+	//
+	// Why: the address is right and comes back, so that the link stays.
+	// Severity: note.
+	//
+	//	<a href="/ports">, with /ports,/notices/storm,302
+	LinkTemporary Code = "link-temporary"
+
+	// LinkUnplaced: a link is relative, and nothing says where its document stands.
+	//
+	// Why: nobody can tell where it leads.
+	// Severity: note.
+	//
+	//	<a href="tides.html">, without --base
+	LinkUnplaced Code = "link-unplaced"
+
+	// BrokenValue: a serialised value isn't as PHP writes it.
+	//
+	// Why: its lengths can't be made right, so that it stays as it is.
+	// Severity: warning.
+	//
+	//	s:5:"https://skerrywick.example/";
+	BrokenValue Code = "broken-value"
+
+	// FileLeft: a file can't be read or written, or a link in it can't be.
+	//
+	// Why: its links stay as they are.
+	// Severity: error.
+	//
+	//	a file that was changed while it was read
+	FileLeft Code = "file-left"
+)

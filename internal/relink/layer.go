@@ -1,6 +1,7 @@
 package relink
 
 import (
+	"encoding/binary"
 	"sort"
 	"strconv"
 	"strings"
@@ -43,7 +44,7 @@ func plainLayer(b []byte) layer {
 
 // at returns where a byte of the text is written. It reports false in the midst of a character that is written otherwise.
 func (l *layer) at(i int) (int, bool) {
-	n := sort.Search(len(l.jumps), func(n int) bool { return l.jumps[n].text >= i })
+	n := sort.Search(len(l.jumps), func(n int) bool { return l.jumps[n].text+min(l.jumps[n].width, 1) > i })
 	if n == 0 {
 		return i, true
 	}
@@ -118,6 +119,36 @@ func (d *decoder) layer(write func(string) string) layer {
 		d.l.text = append(d.l.text, d.from[d.done:]...)
 	}
 	return d.l
+}
+
+// wide returns a text in UTF-16, which begins with a byte order mark.
+func wide(b []byte) layer {
+	var order interface {
+		binary.ByteOrder
+		binary.AppendByteOrder
+	} = binary.LittleEndian
+	if b[0] == 0xfe {
+		order = binary.BigEndian
+	}
+	d := decoder{from: b[:len(b)&^1]}
+	d.put(0, 2, "")
+	for i := 2; i < len(d.from); {
+		r, size := rune(order.Uint16(d.from[i:])), 2
+		if utf16.IsSurrogate(r) && i+4 <= len(d.from) {
+			if both := utf16.DecodeRune(r, rune(order.Uint16(d.from[i+2:]))); both != utf8.RuneError {
+				r, size = both, 4
+			}
+		}
+		d.put(i, i+size, string(r))
+		i += size
+	}
+	return d.layer(func(s string) string {
+		var out []byte
+		for _, u := range utf16.Encode([]rune(s)) {
+			out = order.AppendUint16(out, u)
+		}
+		return string(out)
+	})
 }
 
 // references returns a text of HTML or XML as it is meant: character references stand for characters. New text has &amp;

@@ -19,6 +19,7 @@ const (
 	Gone       Reason = "gone"       // nothing is there any more: the link stays
 	Unknown    Reason = "unknown"    // no page has the address: the link stays, or gets the site's spelling
 	Endless    Reason = "endless"    // the plan contradicts itself there: the link stays
+	Unplaced   Reason = "unplaced"   // a relative link of a document of which nobody knows where it stands
 	Broken     Reason = "broken"     // a serialised value isn't as PHP writes it: it stays
 	Unwritable Reason = "unwritable" // the new address can't be written there: the link stays
 )
@@ -40,6 +41,8 @@ const (
 type Place struct {
 	base address.Address // its links are relative to this
 	to   address.Address // and will be to this, once the plan holds
+
+	nowhere bool // nobody knows where: relative links lead nowhere
 }
 
 // decision is what a plan says of an address.
@@ -138,6 +141,9 @@ func bare(a address.Address) address.Address {
 func (l *linker) link(text string, at Place) (to string, reason Reason, unknown, ours bool) {
 	if !mayLead(text) {
 		return text, "", false, false
+	}
+	if at.nowhere && wayOf(text) == relativeLink {
+		return text, Unplaced, false, true
 	}
 	a, err := address.Reference(at.base, text)
 	if err != nil || !l.plan.Site.Has(a.Host) {

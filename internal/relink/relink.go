@@ -66,7 +66,11 @@ func (l *Linker) Place(at address.Address) Place {
 // Relink returns a text with its links where they should lead, and the links of which there is something to say, in
 // their order.
 func (l *Linker) Relink(text []byte, form Form, at Place) ([]byte, []Link) {
-	edits := l.find(text, form, at, 0)
+	whole := plainLayer(text)
+	if isUTF16(text) {
+		whole = wide(text)
+	}
+	edits := whole.out(l.find(whole.text, form, at, 0))
 	slices.SortStableFunc(edits, func(a, b edit) int { return cmp.Or(a.from-b.from, a.to-b.to) })
 	end := 0
 	for i := range edits {

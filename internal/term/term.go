@@ -36,6 +36,12 @@ func (p Paint) with(code, s string) string {
 // Bold returns s in bold.
 func (p Paint) Bold(s string) string { return p.with("1", s) }
 
+// Old returns a text as what is taken away.
+func (p Paint) Old(s string) string { return p.with("31", s) }
+
+// New returns a text as what takes its place.
+func (p Paint) New(s string) string { return p.with("32", s) }
+
 // Dim returns s in a quieter colour.
 func (p Paint) Dim(s string) string { return p.with("2", s) }
 

@@ -1,0 +1,347 @@
+package cli
+
+import (
+	"bytes"
+	"cmp"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"maps"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"young-compass/internal/address"
+	"young-compass/internal/finding"
+	"young-compass/internal/relink"
+	"young-compass/internal/term"
+)
+
+// relinking is a run of relink: its flags, and what it met.
+type relinking struct {
+	*app
+	base                  string
+	absolute, root        bool
+	write, undo, check    bool
+	journal               *relink.Journal
+	files, changed, links int
+	written               int
+	forms                 map[relink.Form]int
+	reasons               map[relink.Reason]int
+	swaps                 map[swap]int
+	documents             []relinked
+	found                 []finding.Finding
+	differences           bytes.Buffer
+	paint                 term.Paint
+}
+
+// swap is an address and the one that takes its place.
+type swap struct{ from, to string }
+
+// relinked is a file as JSON.
+type relinked struct {
+	File    string        `json:"file"`
+	Form    relink.Form   `json:"form"`
+	Changes []linkChanged `json:"changes"`
+}
+
+type linkChanged struct {
+	Line   int           `json:"line"`
+	Column int           `json:"column"`
+	From   string        `json:"from"`
+	To     string        `json:"to"`
+	Reason relink.Reason `json:"reason"`
+}
+
+func (a *app) relinkCommand() *cobra.Command {
+	r := &relinking{app: a}
+	c := &cobra.Command{
+		Use:   "relink PATH...",
+		Short: "Bring the links in files to their final addresses",
+		Long: `Reads files only. In files, and in all files of folders, each link to a page of the
+site is made to lead straight to where the plan answers it: links that are redirected
+for good, and those in another spelling (http, another host of the site, capitals, an
+index file, a noise parameter). All other bytes stay as they are, also in JSON, in
+dumps of databases and in serialised values, whose lengths are made right. What a file
+is shows in its name and its content; FORM:PATH says it (html, css, json, xml,
+markdown, text, sql, php).
+
+Prints what would change. --write changes it, and keeps each file beside the new one
+under a dated name; --undo puts back what the last run wrote. Links to addresses that
+are gone, unknown, or redirected for now are told and stay. See docs/relink.md.`,
+		RunE: func(_ *cobra.Command, paths []string) error { return r.run(paths) },
+	}
+	c.Flags().StringVar(&r.base, "base", "", "the paths stand at `URL` on the site, so that relative links lead somewhere")
+	c.Flags().BoolVar(&r.absolute, "absolute", false, "write all links with scheme and host")
+	c.Flags().BoolVar(&r.root, "root", false, "write all links from the root, as /routes")
+	c.Flags().BoolVar(&r.write, "write", false, "write the files")
+	c.Flags().BoolVar(&r.undo, "undo", false, "put back what the last run wrote")
+	c.Flags().BoolVar(&r.check, "check", false, "exit with 1 while there is a link to change")
+	return c
+}
+
+func (r *relinking) run(paths []string) error {
+	journal := r.in(relink.JournalFile)
+	switch {
+	case r.undo && (len(paths) > 0 || r.write || r.check):
+		return errors.New("--undo stands alone: it knows what the last run wrote")
+	case r.undo:
+		return r.takeBack(journal)
+	case len(paths) == 0:
+		return errors.New("name the files or folders in which links are")
+	case r.absolute && r.root:
+		return errors.New("--absolute and --root contradict each other")
+	case r.write && r.check:
+		return errors.New("--write and --check contradict each other")
+	}
+	p, _, err := r.load()
+	if err != nil {
+		return err
+	}
+	var base *address.Address
+	if r.base != "" {
+		at, err := address.Resolve(p.Site.Origin, r.base)
+		if err != nil {
+			return fmt.Errorf("--base: %w", err)
+		}
+		if !p.Site.Has(at.Host) {
+			return fmt.Errorf("--base: %s is not one of the site's hosts", at.Host)
+		}
+		base = &at
+	}
+	way := relink.AsWritten
+	if r.absolute {
+		way = relink.Absolute
+	} else if r.root {
+		way = relink.Root
+	}
+	r.journal = relink.NewJournal(journal, r.now)
+	r.forms, r.reasons, r.swaps = map[relink.Form]int{}, map[relink.Reason]int{}, map[swap]int{}
+	r.paint = r.app.paint(r.stdout)
+	linker := relink.New(p, way)
+	for _, path := range paths {
+		form, file := relink.ParseSource(path)
+		if err := linker.Files(file, form, base, r.document); err != nil {
+			var of *fs.PathError
+			if errors.As(err, &of) && r.files == 0 {
+				return finding.Unreadable(finding.Place{File: file}, of.Err.Error(), "check the name")
+			}
+			return unfinished{fmt.Errorf("reading %s: %w", file, err)}
+		}
+	}
+	return r.tell()
+}
+
+// document takes up one file, and writes it if that was asked for.
+func (r *relinking) document(d relink.Document) error {
+	r.files++
+	if d.Problem != "" {
+		r.left(d, "left alone: "+d.Problem)
+		return nil
+	}
+	item := relinked{File: d.Path, Form: d.Form}
+	for _, link := range d.Links {
+		r.reasons[link.Reason]++
+		if !link.Reason.Changes() {
+			r.stays(d, link)
+			continue
+		}
+		if link.Unknown {
+			r.add(finding.LinkUnknown, finding.Note, d, link, address.Printable(link.From)+" leads to no page",
+				"lead it to the page that took its place")
+		}
+		r.forms[link.Form]++
+		r.links++
+		r.swaps[swap{link.From, link.To}]++
+		item.Changes = append(item.Changes, linkChanged{link.Line, link.Column, link.From, link.To, link.Reason})
+	}
+	if !d.Changed() {
+		return nil
+	}
+	r.changed++
+	r.documents = append(r.documents, item)
+	if !r.write {
+		writeDifference(&r.differences, r.paint, d)
+		return nil
+	}
+	if _, err := r.journal.Write(d); err != nil {
+		r.left(d, "not written: "+err.Error())
+		return nil
+	}
+	r.written++
+	return nil
+}
+
+func (r *relinking) left(d relink.Document, what string) {
+	severity := finding.Error
+	if strings.Contains(what, "symbolic link") {
+		severity = finding.Note
+	}
+	r.found = append(r.found, finding.Finding{Code: finding.FileLeft, Severity: severity,
+		Where: finding.Place{File: d.Path}, What: "this file is " + what, Advice: "see to it, and run relink again"})
+}
+
+func (r *relinking) add(code finding.Code, severity finding.Severity, d relink.Document, link relink.Link, what,
+	advice string) {
+	r.found = append(r.found, finding.Finding{Code: code, Severity: severity, What: what, Advice: advice,
+		Where: finding.Place{File: d.Path, Line: link.Line, Column: link.Column}})
+}
+
+// stays tells of a link that stays as it is.
+func (r *relinking) stays(d relink.Document, link relink.Link) {
+	shown := address.Printable(link.From)
+	switch link.Reason {
+	case relink.Temporary:
+		r.add(finding.LinkTemporary, finding.Note, d, link, shown+" is redirected for now, and stays", "")
+	case relink.Gone:
+		r.add(finding.LinkGone, finding.Warning, d, link, shown+" leads to what is gone for good",
+			"take the link out, or lead it elsewhere")
+	case relink.Unknown:
+		r.add(finding.LinkUnknown, finding.Note, d, link, shown+" leads to no page",
+			"lead it to the page that took its place")
+	case relink.Unplaced:
+		r.add(finding.LinkUnplaced, finding.Note, d, link,
+			shown+" is relative, and nothing says where this file stands", "say where with --base URL")
+	case relink.Broken:
+		r.add(finding.BrokenValue, finding.Warning, d, link,
+			"a serialised value here isn't as PHP writes it, and stays", "mend its lengths")
+	case relink.Endless:
+		r.add(finding.LinkUnknown, finding.Warning, d, link, shown+" leads round in a circle", "mend the plan")
+	default:
+		r.add(finding.FileLeft, finding.Warning, d, link, "the new address of "+shown+" can't be written here", "")
+	}
+}
+
+// shownSwaps is how many changes are listed, the most frequent ones.
+const shownSwaps = 10
+
+// tell prints what was done, or would be.
+func (r *relinking) tell() error {
+	swaps := slices.SortedFunc(maps.Keys(r.swaps), func(a, b swap) int {
+		return cmp.Or(r.swaps[b]-r.swaps[a], strings.Compare(a.from, b.from), strings.Compare(a.to, b.to))
+	})
+	out := report{columns: []string{"times", "from", "to"}, name: "changes", findings: r.found}
+	type frequent struct {
+		From  string `json:"from"`
+		To    string `json:"to"`
+		Times int    `json:"times"`
+	}
+	items := []frequent{}
+	for _, s := range swaps[:min(len(swaps), shownSwaps)] {
+		out.rows = append(out.rows, []string{fmt.Sprint(r.swaps[s]), address.Printable(s.from), address.Printable(s.to)})
+		items = append(items, frequent{s.from, s.to, r.swaps[s]})
+	}
+	if r.documents == nil {
+		r.documents = []relinked{}
+	}
+	out.items = items
+	out.more = map[string]any{"files": r.documents}
+	out.counts = []count{{"files", "files", r.files}, {"changed_files", "of them with links to change", r.changed},
+		{"changed_links", "links to change", r.links}}
+	if r.write {
+		out.counts[1].words, out.counts[2].words = "of them with changed links", "changed links"
+		out.counts = append(out.counts, count{"written", "written", r.written})
+	}
+	for _, reason := range slices.Sorted(maps.Keys(r.reasons)) {
+		if reason.Changes() {
+			out.counts = append(out.counts, count{string(reason), string(reason), r.reasons[reason]})
+		}
+	}
+	for _, form := range slices.Sorted(maps.Keys(r.forms)) {
+		out.counts = append(out.counts, count{string(form), "in " + string(form), r.forms[form]})
+	}
+	out.shown = firstOfEach(r.found, false)
+	if r.format == "table" && !r.quiet {
+		if _, err := io.Copy(r.stdout, &r.differences); err != nil {
+			return unfinished{err}
+		}
+	}
+	if err := r.print(out); err != nil {
+		return err
+	}
+	if r.check && r.links > 0 {
+		return errFindings
+	}
+	return nil
+}
+
+// takeBack undoes the last run.
+func (r *relinking) takeBack(journal string) error {
+	list, err := relink.Undo(journal, r.now)
+	if errors.Is(err, relink.ErrNothingWritten) {
+		return fmt.Errorf("--undo: %w", err)
+	}
+	if err != nil {
+		return unfinished{err}
+	}
+	out := report{columns: []string{"file"}, name: "files"}
+	items := []string{}
+	for _, f := range list {
+		if f.Problem != "" {
+			out.findings = append(out.findings, finding.Finding{Code: finding.FileLeft, Severity: finding.Error,
+				Where: finding.Place{File: f.Path}, What: "this file isn't put back: " + f.Problem,
+				Advice: "the copy beside it, with a date in its name, is what it was"})
+			continue
+		}
+		out.rows = append(out.rows, []string{f.Path})
+		items = append(items, f.Path)
+	}
+	out.items = items
+	out.counts = []count{{"restored", "put back", len(items)}}
+	return r.print(out)
+}
+
+// The parts of a difference.
+const (
+	aroundLine = 2   // lines around a change that stay
+	longLine   = 300 // bytes of a line that are shown
+)
+
+// writeDifference writes the lines of a file that change, as a unified difference does.
+func writeDifference(b *bytes.Buffer, paint term.Paint, d relink.Document) {
+	before, after := bytes.Split(d.Before, []byte("\n")), bytes.Split(d.After, []byte("\n"))
+	_, _ = fmt.Fprintf(b, "%s\n%s\n", paint.Bold("--- "+d.Path), paint.Bold("+++ "+d.Path))
+	if len(before) != len(after) {
+		_, _ = fmt.Fprintln(b, "its lines change")
+		return
+	}
+	shownTo := 0
+	for i := range before {
+		if bytes.Equal(before[i], after[i]) {
+			continue
+		}
+		if from := max(shownTo, i-aroundLine); from > shownTo || shownTo == 0 {
+			_, _ = fmt.Fprintf(b, "@@ line %d @@\n", i+1)
+			shownTo = from
+		}
+		for ; shownTo < i; shownTo++ {
+			_, _ = fmt.Fprintf(b, " %s\n", shortened(before[shownTo], 0))
+		}
+		at := 0 // where the two begin to differ
+		for at < len(before[i]) && at < len(after[i]) && before[i][at] == after[i][at] {
+			at++
+		}
+		_, _ = fmt.Fprintf(b, "%s\n%s\n", paint.Old("-"+shortened(before[i], at)), paint.New("+"+shortened(after[i], at)))
+		shownTo = i + 1
+	}
+}
+
+// shortened returns a line as a person can read it: some of it, where it is long.
+func shortened(line []byte, at int) string {
+	text := strings.TrimSuffix(string(line), "\r")
+	if len(text) <= longLine {
+		return address.Printable(text)
+	}
+	from := max(0, at-longLine/3)
+	to := min(len(text), from+longLine)
+	short := strings.ToValidUTF8(text[from:to], "")
+	if from > 0 {
+		short = "..." + short
+	}
+	if to < len(text) {
+		short += "..."
+	}
+	return address.Printable(short)
+}

@@ -1,0 +1,194 @@
+package relink
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"net/url"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/page"
+)
+
+// Document is a file with what becomes of its links.
+type Document struct {
+	Path    string
+	Form    Form
+	Before  []byte
+	After   []byte // Before itself where nothing changes
+	Links   []Link
+	Problem string // why it is left alone
+}
+
+// Changed reports whether a link of the document changes.
+func (d *Document) Changed() bool { return !bytes.Equal(d.Before, d.After) }
+
+// MaxFile is how many bytes a file may have; a longer one is named and left alone.
+const MaxFile = 64 << 20
+
+// ParseSource reads FORM:PATH, or a path whose form shows in its name or its content.
+func ParseSource(s string) (form Form, file string) {
+	before, after, ok := strings.Cut(s, ":")
+	if ok && slices.Contains(Forms(), Form(before)) {
+		return Form(before), after
+	}
+	return "", s
+}
+
+// Files calls each with every file of a path, in the order of their names. base is the address at which the path stands:
+// of a folder, or of a file; nil where nobody said. form is empty where each file shows its own.
+func (l *Linker) Files(name string, form Form, base *address.Address, each func(Document) error) error {
+	info, err := os.Stat(name)
+	if err != nil {
+		return err
+	}
+	if !info.IsDir() {
+		folder, err := os.OpenRoot(filepath.Dir(name))
+		if err != nil {
+			return err
+		}
+		defer func() { _ = folder.Close() }()
+		d, ok, err := l.file(folder, filepath.Base(name), name, form, base)
+		if err != nil || !ok {
+			return err
+		}
+		return each(d)
+	}
+	folder, err := os.OpenRoot(name) // what lies outside can't be reached through it
+	if err != nil {
+		return err
+	}
+	defer func() { _ = folder.Close() }()
+	return fs.WalkDir(folder.FS(), ".", func(file string, entry fs.DirEntry, err error) error {
+		shown := filepath.Join(name, filepath.FromSlash(file))
+		switch {
+		case err != nil:
+			return each(Document{Path: shown, Problem: reason(err)})
+		case entry.IsDir():
+			if strings.HasPrefix(entry.Name(), ".") && file != "." {
+				return fs.SkipDir
+			}
+			return nil
+		case entry.Type()&fs.ModeSymlink != 0:
+			return each(Document{Path: shown, Problem: "a symbolic link, which is not followed"})
+		case !entry.Type().IsRegular(), strings.HasSuffix(file, ".bak"):
+			return nil
+		}
+		var at *address.Address
+		if base != nil {
+			a := *base
+			if a.Path, err = address.Path(path.Join(base.Path, (&url.URL{Path: file}).EscapedPath())); err != nil {
+				return each(Document{Path: shown, Problem: "its name makes no address: " + err.Error()})
+			}
+			a.Query = ""
+			at = &a
+		}
+		d, ok, err := l.file(folder, file, shown, form, at)
+		if err != nil {
+			return each(Document{Path: shown, Problem: reason(err)})
+		}
+		if !ok {
+			return nil
+		}
+		return each(d)
+	})
+}
+
+// reason is an error without the name of the file.
+func reason(err error) string {
+	var of *fs.PathError
+	if errors.As(err, &of) {
+		return of.Err.Error()
+	}
+	return err.Error()
+}
+
+// file reads a file of a folder; false where it holds no text.
+func (l *Linker) file(folder *os.Root, file, shown string, form Form, at *address.Address) (Document, bool, error) {
+	d := Document{Path: shown}
+	f, err := folder.Open(file)
+	if err != nil {
+		return d, false, err
+	}
+	defer func() { _ = f.Close() }()
+	d.Before, err = io.ReadAll(io.LimitReader(f, MaxFile+1))
+	if err != nil {
+		return d, false, err
+	}
+	if d.Form = form; form == "" {
+		if d.Form = formOf(file, d.Before); d.Form == "" {
+			return d, false, nil
+		}
+	}
+	if len(d.Before) > MaxFile {
+		d.After, d.Problem = d.Before, fmt.Sprintf("it has more than %d MiB", MaxFile>>20)
+		return d, true, nil
+	}
+	d.After, d.Links = l.Relink(d.Before, d.Form, l.placed(d, at))
+	return d, true, nil
+}
+
+// placed returns where a document stands: where somebody said, else where it says itself.
+func (l *Linker) placed(d Document, at *address.Address) Place {
+	if at != nil {
+		return l.Place(*at)
+	}
+	if d.Form == HTML {
+		if own := page.Parse(d.Before, "").Canonical(); own != "" {
+			if a, err := address.Parse(own); err == nil {
+				return l.Place(bare(a))
+			}
+		}
+	}
+	return Place{base: l.plan.Site.Origin, to: l.plan.Site.Origin, nowhere: true}
+}
+
+// formOf tells the form of a file by its name, else by its content; empty where it holds no text.
+func formOf(name string, text []byte) Form {
+	sample := text[:min(len(text), 8<<10)]
+	if bytes.IndexByte(sample, 0) >= 0 && !isUTF16(sample) {
+		return ""
+	}
+	switch strings.ToLower(path.Ext(name)) {
+	case ".html", ".htm", ".xhtml", ".php", ".tpl", ".twig":
+		return HTML
+	case ".css", ".scss":
+		return CSS
+	case ".json", ".jsonld", ".webmanifest", ".map":
+		return JSON
+	case ".xml", ".rss", ".atom", ".svg":
+		return XML
+	case ".md", ".markdown":
+		return Markdown
+	case ".sql":
+		return SQL
+	case ".js", ".mjs", ".txt", ".ts":
+		return Text
+	}
+	start := bytes.TrimLeft(bytes.TrimPrefix(sample, []byte("\ufeff")), " \t\r\n")
+	switch {
+	case bytes.HasPrefix(start, []byte("<?xml")):
+		return XML
+	case bytes.HasPrefix(start, []byte("<")):
+		return HTML
+	case bytes.HasPrefix(start, []byte("{")), bytes.HasPrefix(start, []byte("[")):
+		return JSON
+	case isSerialised(bytes.TrimSpace(text)):
+		return PHP
+	case bytes.Contains(sample, []byte(" dump")) && bytes.HasPrefix(start, []byte("-")),
+		bytes.Contains(sample, []byte("INSERT INTO")), bytes.Contains(sample, []byte("CREATE TABLE")):
+		return SQL
+	}
+	return Text
+}
+
+func isUTF16(b []byte) bool {
+	return bytes.HasPrefix(b, []byte("\xff\xfe")) || bytes.HasPrefix(b, []byte("\xfe\xff"))
+}
