@@ -69,6 +69,9 @@ func TestJSONIsAsDocumented(t *testing.T) {
 			"https://skerrywick.example/old/seabirds.htm,404,3,0,2026-11-23,https://a.example/ 3\n"+
 			"https://skerrywick.example/summer,404,5,0,,\nhttps://skerrywick.example/lost/a,404,2,0,,\n"))
 	demotest.Write(t, filepath.Join(dir, "patterns.csv"), []byte("from,to,status\n/lost/{x},/nowhere/{x},301\n"))
+	require.NoError(t, os.Mkdir(filepath.Join(dir, "content"), 0o755))
+	demotest.Write(t, filepath.Join(dir, "content", "a.html"),
+		[]byte(`<a href="http://www.skerrywick.example/contact"><a href="http://www.skerrywick.example/index.php?item=214&amp;lang=de&amp;sec=route">`))
 	demotest.Write(t, filepath.Join(dir, "more.csv"), []byte("from,to,status\n/more.htm,contact@en,301\n"))
 	demotest.Write(t, filepath.Join(dir, demo.IslandGuide), demotest.File(t, demo.IslandGuide))
 	gathered := t.TempDir()
@@ -97,6 +100,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		{"pair", "pair " + dir + "/" + demo.IslandGuide + " " + dir},
 		{"trace", "trace --explain --project " + dir +
 			" /routes?sid=1 /contact nonsense http://other.example/ /index.php?item=999"},
+		{"relink", "relink --project " + dir + " " + dir + "/content"},
 		{"emit", "emit nginx --project " + dir + " --directory " + dir + "/out"},
 		{"probe", "probe --project " + dir + live + " --save monday --copy https://" + demo.CopyHost + "/"},
 		{"probe", "probe redirects --project " + dir + " --at 127.0.0.1:1,1"},
