@@ -14,6 +14,7 @@ func (f *finder) html() {
 	scan := markup.New(f.text)
 	based := false
 	script := Form("") // of the script or style that is open
+	tag, names := tag{text: f.text}, smallNames{}
 	for {
 		switch t := scan.Next(); t.Kind {
 		case markup.End:
@@ -25,37 +26,71 @@ func (f *finder) html() {
 				f.in(t.From, plainLayer(f.text[t.From:t.To]), script)
 			}
 		case markup.StartTag:
-			element := string(t.Name)
-			attributes := map[string]markup.Attribute{}
-			var names []string // in their order, each once
+			tag.element, tag.attributes = t.Name, tag.attributes[:0]
 			for a := range scan.Attributes() {
-				name := strings.ToLower(string(a.Name))
-				if _, twice := attributes[name]; !twice && a.To > 0 {
-					attributes[name] = a
-					names = append(names, name)
+				if name := names.small(a.Name); a.To > 0 && !tag.has(name) {
+					tag.attributes = append(tag.attributes, named{name, a})
 				}
 			}
-			said := func(name string) string {
-				a := attributes[name]
-				return strings.ToLower(strings.TrimSpace(string(markup.Unescaped(f.text[a.From:a.To]))))
+			for _, a := range tag.attributes {
+				f.attribute(&tag, a.name, a.From, a.To)
 			}
-			for _, name := range names {
-				a := attributes[name]
-				f.attribute(element, name, a.From, references(f.text[a.From:a.To]), said)
-			}
-			switch element {
+			switch string(t.Name) {
 			case "base":
-				if a, ok := attributes["href"]; ok && !based {
+				if tag.has("href") && !based {
 					based = true
-					f.rebase(string(markup.Unescaped(f.text[a.From:a.To])))
+					f.rebase(tag.said("href"))
 				}
 			case "style":
 				script = CSS
 			case "script":
-				script = scriptForm(said("type"))
+				script = scriptForm(strings.ToLower(tag.said("type")))
 			}
 		}
 	}
+}
+
+// tag is a tag that is being read.
+type tag struct {
+	text       []byte
+	element    []byte
+	attributes []named
+}
+
+type named struct {
+	name string // in small letters
+	markup.Attribute
+}
+
+func (t *tag) has(name string) bool {
+	return slices.ContainsFunc(t.attributes, func(a named) bool { return a.name == name })
+}
+
+// said returns the value of an attribute as it is meant.
+func (t *tag) said(name string) string {
+	for _, a := range t.attributes {
+		if a.name == name {
+			return strings.TrimSpace(string(markup.Unescaped(t.text[a.From:a.To])))
+		}
+	}
+	return ""
+}
+
+// smallNames are names in small letters, by how they are written: each is made once.
+type smallNames map[string]string
+
+// maxNames bounds how many names are kept.
+const maxNames = 1000
+
+func (n smallNames) small(name []byte) string {
+	small, ok := n[string(name)]
+	if !ok {
+		small = strings.ToLower(string(name))
+		if len(n) < maxNames {
+			n[string(name)] = small
+		}
+	}
+	return small
 }
 
 // rebase makes links relative to what a base element names.
@@ -76,12 +111,17 @@ func scriptForm(kind string) Form {
 }
 
 // attribute looks for links in the value of an attribute.
-func (f *finder) attribute(element, name string, from int, l layer, said func(string) string) {
+func (f *finder) attribute(t *tag, name string, from, to int) {
+	switch name {
+	case "class", "id", "alt", "title", "width", "height", "name", "type", "rel", "lang":
+		return // most attributes
+	}
+	l := references(f.text[from:to])
 	switch name {
 	case "href", "src", "poster", "action", "formaction", "cite", "manifest", "background", "longdesc", "xlink:href":
 		f.address(from, l)
 	case "data":
-		if element == "object" {
+		if string(t.element) == "object" {
 			f.address(from, l)
 		}
 	case "ping":
@@ -93,7 +133,7 @@ func (f *finder) attribute(element, name string, from int, l layer, said func(st
 	case "srcdoc":
 		f.in(from, l, HTML)
 	case "content":
-		if element == "meta" && said("http-equiv") == "refresh" {
+		if string(t.element) == "meta" && strings.EqualFold(t.said("http-equiv"), "refresh") {
 			f.refresh(from, l)
 			return
 		}

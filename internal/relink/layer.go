@@ -1,6 +1,7 @@
 package relink
 
 import (
+	"bytes"
 	"encoding/binary"
 	"sort"
 	"strconv"
@@ -157,9 +158,11 @@ func references(b []byte) layer {
 	d := decoder{from: b}
 	bare := false
 	for i := 0; i < len(b); i++ {
-		if b[i] != '&' {
-			continue
+		n := bytes.IndexByte(b[i:], '&')
+		if n < 0 {
+			break
 		}
+		i += n
 		end := i + 1
 		for end < len(b) && end-i < 34 && (isAlphanumeric(b[end]) || b[end] == '#') {
 			end++
@@ -185,7 +188,12 @@ func references(b []byte) layer {
 	if bare {
 		amp = "&"
 	}
-	return d.layer(strings.NewReplacer("&", amp, "<", "&lt;", ">", "&gt;", `"`, "&quot;", "'", "&#39;").Replace)
+	return d.layer(func(s string) string {
+		if !strings.ContainsAny(s, `&<>"'`) {
+			return s
+		}
+		return strings.NewReplacer("&", amp, "<", "&lt;", ">", "&gt;", `"`, "&quot;", "'", "&#39;").Replace(s)
+	})
 }
 
 func isAlphanumeric(c byte) bool { return c-'0' < 10 || (c|0x20)-'a' < 26 }
