@@ -65,7 +65,7 @@ func (a *app) demo(ctx context.Context, keep string, hold bool) (err error) {
 	defer func() { err = errors.Join(err, os.Chdir(back)) }()
 	t := &tour{app: a, ctx: ctx}
 	defer func() { err = errors.Join(err, t.close()) }()
-	for _, step := range []func() error{t.start, t.takeStock, t.mend, t.askOld, t.design, t.guide, t.emit, t.check,
+	for _, step := range []func() error{t.start, t.takeStock, t.mend, t.askOld, t.design, t.guide, t.relink, t.emit, t.check,
 		t.neglect} {
 		if err := step(); err != nil {
 			return err
@@ -312,6 +312,20 @@ func (t *tour) guide() error {
 		return err
 	}
 	return t.run("redirects coverage --sample 3", "", exitFine)
+}
+
+// relink brings the links of the site's content to the new addresses.
+func (t *tour) relink() error {
+	t.tell("The site's own pages, and the dump of its database, still link to the old addresses.")
+	if err := demo.CopyContent("."); err != nil {
+		return unfinished{err}
+	}
+	for _, command := range []string{"relink content", "relink content --write --quiet", "relink content --check"} {
+		if err := t.run(command, "", exitFine); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (t *tour) emit() error {

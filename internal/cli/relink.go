@@ -163,7 +163,7 @@ func (r *relinking) document(d relink.Document) error {
 	r.changed++
 	r.documents = append(r.documents, item)
 	if !r.write {
-		writeDifference(&r.differences, r.paint, d)
+		writeDifference(&r.differences, r.paint, bool(r.paint) || term.IsTerminal(r.stdout), d)
 		return nil
 	}
 	if _, err := r.journal.Write(d); err != nil {
@@ -295,42 +295,71 @@ func (r *relinking) takeBack(journal string) error {
 
 // The parts of a difference.
 const (
-	aroundLine = 2   // lines around a change that stay
-	longLine   = 300 // bytes of a line that are shown
+	aroundLine = 3   // lines around a change that stay
+	longLine   = 300 // bytes of a line that a person is shown
 )
 
-// writeDifference writes the lines of a file that change, as a unified difference does.
-func writeDifference(b *bytes.Buffer, paint term.Paint, d relink.Document) {
-	before, after := bytes.Split(d.Before, []byte("\n")), bytes.Split(d.After, []byte("\n"))
+// writeDifference writes the lines of a file that change as a unified difference. A person is shown some of a long
+// line, and no control characters.
+//
+//	--- content/site.css
+//	+++ content/site.css
+//	@@ -1,2 +1,2 @@
+//	-body { background: url("/old.png") }
+//	+body { background: url("/new.png") }
+//	 p { margin: 0 }
+func writeDifference(b *bytes.Buffer, paint term.Paint, person bool, d relink.Document) {
+	before, after := bytes.SplitAfter(d.Before, []byte("\n")), bytes.SplitAfter(d.After, []byte("\n"))
+	if last := len(before) - 1; len(before) == len(after) && len(before[last]) == 0 && len(after[last]) == 0 {
+		before, after = before[:last], after[:last]
+	}
 	_, _ = fmt.Fprintf(b, "%s\n%s\n", paint.Bold("--- "+d.Path), paint.Bold("+++ "+d.Path))
 	if len(before) != len(after) {
 		_, _ = fmt.Fprintln(b, "its lines change")
 		return
 	}
-	shownTo := 0
-	for i := range before {
+	put := func(mark string, line []byte, at int, color func(string) string) {
+		text := mark + string(bytes.TrimSuffix(line, []byte("\n")))
+		if person {
+			text = mark + shortened(line, at)
+		}
+		_, _ = fmt.Fprintln(b, color(text))
+		if !bytes.HasSuffix(line, []byte("\n")) {
+			_, _ = fmt.Fprintln(b, `\ No newline at end of file`)
+		}
+	}
+	plain := func(s string) string { return s }
+	for i := 0; i < len(before); i++ {
 		if bytes.Equal(before[i], after[i]) {
 			continue
 		}
-		if from := max(shownTo, i-aroundLine); from > shownTo || shownTo == 0 {
-			_, _ = fmt.Fprintf(b, "@@ line %d @@\n", i+1)
-			shownTo = from
+		from, last := max(0, i-aroundLine), i
+		for j := i; j < min(len(before), last+2*aroundLine+1); j++ {
+			if !bytes.Equal(before[j], after[j]) {
+				last = j
+			}
 		}
-		for ; shownTo < i; shownTo++ {
-			_, _ = fmt.Fprintf(b, " %s\n", shortened(before[shownTo], 0))
+		to := min(len(before), last+aroundLine+1)
+		_, _ = fmt.Fprintf(b, "@@ -%d,%d +%d,%d @@\n", from+1, to-from, from+1, to-from)
+		for j := from; j < to; j++ {
+			if bytes.Equal(before[j], after[j]) {
+				put(" ", before[j], 0, plain)
+				continue
+			}
+			at := 0 // where the two begin to differ
+			for at < len(before[j]) && at < len(after[j]) && before[j][at] == after[j][at] {
+				at++
+			}
+			put("-", before[j], at, paint.Old)
+			put("+", after[j], at, paint.New)
 		}
-		at := 0 // where the two begin to differ
-		for at < len(before[i]) && at < len(after[i]) && before[i][at] == after[i][at] {
-			at++
-		}
-		_, _ = fmt.Fprintf(b, "%s\n%s\n", paint.Old("-"+shortened(before[i], at)), paint.New("+"+shortened(after[i], at)))
-		shownTo = i + 1
+		i = to - 1
 	}
 }
 
 // shortened returns a line as a person can read it: some of it, where it is long.
 func shortened(line []byte, at int) string {
-	text := strings.TrimSuffix(string(line), "\r")
+	text := strings.TrimRight(string(line), "\r\n")
 	if len(text) <= longLine {
 		return address.Printable(text)
 	}

@@ -43,14 +43,23 @@ func File(name string) ([]byte, error) { return files.ReadFile("data/" + name) }
 // table, a feed, a sitemap, a log, pages, of every form that is read.
 const Sources = "sources"
 
+// Content is the folder of the demo with what the site shows, as it was before the move: pages, a style, a menu, a
+// dump of the content system's database. Their links are the old ones.
+const Content = "content"
+
 // CopySources writes the folder Sources into another folder.
-func CopySources(dir string) error {
-	folder, err := fs.Sub(files, "data/"+Sources)
+func CopySources(dir string) error { return copyFolder(dir, Sources) }
+
+// CopyContent writes the folder Content into another folder.
+func CopyContent(dir string) error { return copyFolder(dir, Content) }
+
+func copyFolder(dir, name string) error {
+	folder, err := fs.Sub(files, "data/"+name)
 	if err != nil {
 		return err
 	}
-	if err := os.CopyFS(dir+"/"+Sources, folder); err != nil {
-		return fmt.Errorf("copying the demo's sources: %w", err)
+	if err := os.CopyFS(dir+"/"+name, folder); err != nil {
+		return fmt.Errorf("copying the demo's %s: %w", name, err)
 	}
 	return nil
 }
