@@ -254,6 +254,9 @@ func (r *relinking) tell() error {
 	}
 	out.shown = firstOfEach(r.found, false)
 	if r.format == "table" && !r.quiet {
+		if r.differences.Len() > 0 {
+			r.differences.WriteByte('\n')
+		}
 		if _, err := io.Copy(r.stdout, &r.differences); err != nil {
 			return unfinished{err}
 		}
@@ -318,17 +321,17 @@ func writeDifference(b *bytes.Buffer, paint term.Paint, person bool, d relink.Do
 		_, _ = fmt.Fprintln(b, "its lines change")
 		return
 	}
-	put := func(mark string, line []byte, at int, color func(string) string) {
-		text := mark + string(bytes.TrimSuffix(line, []byte("\n")))
+	put := func(mark string, line []byte, from, to int, color func(string, bool) string) {
+		parts := [3]string{mark + string(line[:from]), string(line[from:to]), strings.TrimSuffix(string(line[to:]), "\n")}
 		if person {
-			text = mark + shortened(line, at)
+			parts = shortened(mark, line, from, to)
 		}
-		_, _ = fmt.Fprintln(b, color(text))
+		_, _ = fmt.Fprintln(b, color(parts[0], false)+color(parts[1], true)+color(parts[2], false))
 		if !bytes.HasSuffix(line, []byte("\n")) {
 			_, _ = fmt.Fprintln(b, `\ No newline at end of file`)
 		}
 	}
-	plain := func(s string) string { return s }
+	plain := func(s string, _ bool) string { return s }
 	for i := 0; i < len(before); i++ {
 		if bytes.Equal(before[i], after[i]) {
 			continue
@@ -343,34 +346,44 @@ func writeDifference(b *bytes.Buffer, paint term.Paint, person bool, d relink.Do
 		_, _ = fmt.Fprintf(b, "@@ -%d,%d +%d,%d @@\n", from+1, to-from, from+1, to-from)
 		for j := from; j < to; j++ {
 			if bytes.Equal(before[j], after[j]) {
-				put(" ", before[j], 0, plain)
+				put(" ", before[j], 0, 0, plain)
 				continue
 			}
-			at := 0 // where the two begin to differ
-			for at < len(before[j]) && at < len(after[j]) && before[j][at] == after[j][at] {
-				at++
+			first, last := 0, 0 // how much of their beginnings and ends is the same
+			for first < len(before[j]) && first < len(after[j]) && before[j][first] == after[j][first] {
+				first++
 			}
-			put("-", before[j], at, paint.Old)
-			put("+", after[j], at, paint.New)
+			for last < len(before[j])-first && last < len(after[j])-first &&
+				before[j][len(before[j])-1-last] == after[j][len(after[j])-1-last] {
+				last++
+			}
+			put("-", before[j], first, len(before[j])-last, paint.Old)
+			put("+", after[j], first, len(after[j])-last, paint.New)
 		}
 		i = to - 1
 	}
 }
 
-// shortened returns a line as a person can read it: some of it, where it is long.
-func shortened(line []byte, at int) string {
-	text := strings.TrimRight(string(line), "\r\n")
-	if len(text) <= longLine {
-		return address.Printable(text)
+// shortened returns a line as a person can read it: what is before, in and behind a part of it, and not all of it where
+// it is long.
+func shortened(mark string, line []byte, from, to int) [3]string {
+	begin, end := 0, len(bytes.TrimRight(line, "\r\n"))
+	from, to = min(from, end), min(to, end)
+	before, behind := mark, ""
+	if end > longLine {
+		begin = max(0, from-longLine/3)
+		end = min(end, max(to, begin+longLine))
+		if end-begin > 2*longLine { // what changes is long itself
+			end = begin + 2*longLine
+			to = min(to, end)
+		}
+		if begin > 0 {
+			before += "..."
+		}
+		if end < len(bytes.TrimRight(line, "\r\n")) {
+			behind = "..."
+		}
 	}
-	from := max(0, at-longLine/3)
-	to := min(len(text), from+longLine)
-	short := strings.ToValidUTF8(text[from:to], "")
-	if from > 0 {
-		short = "..." + short
-	}
-	if to < len(text) {
-		short += "..."
-	}
-	return address.Printable(short)
+	shown := func(b []byte) string { return address.Printable(strings.ToValidUTF8(string(b), "")) }
+	return [3]string{before + shown(line[begin:from]), shown(line[from:to]), shown(line[to:end]) + behind}
 }

@@ -36,11 +36,21 @@ func (p Paint) with(code, s string) string {
 // Bold returns s in bold.
 func (p Paint) Bold(s string) string { return p.with("1", s) }
 
-// Old returns a text as what is taken away.
-func (p Paint) Old(s string) string { return p.with("31", s) }
+// Old returns a text as what is taken away; marked is the part of it that matters.
+func (p Paint) Old(s string, marked bool) string { return p.part("31", s, marked) }
 
-// New returns a text as what takes its place.
-func (p Paint) New(s string) string { return p.with("32", s) }
+// New returns a text as what takes its place; marked is the part of it that matters.
+func (p Paint) New(s string, marked bool) string { return p.part("32", s, marked) }
+
+func (p Paint) part(code, s string, marked bool) string {
+	if s == "" {
+		return ""
+	}
+	if marked {
+		code = "1;4;" + code
+	}
+	return p.with(code, s)
+}
 
 // Dim returns s in a quieter colour.
 func (p Paint) Dim(s string) string { return p.with("2", s) }
