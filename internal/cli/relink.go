@@ -157,6 +157,9 @@ func (r *relinking) document(d relink.Document) error {
 		r.swaps[swap{link.From, link.To}]++
 		item.Changes = append(item.Changes, linkChanged{link.Line, link.Column, link.From, link.To, link.Reason})
 	}
+	if d.More > 0 {
+		r.left(d, fmt.Sprintf("told of in part: the figures leave out %d links", d.More))
+	}
 	if !d.Changed() {
 		return nil
 	}
@@ -176,7 +179,7 @@ func (r *relinking) document(d relink.Document) error {
 
 func (r *relinking) left(d relink.Document, what string) {
 	severity := finding.Error
-	if strings.Contains(what, "symbolic link") {
+	if strings.Contains(what, "symbolic link") || d.More > 0 {
 		severity = finding.Note
 	}
 	r.found = append(r.found, finding.Finding{Code: finding.FileLeft, Severity: severity,
@@ -209,6 +212,9 @@ func (r *relinking) stays(d relink.Document, link relink.Link) {
 			"a serialised value here isn't as PHP writes it, and stays", "mend its lengths")
 	case relink.Endless:
 		r.add(finding.LinkUnknown, finding.Warning, d, link, shown+" leads round in a circle", "mend the plan")
+	case relink.TooLong:
+		r.add(finding.FileLeft, finding.Warning, d, link, fmt.Sprintf("a text here has more than %d MiB, and stays",
+			relink.MaxFile>>20), "")
 	default:
 		r.add(finding.FileLeft, finding.Warning, d, link, "the new address of "+shown+" can't be written here", "")
 	}
@@ -317,8 +323,8 @@ func writeDifference(b *bytes.Buffer, paint term.Paint, person bool, d relink.Do
 		before, after = before[:last], after[:last]
 	}
 	_, _ = fmt.Fprintf(b, "%s\n%s\n", paint.Bold("--- "+d.Path), paint.Bold("+++ "+d.Path))
-	if len(before) != len(after) {
-		_, _ = fmt.Fprintln(b, "its lines change")
+	if d.Large || len(before) != len(after) {
+		_, _ = fmt.Fprintln(b, "(too long to be shown line by line)")
 		return
 	}
 	put := func(mark string, line []byte, from, to int, color func(string, bool) string) {

@@ -540,8 +540,8 @@ func (f *finder) destination(i, end int) int {
 	return i
 }
 
-// absolute finds the absolute addresses of the site in a part of the text: http://host/..., //host/... behind a quote, and
-// both with \/ for each slash.
+// absolute finds the absolute addresses of the site in a part of the text: http://host/..., //host/... behind a
+// quote, and both with \/ for each slash.
 func (f *finder) absolute(from, to int) {
 	b := f.text[:to]
 	for i := from; i < to; {
@@ -594,7 +594,8 @@ func (f *finder) begins(from, i int) (int, bool) {
 	return i, i > from && strings.IndexByte(`"'(=`, b[i-1]) >= 0
 }
 
-// ends returns where an absolute address ends whose host begins at i, and whether it is one of the site's that is whole.
+// ends returns where an absolute address ends whose host begins at i, and whether it is one of the site's that is
+// whole.
 func (f *finder) ends(i, to int) (end int, ours bool) {
 	b := f.text
 	end = i

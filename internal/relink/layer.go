@@ -21,8 +21,9 @@ type edit struct {
 	value    *bool // of a serialised value: set when one of its edits can't be, so that none must be
 }
 
-// layer is a text as it is meant, read from bytes in which some characters are written otherwise. It knows where each of
-// its bytes is written, so that an edit of the text becomes an edit of the bytes, and all others stay as they are.
+// layer is a text as it is meant, read from bytes in which some characters are written otherwise. It knows where
+// each of its bytes is written, so that an edit of the text becomes an edit of the bytes, and all others stay as
+// they are.
 //
 //	written  /a?x=1&amp;y=2
 //	text     /a?x=1&y=2        its byte 6, the &, is written at 6 to 11
@@ -43,7 +44,8 @@ func plainLayer(b []byte) layer {
 	return layer{text: b, write: func(s string) string { return s }}
 }
 
-// at returns where a byte of the text is written. It reports false in the midst of a character that is written otherwise.
+// at returns where a byte of the text is written. It reports false in the midst of a character that is written
+// otherwise.
 func (l *layer) at(i int) (int, bool) {
 	n := sort.Search(len(l.jumps), func(n int) bool { return l.jumps[n].text+min(l.jumps[n].width, 1) > i })
 	if n == 0 {
@@ -56,7 +58,8 @@ func (l *layer) at(i int) (int, bool) {
 	return j.bytes + j.length + i - j.text - j.width, true
 }
 
-// out returns the edits of the bytes that some of the text are. A link that can't be written there is told of instead.
+// out returns the edits of the bytes that some of the text are. A link that can't be written there is told of
+// instead.
 func (l *layer) out(edits []edit) []edit {
 	for i := range edits {
 		e := &edits[i]
@@ -152,8 +155,8 @@ func wide(b []byte) layer {
 	})
 }
 
-// references returns a text of HTML or XML as it is meant: character references stand for characters. New text has &amp;
-// for &, unless the text has a bare one where an address has its parameters.
+// references returns a text of HTML or XML as it is meant: character references stand for characters. New text has
+// &amp; for &, unless the text has a bare one where an address has its parameters.
 func references(b []byte) layer {
 	d := decoder{from: b}
 	bare := false
@@ -198,8 +201,8 @@ func references(b []byte) layer {
 
 func isAlphanumeric(c byte) bool { return c-'0' < 10 || (c|0x20)-'a' < 26 }
 
-// escapes returns the text of a string in JSON or JavaScript, without its quotes: \/ and \u0026 stand for characters. A
-// new slash or & is written as the others are.
+// escapes returns the text of a string in JSON or JavaScript, without its quotes: \/ and \u0026 stand for
+// characters. A new slash or & is written as the others are.
 func escapes(b []byte) layer {
 	d := decoder{from: b}
 	slash, ampersand := false, ""

@@ -21,6 +21,7 @@ const (
 	Endless    Reason = "endless"    // the plan contradicts itself there: the link stays
 	Unplaced   Reason = "unplaced"   // a relative link of a document of which nobody knows where it stands
 	Broken     Reason = "broken"     // a serialised value isn't as PHP writes it: it stays
+	TooLong    Reason = "too-long"   // a string literal is longer than what is read: it stays
 	Unwritable Reason = "unwritable" // the new address can't be written there: the link stays
 )
 
@@ -163,8 +164,8 @@ func (l *linker) link(text string, at Place) (to string, reason Reason, unknown,
 	return l.written(text, a, d.to, at), d.reason, d.unknown, true
 }
 
-// mayLead reports whether a link may lead to a page: it isn't empty, it doesn't stay on its page, and it has no scheme
-// but http or https.
+// mayLead reports whether a link may lead to a page: it isn't empty, it doesn't stay on its page, and it has no
+// scheme but http or https.
 func mayLead(text string) bool {
 	if text == "" || text[0] == '#' {
 		return false

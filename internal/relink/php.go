@@ -28,8 +28,8 @@ func likeSerialised(text []byte) bool {
 	return bytes.IndexByte(text, '"') > 0 && (last == '}' || last == ';')
 }
 
-// php finds links in the strings of a serialised value, and makes their lengths right. A value in which anything isn't
-// as it should be is left alone.
+// php finds links in the strings of a serialised value, and makes their lengths right. A value in which anything
+// isn't as it should be is left alone.
 //
 //	a:1:{s:4:"link";s:32:"http://skerrywick.example/tides/";}
 func (f *finder) php() {

@@ -1,5 +1,5 @@
-// Package relink brings the links in a site's content to their final addresses: it turns bytes into the same bytes with
-// other addresses, and says what it did. What a link is depends on the form: see Form.
+// Package relink brings the links in a site's content to their final addresses: it turns bytes into the same bytes
+// with other addresses, and says what it did. What a link is depends on the form: see Form.
 //
 //	<a href="http://www.skerrywick.example/index.php?item=214&amp;lang=de">
 //	<a href="https://skerrywick.example/de/routes/kvitsund">
@@ -72,6 +72,12 @@ func (l *Linker) Relink(text []byte, form Form, at Place) ([]byte, []Link) {
 	}
 	edits := whole.out(l.find(whole.text, form, at, 0))
 	slices.SortStableFunc(edits, func(a, b edit) int { return cmp.Or(a.from-b.from, a.to-b.to) })
+	return l.apply(text, edits, &counter{line: 1})
+}
+
+// apply makes the edits, which are in their order.
+func (l *Linker) apply(text []byte, edits []edit, lines *counter) ([]byte, []Link) {
+	lines.text = text
 	end := 0
 	for i := range edits {
 		if e := &edits[i]; !e.tells && e.from < end {
@@ -83,7 +89,6 @@ func (l *Linker) Relink(text []byte, form Form, at Place) ([]byte, []Link) {
 	var out bytes.Buffer
 	var links []Link
 	done := 0
-	lines := counter{text: text, line: 1}
 	for _, e := range edits {
 		if e.value != nil && *e.value {
 			e.keep(Unwritable)

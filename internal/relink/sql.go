@@ -10,9 +10,12 @@ type dialect struct {
 	backslash bool // a backslash takes the next byte along in any string, as in MariaDB and MySQL
 }
 
+// sampleSize is how many bytes of a dump tell its dialect.
+const sampleSize = 64 << 10
+
 // dialectOf tells the dialect of a dump from its beginning.
 func dialectOf(sample []byte) dialect {
-	text := string(sample[:min(len(sample), 64<<10)])
+	text := string(sample[:min(len(sample), sampleSize)])
 	switch {
 	case strings.Contains(text, "PostgreSQL database dump"), strings.Contains(text, "standard_conforming_strings = on"),
 		strings.Contains(text, "BEGIN TRANSACTION;"), strings.Contains(text, "PRAGMA foreign_keys"):
@@ -21,46 +24,99 @@ func dialectOf(sample []byte) dialect {
 	return dialect{backslash: true}
 }
 
-// sql finds links in the string literals of a dump, and in the rows of COPY.
-func (f *finder) sql() {
-	b, d := f.text, dialectOf(f.text)
-	for i := 0; i < len(b); {
-		switch c := b[i]; {
-		case c == '\'':
-			backslash := d.backslash || i > 0 && (b[i-1]|0x20) == 'e' && (i < 2 || !isWord(b[i-2]))
-			end := literal(b, i, backslash)
-			if end >= len(b) {
-				return // it breaks off
-			}
-			if i > 0 && (b[i-1]|0x20) == 'x' && (i < 2 || !isWord(b[i-2])) {
-				i = end + 1 // hexadecimal
-				continue
-			}
-			f.value(i+1, literalText(b[i+1:end], backslash), false)
-			i = end + 1
-		case c == '"' || c == '`':
-			n := bytes.IndexByte(b[i+1:], c)
-			if n < 0 {
-				return
-			}
-			i += n + 2
-		case c == '-' && bytes.HasPrefix(b[i:], []byte("--")), c == '#' && d.backslash:
-			i = behind(b, i, "\n")
-		case c == '/' && bytes.HasPrefix(b[i:], []byte("/*")):
-			i = behind(b, i+2, "*/")
-		case c == '$' && !d.backslash && (i == 0 || !isWord(b[i-1])):
-			i = f.dollar(i)
-		case (c|0x20) == 'c' && !d.backslash && (i == 0 || b[i-1] == '\n') && len(b) > i+5 &&
-			strings.EqualFold(string(b[i:i+5]), "copy "):
-			i = f.copied(i)
-		default:
-			i++
-		}
-	}
+// statements is how far the reading of a dump has come.
+type statements struct {
+	dialect
+	copying bool // rows of COPY follow
 }
 
-// literal returns where a string literal ends that begins at i: at a quote that isn't doubled.
-func literal(b []byte, i int, backslash bool) int {
+// sql finds links in the string literals of a dump, and in the rows of COPY.
+func (f *finder) sql() {
+	f.statements(0, &statements{dialect: dialectOf(f.text)}, true)
+}
+
+// lookAhead is how many bytes tell what begins.
+const lookAhead = 8
+
+// statements reads a dump from i on, and returns how far it came: to the end, or, unless this is the last of the
+// dump, to the beginning of what isn't there to its end.
+func (f *finder) statements(i int, s *statements, last bool) int {
+	b := f.text
+	for i < len(b) {
+		if !last && len(b)-i < lookAhead {
+			return i
+		}
+		end := i + 1 // -1: it isn't there to its end
+		switch c := b[i]; {
+		case s.copying:
+			end = f.row(i, s, last)
+		case c == '\'':
+			end = f.literal(i, s, last)
+		case c == '"' || c == '`':
+			end = ended(b, i+1, string(c))
+		case c == '-' && bytes.HasPrefix(b[i:], []byte("--")), c == '#' && s.backslash:
+			end = ended(b, i, "\n")
+		case c == '/' && bytes.HasPrefix(b[i:], []byte("/*")):
+			end = ended(b, i+2, "*/")
+		case c == '$' && !s.backslash && (i == 0 || !isWord(b[i-1])):
+			end = f.dollar(i, last)
+		case (c|0x20) == 'c' && !s.backslash && (i == 0 || b[i-1] == '\n') && hasPrefixFold(b[i:], "copy "):
+			if line := ended(b, i, "\n"); line > 0 {
+				s.copying = hasSuffixFold(bytes.TrimRight(b[i:line], " \r\n"), "from stdin;")
+				if s.copying {
+					end = line
+				}
+			} else {
+				end = -1
+			}
+		}
+		if end < 0 {
+			if last {
+				return len(b)
+			}
+			return i
+		}
+		i = end
+	}
+	return i
+}
+
+// ended returns where the text goes on behind a mark; -1 where there is none.
+func ended(b []byte, from int, mark string) int {
+	if n := bytes.Index(b[min(from, len(b)):], []byte(mark)); n >= 0 {
+		return from + n + len(mark)
+	}
+	return -1
+}
+
+func hasPrefixFold(b []byte, prefix string) bool {
+	return len(b) >= len(prefix) && strings.EqualFold(string(b[:len(prefix)]), prefix)
+}
+
+func hasSuffixFold(b []byte, suffix string) bool {
+	return len(b) >= len(suffix) && strings.EqualFold(string(b[len(b)-len(suffix):]), suffix)
+}
+
+// literal reads a string literal that begins at i, and returns where the text goes on; -1 where it has no end.
+func (f *finder) literal(i int, s *statements, last bool) int {
+	b := f.text
+	before := byte(0) // the letter of E'' or x''
+	if i > 0 && (i < 2 || !isWord(b[i-2])) {
+		before = b[i-1] | 0x20
+	}
+	backslash := s.backslash || before == 'e'
+	end := literalEnd(b, i, backslash)
+	if end >= len(b) || !last && end+1 == len(b) { // perhaps the quote is doubled
+		return -1
+	}
+	if before != 'x' { // hexadecimal
+		f.value(i+1, literalText(b[i+1:end], backslash), false)
+	}
+	return end + 1
+}
+
+// literalEnd returns where a string literal ends that begins at i: at a quote that isn't doubled.
+func literalEnd(b []byte, i int, backslash bool) int {
 	for j := i + 1; j < len(b); j++ {
 		switch {
 		case b[j] == '\\' && backslash:
@@ -115,54 +171,60 @@ func literalText(b []byte, backslash bool) layer {
 // maxOpen bounds how often the end of a string is looked for in vain.
 const maxOpen = 100
 
-// dollar reads a string between dollar signs, and returns where the text goes on.
+// dollar reads a string between dollar signs, and returns where the text goes on; -1 where it has no end yet.
 //
 //	$body$It's here$body$
-func (f *finder) dollar(i int) int {
+func (f *finder) dollar(i int, last bool) int {
 	b := f.text
 	end := i + 1
 	for end < len(b) && isWord(b[end]) {
 		end++
 	}
-	if end >= len(b) || b[end] != '$' || end > i+1 && b[i+1]-'0' < 10 {
+	switch {
+	case end >= len(b) && !last:
+		return -1
+	case end >= len(b) || b[end] != '$' || end > i+1 && b[i+1]-'0' < 10 || f.open > maxOpen:
 		return i + 1
 	}
 	mark := string(b[i : end+1])
-	if f.open > maxOpen {
-		return i + 1
-	}
-	close := bytes.Index(b[end+1:], []byte(mark))
-	if close < 0 {
+	behind := ended(b, end+1, mark)
+	switch {
+	case behind < 0 && !last:
+		return -1
+	case behind < 0:
 		f.open++
 		return i + 1
 	}
-	f.value(end+1, plainLayer(b[end+1:end+1+close]), false)
-	return end + 1 + close + len(mark)
+	f.value(end+1, plainLayer(b[end+1:behind-len(mark)]), false)
+	return behind
 }
 
-// copied reads the rows of COPY ... FROM stdin, and returns where the text goes on.
-func (f *finder) copied(i int) int {
+// row reads a row of COPY, and returns where the next begins; -1 where it isn't there to its end.
+func (f *finder) row(i int, s *statements, last bool) int {
 	b := f.text
-	line := behind(b, i, "\n")
-	if !strings.HasSuffix(strings.ToLower(strings.TrimRight(string(b[i:line]), " \r\n")), "from stdin;") {
-		return i + 1
-	}
-	for i = line; i < len(b); {
-		end := behind(b, i, "\n")
-		row := bytes.TrimRight(b[i:end], "\r\n")
-		if string(row) == `\.` {
-			return end
+	end := ended(b, i, "\n")
+	if end < 0 {
+		if !last {
+			return -1
 		}
-		for from := i; from <= i+len(row); {
-			to := from + bytes.IndexByte(append(b[from:i+len(row):i+len(row)], '\t'), '\t')
-			if field := b[from:to]; string(field) != `\N` && len(field) > 0 {
-				f.value(from, copiedText(field), false)
-			}
-			from = to + 1
-		}
-		i = end
+		end = len(b)
 	}
-	return len(b)
+	row := bytes.TrimRight(b[i:end], "\r\n")
+	if string(row) == `\.` {
+		s.copying = false
+		return end
+	}
+	for from := i; from <= i+len(row); {
+		to := i + len(row)
+		if n := bytes.IndexByte(b[from:to], '\t'); n >= 0 {
+			to = from + n
+		}
+		if field := b[from:to]; string(field) != `\N` && len(field) > 0 {
+			f.value(from, copiedText(field), false)
+		}
+		from = to + 1
+	}
+	return end
 }
 
 // copiedText returns a field of COPY's text format.

@@ -2,6 +2,8 @@ package relink
 
 import (
 	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -24,14 +26,25 @@ type Document struct {
 	Before  []byte
 	After   []byte // Before itself where nothing changes
 	Links   []Link
+	More    int    // further links of which there is something to say, where there are very many
 	Problem string // why it is left alone
+
+	Large  bool                                     // it is too long to be held: Before and After are empty
+	sums   [2]string                                // of both, where it is
+	relink func(to io.Writer, from io.Reader) error // does it again
 }
 
 // Changed reports whether a link of the document changes.
-func (d *Document) Changed() bool { return !bytes.Equal(d.Before, d.After) }
+func (d *Document) Changed() bool {
+	return d.sums[0] != d.sums[1] || !bytes.Equal(d.Before, d.After)
+}
 
-// MaxFile is how many bytes a file may have; a longer one is named and left alone.
+// MaxFile is how many bytes of a file are held. A longer one is read piece by piece if it is a dump or a text; else
+// it is named and left alone.
 const MaxFile = 64 << 20
+
+// maxLinks is how many links of a large document are told.
+const maxLinks = 100_000
 
 // ParseSource reads FORM:PATH, or a path whose form shows in its name or its content.
 func ParseSource(s string) (form Form, file string) {
@@ -42,8 +55,8 @@ func ParseSource(s string) (form Form, file string) {
 	return "", s
 }
 
-// Files calls each with every file of a path, in the order of their names. base is the address at which the path stands:
-// of a folder, or of a file; nil where nobody said. form is empty where each file shows its own.
+// Files calls each with every file of a path, in the order of their names. base is the address at which the path
+// stands: of a folder, or of a file; nil where nobody said. form is empty where each file shows its own.
 func (l *Linker) Files(name string, form Form, base *address.Address, each func(Document) error) error {
 	info, err := os.Stat(name)
 	if err != nil {
@@ -118,21 +131,58 @@ func (l *Linker) file(folder *os.Root, file, shown string, form Form, at *addres
 		return d, false, err
 	}
 	defer func() { _ = f.Close() }()
-	d.Before, err = io.ReadAll(io.LimitReader(f, MaxFile+1))
+	info, err := f.Stat()
 	if err != nil {
 		return d, false, err
 	}
-	if d.Form = form; form == "" {
+	if d.Form = form; info.Size() > MaxFile {
+		return l.large(d, f, file, at)
+	}
+	d.Before, err = io.ReadAll(io.LimitReader(f, MaxFile))
+	if err != nil {
+		return d, false, err
+	}
+	if form == "" {
 		if d.Form = formOf(file, d.Before); d.Form == "" {
 			return d, false, nil
 		}
 	}
-	if len(d.Before) > MaxFile {
-		d.After, d.Problem = d.Before, fmt.Sprintf("it has more than %d MiB", MaxFile>>20)
-		return d, true, nil
-	}
 	d.After, d.Links = l.Relink(d.Before, d.Form, l.placed(d, at))
 	return d, true, nil
+}
+
+// large reads a file that is too long to be held.
+func (l *Linker) large(d Document, f io.ReadSeeker, file string, at *address.Address) (Document, bool, error) {
+	if d.Form == "" {
+		sample := make([]byte, 8<<10)
+		if _, err := io.ReadFull(f, sample); err != nil {
+			return d, false, err
+		}
+		if d.Form = formOf(file, sample); d.Form == "" {
+			return d, false, nil
+		}
+		if _, err := f.Seek(0, io.SeekStart); err != nil {
+			return d, false, err
+		}
+	}
+	if d.Form != SQL && d.Form != Text {
+		d.Problem = fmt.Sprintf("it has more than %d MiB", MaxFile>>20)
+		return d, true, nil
+	}
+	d.Large = true
+	place := l.placed(d, at)
+	before, after := sha256.New(), sha256.New()
+	err := l.Stream(after, io.TeeReader(f, before), d.Form, place, func(link Link) {
+		if len(d.Links) < maxLinks {
+			d.Links = append(d.Links, link)
+		} else {
+			d.More++
+		}
+	})
+	d.sums = [2]string{hex.EncodeToString(before.Sum(nil)), hex.EncodeToString(after.Sum(nil))}
+	form := d.Form
+	d.relink = func(to io.Writer, from io.Reader) error { return l.Stream(to, from, form, place, func(Link) {}) }
+	return d, err == nil, err
 }
 
 // placed returns where a document stands: where somebody said, else where it says itself.

@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -51,16 +52,37 @@ func (j *Journal) Write(d Document) (kept string, err error) {
 	if err != nil {
 		return "", err
 	}
+	if d.Large {
+		return j.rewrite(file, d)
+	}
 	if now, err := os.ReadFile(file); err != nil {
 		return "", err
 	} else if !bytes.Equal(now, d.Before) {
-		return "", errors.New("it was changed since it was read")
+		return "", errChanged
 	}
 	if err := j.note(note{Run: j.run(), Path: file, Before: sum(d.Before), After: sum(d.After)}); err != nil {
 		return "", err
 	}
 	kept, _, err = safefile.Write(file, d.After, j.now)
 	return kept, err
+}
+
+var errChanged = errors.New("it was changed since it was read")
+
+// rewrite does the same for a large document.
+func (j *Journal) rewrite(file string, d Document) (kept string, err error) {
+	if err := j.note(note{Run: j.run(), Path: file, Before: d.sums[0], After: d.sums[1]}); err != nil {
+		return "", err
+	}
+	return safefile.Rewrite(file, j.now, func(to io.Writer, old io.Reader) error {
+		before, after := sha256.New(), sha256.New()
+		err := d.relink(io.MultiWriter(to, after), io.TeeReader(old, before))
+		if err == nil && (hex.EncodeToString(before.Sum(nil)) != d.sums[0] ||
+			hex.EncodeToString(after.Sum(nil)) != d.sums[1]) {
+			err = errChanged
+		}
+		return err
+	})
 }
 
 // note appends a line, and waits until it is on the disk.
@@ -80,6 +102,20 @@ func (j *Journal) note(n note) error {
 func sum(b []byte) string {
 	s := sha256.Sum256(b)
 	return hex.EncodeToString(s[:])
+}
+
+// sumOf returns the sum of a file's content.
+func sumOf(file string) (string, error) {
+	f, err := os.Open(file)
+	if err != nil {
+		return "", err
+	}
+	defer func() { _ = f.Close() }()
+	s := sha256.New()
+	if _, err := io.Copy(s, f); err != nil {
+		return "", err
+	}
+	return hex.EncodeToString(s.Sum(nil)), nil
 }
 
 // Restored is a file that Undo looked at.
@@ -135,15 +171,15 @@ func Undo(file string, now time.Time) ([]Restored, error) {
 
 // restore puts a file back; problem says why it stays, changed whether it was another.
 func (n note) restore() (problem string, changed bool) {
-	have, err := os.ReadFile(n.Path)
+	have, err := sumOf(n.Path)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return "it isn't there any more", false
 	case err != nil:
 		return reason(err), false
-	case sum(have) == n.Before:
+	case have == n.Before:
 		return "", false // it was never written, or is put back already
-	case sum(have) != n.After:
+	case have != n.After:
 		return "it was changed since", false
 	}
 	copies, err := filepath.Glob(strings.NewReplacer(`\`, `\\`, "*", `\*`, "?", `\?`, "[", `\[`).Replace(n.Path) +
@@ -152,7 +188,7 @@ func (n note) restore() (problem string, changed bool) {
 		return err.Error(), false
 	}
 	for _, kept := range copies {
-		if old, err := os.ReadFile(kept); err == nil && sum(old) == n.Before {
+		if old, err := sumOf(kept); err == nil && old == n.Before {
 			if err := os.Rename(kept, n.Path); err != nil {
 				return reason(err), false
 			}

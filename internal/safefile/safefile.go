@@ -3,6 +3,7 @@
 package safefile
 
 import (
+	"bufio"
 	"bytes"
 	"errors"
 	"fmt"
@@ -116,6 +117,35 @@ func copyTo(name string, old *os.File) error {
 		return err
 	}
 	return to.CloseAtomicallyReplace()
+}
+
+// Rewrite makes path hold what write makes of what it holds, and keeps that as Write does. Where write fails nothing
+// changes.
+func Rewrite(path string, now time.Time, write func(to io.Writer, old io.Reader) error) (kept string, err error) {
+	old, err := os.Open(path)
+	if err != nil {
+		return "", fmt.Errorf("reading %s before replacing it: %w", path, err)
+	}
+	defer func() { _ = old.Close() }()
+	to, err := renameio.NewPendingFile(path, renameio.WithExistingPermissions())
+	if err != nil {
+		return "", fmt.Errorf("writing %s: %w", path, err)
+	}
+	defer func() { _ = to.Cleanup() }()
+	buffered := bufio.NewWriterSize(to, 256<<10)
+	if err := write(buffered, old); err != nil {
+		return "", err
+	}
+	if err := buffered.Flush(); err != nil {
+		return "", fmt.Errorf("writing %s: %w", path, err)
+	}
+	if kept, err = keep(path, old, now); err != nil {
+		return "", fmt.Errorf("keeping a copy of %s: %w", path, err)
+	}
+	if err := to.CloseAtomicallyReplace(); err != nil {
+		return kept, fmt.Errorf("writing %s: %w", path, err)
+	}
+	return kept, nil
 }
 
 // Replace makes path hold data, without keeping what was there: for files that
