@@ -9,6 +9,7 @@ packages=()
 [ -x /usr/sbin/nginx ] || packages+=(nginx)
 command -v caddy >/dev/null || packages+=(caddy)
 [ -x /usr/sbin/haproxy ] || packages+=(haproxy)
+command -v php >/dev/null || packages+=(php-cli)
 command -v gcc >/dev/null || packages+=(gcc libc6-dev) # for the race detector
 if [ ${#packages[@]} -gt 0 ]; then
 	as_root=()
