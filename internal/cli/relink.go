@@ -25,6 +25,7 @@ type relinking struct {
 	base                  string
 	absolute, root        bool
 	write, undo, check    bool
+	all                   bool
 	journal               *relink.Journal
 	files, changed, links int
 	written               int
@@ -79,6 +80,7 @@ are gone, unknown, or redirected for now are told and stay. See docs/relink.md.`
 	c.Flags().BoolVar(&r.write, "write", false, "write the files")
 	c.Flags().BoolVar(&r.undo, "undo", false, "put back what the last run wrote")
 	c.Flags().BoolVar(&r.check, "check", false, "exit with 1 while there is a link to change")
+	c.Flags().BoolVar(&r.all, "all", false, "print every finding, not five of each kind")
 	return c
 }
 
@@ -121,6 +123,9 @@ func (r *relinking) run(paths []string) error {
 	r.forms, r.reasons, r.swaps = map[relink.Form]int{}, map[relink.Reason]int{}, map[swap]int{}
 	r.paint = r.app.paint(r.stdout)
 	linker := relink.New(p, way)
+	if err := r.journal.Known(linker); err != nil {
+		return unfinished{err}
+	}
 	for _, path := range paths {
 		form, file := relink.ParseSource(path)
 		if err := linker.Files(file, form, base, r.document); err != nil {
@@ -258,7 +263,7 @@ func (r *relinking) tell() error {
 	for _, form := range slices.Sorted(maps.Keys(r.forms)) {
 		out.counts = append(out.counts, count{string(form), "in " + string(form), r.forms[form]})
 	}
-	out.shown = firstOfEach(r.found, false)
+	out.shown = firstOfEach(r.found, r.all)
 	if r.format == "table" && !r.quiet {
 		if r.differences.Len() > 0 {
 			r.differences.WriteByte('\n')

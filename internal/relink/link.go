@@ -120,7 +120,7 @@ func (l *linker) follow(a address.Address) decision {
 		case answer.Outcome == plan.Gone:
 			return decision{to: a, reason: Gone}
 		case answer.Outcome == plan.Unknown && answer.Status == 404:
-			d.unknown = true
+			d.unknown = len(l.plan.Pages.Pages) > 0 // else nobody said which pages there are
 		}
 		return d
 	}

@@ -46,10 +46,11 @@ type Link struct {
 // Linker brings links to where a plan leads. It must not be used by two at a time.
 type Linker struct {
 	*linker
+	written map[string]bool // sums of documents whose links are written for their new places already
 }
 
 // New returns a linker for as long as the plan doesn't change. way says how new links are written.
-func New(p *plan.Plan, way Way) *Linker { return &Linker{newLinker(p, way)} }
+func New(p *plan.Plan, way Way) *Linker { return &Linker{linker: newLinker(p, way)} }
 
 // Place returns where the links of a document stand that is found at an address: relative ones are written for where
 // the plan leads that.

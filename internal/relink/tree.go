@@ -188,7 +188,11 @@ func (l *Linker) large(d Document, f io.ReadSeeker, file string, at *address.Add
 // placed returns where a document stands: where somebody said, else where it says itself.
 func (l *Linker) placed(d Document, at *address.Address) Place {
 	if at != nil {
-		return l.Place(*at)
+		place := l.Place(*at)
+		if place.base != place.to && l.written[sum(d.Before)] {
+			place.base = place.to
+		}
+		return place
 	}
 	if d.Form == HTML {
 		if own := page.Parse(d.Before, "").Canonical(); own != "" {

@@ -165,6 +165,34 @@ func TestWriteAndUndo(t *testing.T) {
 	assert.Equal(t, old["site/a[1].html"], have("site/a[1].html"))
 }
 
+// A document that moves has its relative links written for its new place; a second run knows that.
+func TestASecondRunOverMovedDocuments(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "site/old/tides.html", `<a href="../harbours"><a href="./">`) // it moves to /guides/tides
+	journal := relink.NewJournal(filepath.Join(dir, relink.JournalFile), time.Now())
+	run := func() (texts []string) {
+		l := relink.New(ferries(t), relink.AsWritten)
+		require.NoError(t, journal.Known(l))
+		base, err := address.Parse("https://skerrywick.example/")
+		require.NoError(t, err)
+		require.NoError(t, l.Files(filepath.Join(dir, "site"), "", &base, func(d relink.Document) error {
+			texts = append(texts, string(d.After))
+			if !d.Changed() {
+				return nil
+			}
+			_, err := journal.Write(d)
+			return err
+		}))
+		return texts
+	}
+	first := run()
+	assert.Equal(t, []string{`<a href="../ports"><a href="../old">`}, first)
+	assert.Equal(t, first, run())
+	_, err := relink.Undo(filepath.Join(dir, relink.JournalFile), time.Now())
+	require.NoError(t, err)
+	assert.Equal(t, first, run(), "taken back, it is as new")
+}
+
 func TestWriteLeavesAFileThatChangedMeanwhile(t *testing.T) {
 	dir := t.TempDir()
 	write(t, dir, "a.html", `<a href="/harbours">`)

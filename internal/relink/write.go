@@ -45,6 +45,20 @@ func (j *Journal) run() string { return j.now.UTC().Format(stampForm + ".0000000
 // stampForm is how the names of kept files have the time.
 const stampForm = "2006-01-02T15-04-05"
 
+// Known tells a linker which documents were written by runs before: the relative links of one that moves are written
+// for its new place already, so that a second run changes nothing. Errors are those of the journal's file.
+func (j *Journal) Known(l *Linker) error {
+	open, err := openNotes(j.file)
+	if err != nil {
+		return err
+	}
+	l.written = map[string]bool{}
+	for _, n := range open {
+		l.written[n.After] = true
+	}
+	return nil
+}
+
 // Write writes a document in which links change, and keeps what was there beside it under a dated name, which it
 // returns. A file that isn't as it was read is left alone.
 func (j *Journal) Write(d Document) (kept string, err error) {
@@ -130,20 +144,9 @@ var ErrNothingWritten = errors.New("no run has written anything that could be pu
 // Undo puts back what the last run that a journal notes has written, and wasn't taken back. Files that were changed
 // since stay. Errors are ErrNothingWritten, or those of the journal's file.
 func Undo(file string, now time.Time) ([]Restored, error) {
-	notes, err := readNotes(file)
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil, ErrNothingWritten
-	}
+	open, err := openNotes(file)
 	if err != nil {
 		return nil, err
-	}
-	var open []note // of runs that weren't taken back
-	for _, n := range notes {
-		if !n.Undone {
-			open = append(open, n)
-			continue
-		}
-		open = slices.DeleteFunc(open, func(o note) bool { return o.Run == n.Run })
 	}
 	if len(open) == 0 {
 		return nil, ErrNothingWritten
@@ -196,6 +199,22 @@ func (n note) restore() (problem string, changed bool) {
 		}
 	}
 	return "the copy of it isn't there any more", false
+}
+
+// openNotes returns the notes of runs that weren't taken back; none where there is no journal.
+func openNotes(file string) (open []note, err error) {
+	notes, err := readNotes(file)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	for _, n := range notes {
+		if !n.Undone {
+			open = append(open, n)
+			continue
+		}
+		open = slices.DeleteFunc(open, func(o note) bool { return o.Run == n.Run })
+	}
+	return open, err
 }
 
 func readNotes(file string) (notes []note, err error) {
