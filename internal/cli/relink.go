@@ -162,8 +162,17 @@ func (r *relinking) document(d relink.Document) error {
 		r.swaps[swap{link.From, link.To}]++
 		item.Changes = append(item.Changes, linkChanged{link.Line, link.Column, link.From, link.To, link.Reason})
 	}
-	if d.More > 0 {
-		r.left(d, fmt.Sprintf("told of in part: the figures leave out %d links", d.More))
+	untold := 0
+	for sort, n := range d.More {
+		untold += n
+		r.reasons[sort.Reason] += n
+		if sort.Reason.Changes() {
+			r.forms[sort.Form] += n
+			r.links += n
+		}
+	}
+	if untold > 0 {
+		r.left(d, fmt.Sprintf("told of in part: %d more links are counted only", untold))
 	}
 	if !d.Changed() {
 		return nil
@@ -184,7 +193,7 @@ func (r *relinking) document(d relink.Document) error {
 
 func (r *relinking) left(d relink.Document, what string) {
 	severity := finding.Error
-	if strings.Contains(what, "symbolic link") || d.More > 0 {
+	if strings.Contains(what, "symbolic link") || len(d.More) > 0 {
 		severity = finding.Note
 	}
 	r.found = append(r.found, finding.Finding{Code: finding.FileLeft, Severity: severity,

@@ -26,12 +26,18 @@ type Document struct {
 	Before  []byte
 	After   []byte // Before itself where nothing changes
 	Links   []Link
-	More    int    // further links of which there is something to say, where there are very many
-	Problem string // why it is left alone
+	More    map[Sort]int // further links of which there is something to say, where there are very many
+	Problem string       // why it is left alone
 
 	Large  bool                                     // it is too long to be held: Before and After are empty
 	sums   [2]string                                // of both, where it is
 	relink func(to io.Writer, from io.Reader) error // does it again
+}
+
+// Sort is what links have in common that are only counted.
+type Sort struct {
+	Reason Reason
+	Form   Form
 }
 
 // Changed reports whether a link of the document changes.
@@ -169,14 +175,14 @@ func (l *Linker) large(d Document, f io.ReadSeeker, file string, at *address.Add
 		d.Problem = fmt.Sprintf("it has more than %d MiB", MaxFile>>20)
 		return d, true, nil
 	}
-	d.Large = true
+	d.Large, d.More = true, map[Sort]int{}
 	place := l.placed(d, at)
 	before, after := sha256.New(), sha256.New()
 	err := l.Stream(after, io.TeeReader(f, before), d.Form, place, func(link Link) {
 		if len(d.Links) < maxLinks {
 			d.Links = append(d.Links, link)
 		} else {
-			d.More++
+			d.More[Sort{link.Reason, link.Form}]++
 		}
 	})
 	d.sums = [2]string{hex.EncodeToString(before.Sum(nil)), hex.EncodeToString(after.Sum(nil))}
