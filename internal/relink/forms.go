@@ -115,6 +115,8 @@ func (f *finder) attribute(t *tag, name string, from, to int) {
 	switch name {
 	case "class", "id", "alt", "title", "width", "height", "name", "type", "rel", "lang":
 		return // most attributes
+	case "xmlns", "itemtype", "vocab", "typeof", "datatype", "profile":
+		return // names of vocabularies, which only look like addresses
 	}
 	l := references(f.text[from:to])
 	switch name {
@@ -409,11 +411,11 @@ func (f *finder) xmlTag(i int) int {
 		l := references(b[i+1 : i+1+n])
 		name := strings.TrimRight(string(b[max(0, i-40):i]), "= \t\r\n")
 		name = strings.ToLower(name[strings.LastIndexAny(name, " \t\r\n<")+1:])
-		if isAbsolute(bytes.TrimSpace(l.text)) ||
-			slices.Contains([]string{"href", "src", "xlink:href", "xml:base"}, name) && !strings.HasPrefix(name, "xmlns") {
-			if !strings.HasPrefix(name, "xmlns") {
-				f.address(i+1, l)
-			}
+		switch {
+		case strings.HasPrefix(name, "xmlns"): // the name of a vocabulary, which only looks like an address
+		case isAbsolute(bytes.TrimSpace(l.text)),
+			slices.Contains([]string{"href", "src", "xlink:href", "xml:base"}, name):
+			f.address(i+1, l)
 		}
 		i += n + 2
 	}
