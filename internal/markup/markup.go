@@ -115,7 +115,7 @@ func (s *Scanner) markup() (Kind, []byte) {
 	for i < len(d) && !isSpace(d[i]) && d[i] != '/' && d[i] != '>' {
 		i++
 	}
-	name := bytes.ToLower(d[first:i])
+	name := small(d[first:i])
 	end := tagEnd(d, i)
 	if end < 0 { // the file ends in the tag
 		s.at = len(s.data)
@@ -161,6 +161,16 @@ func tagEnd(d []byte, i int) int {
 		}
 	}
 	return -1
+}
+
+// small returns a name in small letters; itself where it is.
+func small(name []byte) []byte {
+	for _, c := range name {
+		if 'A' <= c && c <= 'Z' || c >= 0x80 {
+			return bytes.ToLower(name)
+		}
+	}
+	return name
 }
 
 // Attribute is an attribute of a tag.

@@ -89,6 +89,9 @@ func (l *Linker) apply(text []byte, edits []edit, lines *counter) ([]byte, []Lin
 	}
 	var out bytes.Buffer
 	var links []Link
+	if len(edits) > 0 {
+		links = make([]Link, 0, len(edits))
+	}
 	done := 0
 	for _, e := range edits {
 		if e.value != nil && *e.value {
@@ -100,6 +103,9 @@ func (l *Linker) apply(text []byte, edits []edit, lines *counter) ([]byte, []Lin
 		}
 		if e.tells {
 			continue
+		}
+		if out.Cap() == 0 {
+			out.Grow(len(text) + len(text)/16)
 		}
 		out.Write(text[done:e.from])
 		out.WriteString(e.text)
