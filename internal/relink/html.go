@@ -1,0 +1,237 @@
+package relink
+
+import (
+	"bytes"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/markup"
+)
+
+// html finds the links in attributes, styles and scripts (HTML, section 4).
+func (f *finder) html() {
+	scan := markup.New(f.text)
+	based := false
+	script := Form("") // of the script or style that is open
+	tag, names := tag{text: f.text}, smallNames{}
+	for {
+		switch t := scan.Next(); t.Kind {
+		case markup.End:
+			return
+		case markup.EndTag:
+			script = ""
+		case markup.Text:
+			if script != "" {
+				f.in(t.From, plainLayer(f.text[t.From:t.To]), script)
+			}
+		case markup.StartTag:
+			tag.element, tag.attributes = t.Name, tag.attributes[:0]
+			for a := range scan.Attributes() {
+				if name := names.small(a.Name); a.To > 0 && !tag.has(name) {
+					tag.attributes = append(tag.attributes, named{name, a})
+				}
+			}
+			for _, a := range tag.attributes {
+				f.attribute(&tag, a.name, a.From, a.To)
+			}
+			switch string(t.Name) {
+			case "base":
+				if tag.has("href") && !based {
+					based = true
+					f.rebase(tag.said("href"))
+				}
+			case "style":
+				script = CSS
+			case "script":
+				script = scriptForm(strings.ToLower(tag.said("type")))
+			}
+		}
+	}
+}
+
+// tag is a tag that is being read.
+type tag struct {
+	text       []byte
+	element    []byte
+	attributes []named
+}
+
+type named struct {
+	name string // in small letters
+	markup.Attribute
+}
+
+func (t *tag) has(name string) bool {
+	return slices.ContainsFunc(t.attributes, func(a named) bool { return a.name == name })
+}
+
+// said returns the value of an attribute as it is meant.
+func (t *tag) said(name string) string {
+	for _, a := range t.attributes {
+		if a.name == name {
+			return strings.TrimSpace(string(markup.Unescaped(t.text[a.From:a.To])))
+		}
+	}
+	return ""
+}
+
+// smallNames are names in small letters, by how they are written: each is made once.
+type smallNames map[string]string
+
+// maxNames bounds how many names are kept.
+const maxNames = 1000
+
+func (n smallNames) small(name []byte) string {
+	small, ok := n[string(name)]
+	if !ok {
+		small = strings.ToLower(string(name))
+		if len(n) < maxNames {
+			n[string(name)] = small
+		}
+	}
+	return small
+}
+
+// rebase makes links relative to what a base element names.
+func (f *finder) rebase(href string) {
+	a, err := address.Reference(f.at.base, strings.TrimSpace(href))
+	if err != nil {
+		return
+	}
+	f.at = f.Place(bare(a))
+}
+
+// scriptForm is the form of a script's text by its type.
+func scriptForm(kind string) Form {
+	if strings.HasSuffix(kind, "json") || kind == "importmap" || kind == "speculationrules" {
+		return JSON
+	}
+	return Text
+}
+
+// attribute looks for links in the value of an attribute.
+func (f *finder) attribute(t *tag, name string, from, to int) {
+	switch name {
+	case "class", "id", "alt", "title", "width", "height", "name", "type", "rel", "lang":
+		return // most attributes
+	case "xmlns", "itemtype", "vocab", "typeof", "datatype", "profile":
+		return // names of vocabularies, which only look like addresses
+	}
+	l := references(f.text[from:to])
+	switch name {
+	case "href", "src", "poster", "action", "formaction", "cite", "manifest", "background", "longdesc", "xlink:href":
+		f.address(from, l)
+	case "data":
+		if string(t.element) == "object" {
+			f.address(from, l)
+		}
+	case "ping":
+		f.list(from, l)
+	case "srcset", "imagesrcset":
+		f.candidates(from, l)
+	case "style":
+		f.in(from, l, CSS)
+	case "srcdoc":
+		f.in(from, l, HTML)
+	case "content":
+		if string(t.element) == "meta" && strings.EqualFold(t.said("http-equiv"), "refresh") {
+			f.refresh(from, l)
+			return
+		}
+		if isAbsolute(bytes.TrimSpace(l.text)) {
+			f.address(from, l)
+		}
+	default:
+		switch text := bytes.TrimSpace(l.text); {
+		case strings.HasPrefix(name, "on"):
+			f.in(from, l, Text)
+		case isAbsolute(text):
+			f.address(from, l)
+		case strings.HasPrefix(name, "data-") && len(text) > 0:
+			f.value(from, l, false)
+		}
+	}
+}
+
+// list takes a layer for addresses with spaces between them.
+func (f *finder) list(from int, l layer) {
+	for i := 0; i < len(l.text); {
+		if isSpace(l.text[i]) {
+			i++
+			continue
+		}
+		end := i
+		for end < len(l.text) && !isSpace(l.text[end]) {
+			end++
+		}
+		f.part(from, l, i, end)
+		i = end
+	}
+}
+
+// part takes a part of a layer for one address.
+func (f *finder) part(from int, l layer, i, end int) {
+	if e, ok := f.edit(l.text[i:end], f.at); ok {
+		e.from, e.to = e.from+i, e.to+i
+		f.take(from, l, []edit{e})
+	}
+}
+
+// candidates reads a set of images (HTML, section 4.8.4.2.1).
+//
+//	/a.jpg 1x, /a-2x.jpg 2x
+func (f *finder) candidates(from int, l layer) {
+	for i := 0; i < len(l.text); {
+		if isSpace(l.text[i]) || l.text[i] == ',' {
+			i++
+			continue
+		}
+		end := i
+		for end < len(l.text) && !isSpace(l.text[end]) {
+			end++
+		}
+		next := end
+		for end > i && l.text[end-1] == ',' {
+			end--
+		}
+		f.part(from, l, i, end)
+		if i = next; end < next {
+			continue
+		}
+		for depth := 0; i < len(l.text) && (l.text[i] != ',' || depth > 0); i++ {
+			switch l.text[i] {
+			case '(':
+				depth++
+			case ')':
+				depth--
+			}
+		}
+	}
+}
+
+// refresh reads where a page sends its visitors after a while: "5; url=/ports".
+func (f *finder) refresh(from int, l layer) {
+	i := bytes.IndexAny(l.text, ";,")
+	if i < 0 {
+		return
+	}
+	rest := string(l.text[i+1:])
+	text := strings.TrimLeft(rest, " \t\r\n\f")
+	if len(text) > 3 && strings.EqualFold(text[:3], "url") {
+		if after := strings.TrimLeft(text[3:], " \t\r\n\f"); strings.HasPrefix(after, "=") {
+			text = strings.TrimLeft(after[1:], " \t\r\n\f")
+		}
+	}
+	start := len(l.text) - len(text)
+	end := len(l.text)
+	if text != "" && (text[0] == '"' || text[0] == '\'') {
+		start++
+		if n := strings.IndexByte(text[1:], text[0]); n >= 0 {
+			end = start + n
+		}
+	}
+	if start < end {
+		f.part(from, l, start, end)
+	}
+}
