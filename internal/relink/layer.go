@@ -240,19 +240,18 @@ func escapes(b []byte) layer {
 
 func leftPad(s string, n int) string { return strings.Repeat("0", max(0, n-len(s))) + s }
 
+// meant returns what a backslash and a character mean: the control character in means at the place that the character
+// has in letters, else the character itself.
+func meant(c byte, letters, means string) string {
+	if i := strings.IndexByte(letters, c); i >= 0 {
+		return means[i : i+1]
+	}
+	return string([]byte{c})
+}
+
 // escape returns what an escape sequence at the beginning of b means, and its length.
 func escape(b []byte) (means string, length int) {
 	switch b[1] {
-	case 'n':
-		return "\n", 2
-	case 'r':
-		return "\r", 2
-	case 't':
-		return "\t", 2
-	case 'b':
-		return "\b", 2
-	case 'f':
-		return "\f", 2
 	case 'x':
 		if n, ok := hexadecimal(b, 2, 2); ok {
 			return string(rune(n)), 4
@@ -270,7 +269,7 @@ func escape(b []byte) (means string, length int) {
 		return string(n), 6
 	}
 	if b[1] < utf8.RuneSelf {
-		return string(b[1:2]), 2
+		return meant(b[1], "nrtbf", "\n\r\t\b\f"), 2
 	}
 	_, size := utf8.DecodeRune(b[1:])
 	return string(b[1 : 1+size]), 1 + size

@@ -5,6 +5,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/plan"
+	"young-compass/internal/resolve"
 )
 
 // Reason says why a link is changed, or what is to be said of one that stays.
@@ -61,6 +62,7 @@ const maxKnown = 1 << 18
 type linker struct {
 	plan     *plan.Plan
 	answerer *plan.Answerer
+	walker   *resolve.Walker
 	way      Way
 	known    map[address.Address]decision
 }
@@ -71,7 +73,7 @@ func newLinker(p *plan.Plan, way Way) *linker {
 		settings.Upkeep = nil
 		p = plan.New(&settings, p.Pages, p.Book, p.Redirects)
 	}
-	return &linker{plan: p, answerer: p.Answerer(), way: way, known: map[address.Address]decision{}}
+	return &linker{plan: p, answerer: p.Answerer(), walker: p.Rules().Walker(), way: way, known: map[address.Address]decision{}}
 }
 
 // decide says where an address leads in the end. The address has no fragment.
@@ -112,7 +114,7 @@ func (l *linker) follow(a address.Address) decision {
 			if next.Fragment == "" {
 				next.Fragment = d.to.Fragment
 			}
-			if d.reason = Redirected; l.spelled(a) == bare(next) {
+			if d.reason = Redirected; l.walker.Spelled(a) == bare(next) {
 				d.reason = Spelled
 			}
 			d.to, d.moved = next, true
@@ -125,11 +127,6 @@ func (l *linker) follow(a address.Address) decision {
 		return d
 	}
 	return decision{to: a, reason: Endless}
-}
-
-// spelled returns what the site's own rules alone make of an address.
-func (l *linker) spelled(a address.Address) address.Address {
-	return l.plan.Rules().Walker().Spelled(a)
 }
 
 func bare(a address.Address) address.Address {

@@ -142,22 +142,7 @@ func literalText(b []byte, backslash bool) layer {
 			d.put(i, i+2, "'")
 			i++
 		case b[i] == '\\' && backslash:
-			means := string(b[i+1 : i+2])
-			switch b[i+1] {
-			case '0':
-				means = "\x00"
-			case 'n':
-				means = "\n"
-			case 'r':
-				means = "\r"
-			case 't':
-				means = "\t"
-			case 'b':
-				means = "\b"
-			case 'Z':
-				means = "\x1a"
-			}
-			d.put(i, i+2, means)
+			d.put(i, i+2, meant(b[i+1], "0nrtbZ", "\x00\n\r\t\b\x1a"))
 			i++
 		}
 	}
@@ -234,22 +219,7 @@ func copiedText(b []byte) layer {
 		if b[i] != '\\' {
 			continue
 		}
-		means := string(b[i+1 : i+2])
-		switch b[i+1] {
-		case 'b':
-			means = "\b"
-		case 'f':
-			means = "\f"
-		case 'n':
-			means = "\n"
-		case 'r':
-			means = "\r"
-		case 't':
-			means = "\t"
-		case 'v':
-			means = "\v"
-		}
-		d.put(i, i+2, means)
+		d.put(i, i+2, meant(b[i+1], "bfnrtv", "\b\f\n\r\t\v"))
 		i++
 	}
 	return d.layer(strings.NewReplacer(`\`, `\\`, "\t", `\t`, "\n", `\n`, "\r", `\r`).Replace)
