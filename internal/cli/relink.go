@@ -2,7 +2,6 @@ package cli
 
 import (
 	"bytes"
-	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -22,24 +21,18 @@ import (
 // relinking is a run of relink: its flags, and what it met.
 type relinking struct {
 	*app
-	base                  string
-	absolute, root        bool
-	write, undo, check    bool
-	all                   bool
-	journal               *relink.Journal
-	files, changed, links int
-	written               int
-	forms                 map[relink.Form]int
-	reasons               map[relink.Reason]int
-	swaps                 map[swap]int
-	documents             []relinked
-	found                 []finding.Finding
-	differences           bytes.Buffer
-	paint                 term.Paint
+	base               string
+	absolute, root     bool
+	write, undo, check bool
+	all                bool
+	journal            *relink.Journal
+	summary            relink.Summary
+	written            int
+	documents          []relinked
+	found              []finding.Finding
+	differences        bytes.Buffer
+	paint              term.Paint
 }
-
-// swap is an address and the one that takes its place.
-type swap struct{ from, to string }
 
 // relinked is a file as JSON.
 type relinked struct {
@@ -120,7 +113,6 @@ func (r *relinking) run(paths []string) error {
 		way = relink.Root
 	}
 	r.journal = relink.NewJournal(journal, r.now)
-	r.forms, r.reasons, r.swaps = map[relink.Form]int{}, map[relink.Reason]int{}, map[swap]int{}
 	r.paint = r.app.paint(r.stdout)
 	linker := relink.New(p, way)
 	if err := r.journal.Known(linker); err != nil {
@@ -130,7 +122,7 @@ func (r *relinking) run(paths []string) error {
 		form, file := relink.ParseSource(path)
 		if err := linker.Files(file, form, base, r.document); err != nil {
 			var of *fs.PathError
-			if errors.As(err, &of) && r.files == 0 {
+			if errors.As(err, &of) && r.summary.Files == 0 {
 				return finding.Unreadable(finding.Place{File: file}, of.Err.Error(), "check the name")
 			}
 			return unfinished{fmt.Errorf("reading %s: %w", file, err)}
@@ -141,97 +133,28 @@ func (r *relinking) run(paths []string) error {
 
 // document takes up one file, and writes it if that was asked for.
 func (r *relinking) document(d relink.Document) error {
-	r.files++
-	if d.Problem != "" {
-		r.left(d, "left alone: "+d.Problem)
+	r.summary.Add(&d)
+	r.found = append(r.found, d.Findings()...)
+	if !d.Changed() {
 		return nil
 	}
 	item := relinked{File: d.Path, Form: d.Form}
 	for _, link := range d.Links {
-		r.reasons[link.Reason]++
-		if !link.Reason.Changes() {
-			r.stays(d, link)
-			continue
-		}
-		if link.Unknown {
-			r.add(finding.LinkUnknown, finding.Note, d, link, address.Printable(link.From)+" leads to no page",
-				"lead it to the page that took its place")
-		}
-		r.forms[link.Form]++
-		r.links++
-		r.swaps[swap{link.From, link.To}]++
-		item.Changes = append(item.Changes, linkChanged{link.Line, link.Column, link.From, link.To, link.Reason})
-	}
-	untold := 0
-	for sort, n := range d.More {
-		untold += n
-		r.reasons[sort.Reason] += n
-		if sort.Reason.Changes() {
-			r.forms[sort.Form] += n
-			r.links += n
+		if link.Reason.Changes() {
+			item.Changes = append(item.Changes, linkChanged{link.Line, link.Column, link.From, link.To, link.Reason})
 		}
 	}
-	if untold > 0 {
-		r.left(d, fmt.Sprintf("told of in part: %d more links are counted only", untold))
-	}
-	if !d.Changed() {
-		return nil
-	}
-	r.changed++
 	r.documents = append(r.documents, item)
 	if !r.write {
 		writeDifference(&r.differences, r.paint, bool(r.paint) || term.IsTerminal(r.stdout), d)
 		return nil
 	}
 	if _, err := r.journal.Write(d); err != nil {
-		r.left(d, "not written: "+err.Error())
+		r.found = append(r.found, d.Unwritten(err))
 		return nil
 	}
 	r.written++
 	return nil
-}
-
-func (r *relinking) left(d relink.Document, what string) {
-	severity := finding.Error
-	if strings.Contains(what, "symbolic link") || len(d.More) > 0 {
-		severity = finding.Note
-	}
-	r.found = append(r.found, finding.Finding{Code: finding.FileLeft, Severity: severity,
-		Where: finding.Place{File: d.Path}, What: "this file is " + what, Advice: "see to it, and run relink again"})
-}
-
-func (r *relinking) add(code finding.Code, severity finding.Severity, d relink.Document, link relink.Link, what,
-	advice string) {
-	r.found = append(r.found, finding.Finding{Code: code, Severity: severity, What: what, Advice: advice,
-		Where: finding.Place{File: d.Path, Line: link.Line, Column: link.Column}})
-}
-
-// stays tells of a link that stays as it is.
-func (r *relinking) stays(d relink.Document, link relink.Link) {
-	shown := address.Printable(link.From)
-	switch link.Reason {
-	case relink.Temporary:
-		r.add(finding.LinkTemporary, finding.Note, d, link, shown+" is redirected for now, and stays", "")
-	case relink.Gone:
-		r.add(finding.LinkGone, finding.Warning, d, link, shown+" leads to what is gone for good",
-			"take the link out, or lead it elsewhere")
-	case relink.Unknown:
-		r.add(finding.LinkUnknown, finding.Note, d, link, shown+" leads to no page",
-			"lead it to the page that took its place")
-	case relink.Unplaced:
-		r.add(finding.LinkUnplaced, finding.Note, d, link,
-			shown+" is relative, and nothing says where this file stands", "say where with --base URL")
-	case relink.Broken:
-		r.add(finding.BrokenValue, finding.Warning, d, link,
-			"a serialised value here isn't as PHP writes it, and stays", "mend its lengths")
-	case relink.Endless:
-		r.add(finding.LinkUnknown, finding.Warning, d, link, shown+" leads round in a circle", "mend the plan")
-	case relink.TooLong:
-		r.add(finding.FileLeft, finding.Warning, d, link, fmt.Sprintf("a text here has more than %d MiB, and stays",
-			relink.MaxFile>>20), "")
-	default:
-		r.add(finding.FileLeft, finding.Warning, d, link, "the new address of "+shown+" can't be written here", "")
-	}
 }
 
 // shownSwaps is how many changes are listed, the most frequent ones.
@@ -239,38 +162,29 @@ const shownSwaps = 10
 
 // tell prints what was done, or would be.
 func (r *relinking) tell() error {
-	swaps := slices.SortedFunc(maps.Keys(r.swaps), func(a, b swap) int {
-		return cmp.Or(r.swaps[b]-r.swaps[a], strings.Compare(a.from, b.from), strings.Compare(a.to, b.to))
-	})
 	out := report{columns: []string{"times", "from", "to"}, name: "changes", findings: r.found}
-	type frequent struct {
-		From  string `json:"from"`
-		To    string `json:"to"`
-		Times int    `json:"times"`
-	}
-	items := []frequent{}
-	for _, s := range swaps[:min(len(swaps), shownSwaps)] {
-		out.rows = append(out.rows, []string{fmt.Sprint(r.swaps[s]), address.Printable(s.from), address.Printable(s.to)})
-		items = append(items, frequent{s.from, s.to, r.swaps[s]})
+	frequent := r.summary.MostFrequent(shownSwaps)
+	for _, f := range frequent {
+		out.rows = append(out.rows, []string{fmt.Sprint(f.Times), address.Printable(f.From), address.Printable(f.To)})
 	}
 	if r.documents == nil {
 		r.documents = []relinked{}
 	}
-	out.items = items
+	out.items = frequent
 	out.more = map[string]any{"files": r.documents}
-	out.counts = []count{{"files", "files", r.files}, {"changed_files", "of them with links to change", r.changed},
-		{"changed_links", "links to change", r.links}}
+	out.counts = []count{{"files", "files", r.summary.Files}, {"changed_files", "of them with links to change", r.summary.Changed},
+		{"changed_links", "links to change", r.summary.Links}}
 	if r.write {
 		out.counts[1].words, out.counts[2].words = "of them with changed links", "changed links"
 		out.counts = append(out.counts, count{"written", "written", r.written})
 	}
-	for _, reason := range slices.Sorted(maps.Keys(r.reasons)) {
+	for _, reason := range slices.Sorted(maps.Keys(r.summary.Reasons)) {
 		if reason.Changes() {
-			out.counts = append(out.counts, count{string(reason), string(reason), r.reasons[reason]})
+			out.counts = append(out.counts, count{string(reason), string(reason), r.summary.Reasons[reason]})
 		}
 	}
-	for _, form := range slices.Sorted(maps.Keys(r.forms)) {
-		out.counts = append(out.counts, count{string(form), "in " + string(form), r.forms[form]})
+	for _, form := range slices.Sorted(maps.Keys(r.summary.Forms)) {
+		out.counts = append(out.counts, count{string(form), "in " + string(form), r.summary.Forms[form]})
 	}
 	out.shown = firstOfEach(r.found, r.all)
 	if r.format == "table" && !r.quiet {
@@ -284,7 +198,7 @@ func (r *relinking) tell() error {
 	if err := r.print(out); err != nil {
 		return err
 	}
-	if r.check && r.links > 0 {
+	if r.check && r.summary.Links > 0 {
 		return errFindings
 	}
 	return nil
@@ -316,11 +230,8 @@ func (r *relinking) takeBack(journal string) error {
 	return r.print(out)
 }
 
-// The parts of a difference.
-const (
-	aroundLine = 3   // lines around a change that stay
-	longLine   = 300 // bytes of a line that a person is shown
-)
+// longLine is how many bytes of a line a person is shown.
+const longLine = 300
 
 // writeDifference writes the lines of a file that change as a unified difference. A person is shown some of a long
 // line, and no control characters.
@@ -332,55 +243,33 @@ const (
 //	+body { background: url("/new.png") }
 //	 p { margin: 0 }
 func writeDifference(b *bytes.Buffer, paint term.Paint, person bool, d relink.Document) {
-	before, after := bytes.SplitAfter(d.Before, []byte("\n")), bytes.SplitAfter(d.After, []byte("\n"))
-	if last := len(before) - 1; len(before) == len(after) && len(before[last]) == 0 && len(after[last]) == 0 {
-		before, after = before[:last], after[:last]
-	}
 	_, _ = fmt.Fprintf(b, "%s\n%s\n", paint.Bold("--- "+d.Path), paint.Bold("+++ "+d.Path))
-	if d.Large || len(before) != len(after) {
+	hunks, ok := d.Hunks()
+	if !ok {
 		_, _ = fmt.Fprintln(b, "(too long to be shown line by line)")
-		return
 	}
-	put := func(mark string, line []byte, from, to int, color func(string, bool) string) {
-		parts := [3]string{mark + string(line[:from]), string(line[from:to]), strings.TrimSuffix(string(line[to:]), "\n")}
-		if person {
-			parts = shortened(mark, line, from, to)
-		}
-		_, _ = fmt.Fprintln(b, color(parts[0], false)+color(parts[1], true)+color(parts[2], false))
-		if !bytes.HasSuffix(line, []byte("\n")) {
-			_, _ = fmt.Fprintln(b, `\ No newline at end of file`)
-		}
-	}
-	plain := func(s string, _ bool) string { return s }
-	for i := 0; i < len(before); i++ {
-		if bytes.Equal(before[i], after[i]) {
-			continue
-		}
-		from, last := max(0, i-aroundLine), i
-		for j := i; j < min(len(before), last+2*aroundLine+1); j++ {
-			if !bytes.Equal(before[j], after[j]) {
-				last = j
+	colors := map[byte]func(string, bool) string{'-': paint.Old, '+': paint.New,
+		' ': func(s string, _ bool) string { return s }}
+	for _, h := range hunks {
+		n := 0 // lines before, which are as many as those after
+		for _, line := range h.Lines {
+			if line.Mark != '+' {
+				n++
 			}
 		}
-		to := min(len(before), last+aroundLine+1)
-		_, _ = fmt.Fprintf(b, "@@ -%d,%d +%d,%d @@\n", from+1, to-from, from+1, to-from)
-		for j := from; j < to; j++ {
-			if bytes.Equal(before[j], after[j]) {
-				put(" ", before[j], 0, 0, plain)
-				continue
+		_, _ = fmt.Fprintf(b, "@@ -%d,%d +%d,%d @@\n", h.Start, n, h.Start, n)
+		for _, line := range h.Lines {
+			parts := [3]string{string(line.Mark) + string(line.Text[:line.From]), string(line.Text[line.From:line.To]),
+				strings.TrimSuffix(string(line.Text[line.To:]), "\n")}
+			if person {
+				parts = shortened(string(line.Mark), line.Text, line.From, line.To)
 			}
-			first, last := 0, 0 // how much of their beginnings and ends is the same
-			for first < len(before[j]) && first < len(after[j]) && before[j][first] == after[j][first] {
-				first++
+			color := colors[line.Mark]
+			_, _ = fmt.Fprintln(b, color(parts[0], false)+color(parts[1], true)+color(parts[2], false))
+			if !bytes.HasSuffix(line.Text, []byte("\n")) {
+				_, _ = fmt.Fprintln(b, `\ No newline at end of file`)
 			}
-			for last < len(before[j])-first && last < len(after[j])-first &&
-				before[j][len(before[j])-1-last] == after[j][len(after[j])-1-last] {
-				last++
-			}
-			put("-", before[j], first, len(before[j])-last, paint.Old)
-			put("+", after[j], first, len(after[j])-last, paint.New)
 		}
-		i = to - 1
 	}
 }
 

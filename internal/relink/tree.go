@@ -96,7 +96,7 @@ func (l *Linker) Files(name string, form Form, base *address.Address, each func(
 			}
 			return nil
 		case entry.Type()&fs.ModeSymlink != 0:
-			return each(Document{Path: shown, Problem: "a symbolic link, which is not followed"})
+			return each(Document{Path: shown, Problem: symbolic})
 		case !entry.Type().IsRegular(), strings.HasSuffix(file, ".bak"):
 			return nil
 		}
@@ -119,6 +119,9 @@ func (l *Linker) Files(name string, form Form, base *address.Address, each func(
 		return each(d)
 	})
 }
+
+// symbolic is why a symbolic link is left alone.
+const symbolic = "a symbolic link, which is not followed"
 
 // reason is an error without the name of the file.
 func reason(err error) string {
