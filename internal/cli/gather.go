@@ -171,10 +171,7 @@ func (g *gathering) read(gatherer *gather.Gatherer, p *plan.Plan, name string) (
 	if strings.HasPrefix(name, "https://") || strings.HasPrefix(name, "http://") {
 		return nil, g.crawl(gatherer, p, name)
 	}
-	form := source.Form("")
-	if before, after, ok := strings.Cut(name, ":"); ok && slices.Contains(source.Forms(), source.Form(before)) {
-		form, name = source.Form(before), after
-	}
+	form, name := source.Told(name, source.Forms())
 	if info, err := os.Stat(name); err == nil && info.IsDir() && name != "-" {
 		root, err := os.OpenRoot(name) // what lies outside can't be reached through it
 		if err != nil {

@@ -15,6 +15,7 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/relink"
+	"young-compass/internal/source"
 	"young-compass/internal/term"
 )
 
@@ -119,7 +120,7 @@ func (r *relinking) run(paths []string) error {
 		return unfinished{err}
 	}
 	for _, path := range paths {
-		form, file := relink.ParseSource(path)
+		form, file := source.Told(path, relink.Forms())
 		if err := linker.Files(file, form, base, r.document); err != nil {
 			var of *fs.PathError
 			if errors.As(err, &of) && r.summary.Files == 0 {

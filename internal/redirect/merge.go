@@ -3,7 +3,6 @@ package redirect
 import (
 	"cmp"
 	"fmt"
-	"hash/maphash"
 	"slices"
 	"strconv"
 	"strings"
@@ -80,51 +79,6 @@ func Shares(have, more *List, world World) bool {
 		}
 	}
 	return false
-}
-
-// NewIn counts the rows of a list that another one doesn't have. Rows in blocks that both share aren't looked at.
-func (l *List) NewIn(before *List) int {
-	shared := map[*block]bool{}
-	for i := range l.records.blocks {
-		shared[l.records.blocks[i]] = true
-	}
-	seed := maphash.MakeSeed()
-	rows := func(l *List, other map[*block]bool, yield func(uint64)) {
-		for i := range l.Len() {
-			if b := l.records.blocks[i/blockSize]; !other[b] {
-				yield(l.hash(seed, i))
-			}
-		}
-	}
-	have := map[uint64]bool{}
-	rows(before, shared, func(h uint64) { have[h] = true })
-	clear(shared)
-	for i := range before.records.blocks {
-		shared[before.records.blocks[i]] = true
-	}
-	n := 0
-	rows(l, shared, func(h uint64) {
-		if !have[h] {
-			n++
-		}
-	})
-	return n
-}
-
-// hash returns a number that is equal for rows that are written alike.
-func (l *List) hash(seed maphash.Seed, i int) uint64 {
-	var h maphash.Hash
-	h.SetSeed(seed)
-	r := l.at(i)
-	row := l.notes[i]
-	for _, text := range []string{r.from, r.to, strconv.Itoa(int(r.status)), strconv.FormatBool(r.drop)} {
-		_, _ = h.WriteString(text)
-		_ = h.WriteByte(0)
-	}
-	for _, n := range row {
-		_, _ = h.WriteString(n.column + "\x00" + n.text + "\x00")
-	}
-	return h.Sum64()
 }
 
 // Together returns the rows of two lists as one.

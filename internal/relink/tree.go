@@ -12,7 +12,6 @@ import (
 	"os"
 	"path"
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"young-compass/internal/address"
@@ -51,15 +50,6 @@ const MaxFile = 64 << 20
 
 // maxLinks is how many links of a large document are told.
 const maxLinks = 100_000
-
-// ParseSource reads FORM:PATH, or a path whose form shows in its name or its content.
-func ParseSource(s string) (form Form, file string) {
-	before, after, ok := strings.Cut(s, ":")
-	if ok && slices.Contains(Forms(), Form(before)) {
-		return Form(before), after
-	}
-	return "", s
-}
 
 // Files calls each with every file of a path, in the order of their names. base is the address at which the path
 // stands: of a folder, or of a file; nil where nobody said. form is empty where each file shows its own.

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"github.com/klauspost/compress/zstd"
@@ -35,6 +36,17 @@ const (
 
 // Forms returns the forms that a source can be told to have.
 func Forms() []Form { return []Form{Table, List, Feed, HTML, Sitemap, Log} }
+
+// Told parts FORM:NAME, as a person writes it, where FORM is one of some forms; else the form is empty.
+//
+//	html:old-site    html, old-site
+//	old-site         "", old-site
+func Told[F ~string](s string, forms []F) (form F, name string) {
+	if before, after, ok := strings.Cut(s, ":"); ok && slices.Contains(forms, F(before)) {
+		return F(before), after
+	}
+	return "", s
+}
 
 // Rank orders the forms by how much their word counts; equals share a number.
 func (f Form) Rank() int {

@@ -130,3 +130,13 @@ func TestLines(t *testing.T) {
 	err := source.Lines("list.txt", strings.NewReader(strings.Repeat("a", 1<<20+1)), note)
 	require.ErrorContains(t, err, "more than 1 MiB")
 }
+
+func TestTold(t *testing.T) {
+	for s, want := range map[string][2]string{"html:old-site": {"html", "old-site"}, "old-site": {"", "old-site"},
+		"other:x": {"", "other:x"}, "log:a:b": {"log", "a:b"}, ":x": {"", ":x"}, "": {"", ""}} {
+		t.Run(s, func(t *testing.T) {
+			form, name := source.Told(s, source.Forms())
+			assert.Equal(t, want, [2]string{string(form), name})
+		})
+	}
+}
