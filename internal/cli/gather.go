@@ -33,6 +33,8 @@ import (
 type gathering struct {
 	*app
 	ctx     context.Context
+	content contentDatabase
+	query   string
 	columns []string
 	base    string
 	compare []string
@@ -55,7 +57,9 @@ pages.csv and addresses.csv; logs also into visits.csv. What a source is shows i
 its content; FORM:SOURCE says it (table, list, feed, html, sitemap, log).
 What a person wrote into pages.csv stays; then the word of a table counts most, then
 that of a feed, a page, a sitemap, a log. A page's first address becomes its current
-one, others variants. --compare sets the sources, or the project when none is
+one, others variants. --db and --query read pages from a
+database (mysql://USER@HOST/NAME, postgres://USER@HOST/NAME, sqlite:FILE), in which
+nothing is changed. --compare sets the sources, or the project when none is
 given, beside another side of a move and writes nothing.`,
 		RunE: func(command *cobra.Command, sources []string) error {
 			g.ctx = command.Context()
@@ -68,6 +72,8 @@ given, beside another side of a move and writes nothing.`,
 	f.StringArrayVar(&g.compare, "compare", nil, "set beside `OTHER`: a source, or the folder of a project")
 	f.IntVar(&g.pages, "pages", 10000, "ask for at most `N` addresses of a site")
 	g.asking.flags(c)
+	g.content.flags(c)
+	f.StringVar(&g.query, "query", "", "read what this `SQL` brings from the database, as a table")
 	return c
 }
 
@@ -91,10 +97,13 @@ func (g *gathering) run(sources []string) error {
 			return fmt.Errorf("--base: %w", err)
 		}
 	}
+	if (g.query == "") != (g.content.url == "") {
+		return errors.New("--db and --query belong together: which database, and what to read from it")
+	}
 	if len(g.compare) > 0 {
 		return g.compareWith(p, sources)
 	}
-	if len(sources) == 0 {
+	if len(sources) == 0 && g.query == "" {
 		return errors.New("gather: name a source: a table, a feed, a sitemap, a log, a folder of pages, or the " +
 			"site's https:// address")
 	}
@@ -105,6 +114,11 @@ func (g *gathering) run(sources []string) error {
 	}
 	if err := g.readAll(gatherer, p, sources); err != nil {
 		return err
+	}
+	if g.query != "" {
+		if err := g.readRows(gatherer); err != nil {
+			return err
+		}
 	}
 	summaries, found := gatherer.Merge()
 	for _, s := range summaries {
@@ -164,6 +178,15 @@ func (g *gathering) readAll(gatherer *gather.Gatherer, p *plan.Plan, sources []s
 		}
 	}
 	return nil
+}
+
+// readRows reads what --query brings.
+func (g *gathering) readRows(gatherer *gather.Gatherer) error {
+	sheet, bad, err := g.content.query(g.ctx, g.query)
+	if err != nil {
+		return err
+	}
+	return gatherer.ReadRows(sheet, bad)
 }
 
 // read reads one source.

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -22,10 +23,14 @@ import (
 // relinking is a run of relink: its flags, and what it met.
 type relinking struct {
 	*app
+	ctx                context.Context
 	base               string
 	absolute, root     bool
 	write, undo, check bool
 	all                bool
+	content            contentDatabase
+	table, address     string
+	columns            []string
 	journal            *relink.Journal
 	summary            relink.Summary
 	written            int
@@ -35,7 +40,7 @@ type relinking struct {
 	paint              term.Paint
 }
 
-// relinked is a file as JSON.
+// relinked is a file, or a value of a row, as JSON.
 type relinked struct {
 	File    string        `json:"file"`
 	Form    relink.Form   `json:"form"`
@@ -54,73 +59,76 @@ func (a *app) relinkCommand() *cobra.Command {
 	r := &relinking{app: a}
 	c := &cobra.Command{
 		Use:   "relink PATH...",
-		Short: "Bring the links in files to their final addresses",
-		Long: `Reads files only. In files, and in all files of folders, each link to a page of the
-site is made to lead straight to where the plan answers it: links that are redirected
-for good, and those in another spelling (http, another host of the site, capitals, an
-index file, a noise parameter). All other bytes stay as they are, also in JSON, in
-dumps of databases and in serialised values, whose lengths are made right. What a file
-is shows in its name and its content; FORM:PATH says it (html, css, json, xml,
-markdown, text, sql, php).
+		Short: "Bring the links in files and databases to their final addresses",
+		Long: `In files, in all files of folders, and in the rows of a database, each link to a page
+of the site is made to lead straight to where the plan answers it: links that are
+redirected for good, and those in another spelling (http, another host of the site,
+capitals, an index file, a noise parameter). All other bytes stay as they are, also in
+JSON, in dumps of databases and in serialised values, whose lengths are made right.
+What a file is shows in its name and its content; FORM:PATH says it (html, css, json,
+xml, markdown, text, sql, php). - reads standard input, and with --write writes it with
+its new links to standard output.
 
 Prints what would change. --write changes it, and keeps each file beside the new one
 under a dated name; --undo puts back what the last run wrote. Links to addresses that
-are gone, unknown, or redirected for now are told and stay. See docs/relink.md.`,
-		RunE: func(_ *cobra.Command, paths []string) error { return r.run(paths) },
+are gone, unknown, or redirected for now are told and stay.
+
+--db URL (mysql://USER@HOST/NAME, postgres://USER@HOST/NAME, sqlite:FILE) says which of
+its columns hold links; with --table and --columns it works on those. --write keeps
+what it overwrites in a journal; --undo JOURNAL brings it back. See docs/relink.md.`,
+		RunE: func(command *cobra.Command, paths []string) error {
+			r.ctx = command.Context()
+			return r.run(paths)
+		},
 	}
 	c.Flags().StringVar(&r.base, "base", "", "the paths stand at `URL` on the site, so that relative links lead somewhere")
 	c.Flags().BoolVar(&r.absolute, "absolute", false, "write all links with scheme and host")
 	c.Flags().BoolVar(&r.root, "root", false, "write all links from the root, as /routes")
-	c.Flags().BoolVar(&r.write, "write", false, "write the files")
+	c.Flags().BoolVar(&r.write, "write", false, "write the files, or the rows")
 	c.Flags().BoolVar(&r.undo, "undo", false, "put back what the last run wrote")
 	c.Flags().BoolVar(&r.check, "check", false, "exit with 1 while there is a link to change")
 	c.Flags().BoolVar(&r.all, "all", false, "print every finding, not five of each kind")
+	r.content.flags(c)
+	c.Flags().StringVar(&r.table, "table", "", "change rows of this `TABLE`")
+	c.Flags().StringSliceVar(&r.columns, "columns", nil, "in these `COLUMNS`, with commas between them")
+	c.Flags().StringVar(&r.address, "address", "", "the `COLUMN` with the address of a row's page; address, if there is one")
 	return c
 }
 
 func (r *relinking) run(paths []string) error {
 	journal := r.in(relink.JournalFile)
 	switch {
+	case r.absolute && r.root:
+		return errors.New("--absolute and --root contradict each other")
+	case r.write && r.check:
+		return errors.New("--write and --check contradict each other")
+	case r.content.url != "":
+		return r.database(paths)
+	case r.table != "" || len(r.columns) > 0 || r.address != "":
+		return errors.New("--table, --columns and --address belong to --db")
 	case r.undo && (len(paths) > 0 || r.write || r.check):
 		return errors.New("--undo stands alone: it knows what the last run wrote")
 	case r.undo:
 		return r.takeBack(journal)
 	case len(paths) == 0:
-		return errors.New("name the files or folders in which links are")
-	case r.absolute && r.root:
-		return errors.New("--absolute and --root contradict each other")
-	case r.write && r.check:
-		return errors.New("--write and --check contradict each other")
+		return errors.New("name the files or folders in which links are, or a database with --db")
 	}
-	p, _, err := r.load()
+	linker, base, err := r.linker()
 	if err != nil {
 		return err
 	}
-	var base *address.Address
-	if r.base != "" {
-		at, err := address.Resolve(p.Site.Origin, r.base)
-		if err != nil {
-			return fmt.Errorf("--base: %w", err)
-		}
-		if !p.Site.Has(at.Host) {
-			return fmt.Errorf("--base: %s is not one of the site's hosts", at.Host)
-		}
-		base = &at
-	}
-	way := relink.AsWritten
-	if r.absolute {
-		way = relink.Absolute
-	} else if r.root {
-		way = relink.Root
-	}
 	r.journal = relink.NewJournal(journal, r.now)
-	r.paint = r.app.paint(r.stdout)
-	linker := relink.New(p, way)
 	if err := r.journal.Known(linker); err != nil {
 		return unfinished{err}
 	}
 	for _, path := range paths {
 		form, file := source.Told(path, relink.Forms())
+		if file == "-" {
+			if len(paths) > 1 {
+				return errors.New("standard input (-) stands alone")
+			}
+			return r.filter(linker, form, base)
+		}
 		if err := linker.Files(file, form, base, r.document); err != nil {
 			var of *fs.PathError
 			if errors.As(err, &of) && r.summary.Files == 0 {
@@ -132,6 +140,62 @@ func (r *relinking) run(paths []string) error {
 	return r.tell()
 }
 
+// linker reads the project, and what --base says.
+func (r *relinking) linker() (*relink.Linker, *address.Address, error) {
+	p, _, err := r.load()
+	if err != nil {
+		return nil, nil, err
+	}
+	var base *address.Address
+	if r.base != "" {
+		at, err := address.Resolve(p.Site.Origin, r.base)
+		if err != nil {
+			return nil, nil, fmt.Errorf("--base: %w", err)
+		}
+		if !p.Site.Has(at.Host) {
+			return nil, nil, fmt.Errorf("--base: %s is not one of the site's hosts", at.Host)
+		}
+		base = &at
+	}
+	r.paint = r.app.paint(r.stdout)
+	return relink.New(p, r.way()), base, nil
+}
+
+func (r *relinking) way() relink.Way {
+	switch {
+	case r.absolute:
+		return relink.Absolute
+	case r.root:
+		return relink.Root
+	}
+	return relink.AsWritten
+}
+
+// filter relinks standard input. Written, it goes to standard output, and what there is to say of it to standard error.
+func (r *relinking) filter(linker *relink.Linker, form relink.Form, base *address.Address) error {
+	text, err := io.ReadAll(io.LimitReader(r.stdin, relink.MaxFile+1))
+	if err != nil {
+		return unfinished{fmt.Errorf("reading standard input: %w", err)}
+	}
+	if len(text) > relink.MaxFile {
+		return fmt.Errorf("standard input has more than %d MiB; put it into a file", relink.MaxFile>>20)
+	}
+	d := linker.Document("-", text, form, base)
+	if !r.write {
+		if err := r.document(d); err != nil {
+			return err
+		}
+		return r.tell()
+	}
+	if _, err := r.stdout.Write(d.After); err != nil {
+		return unfinished{fmt.Errorf("writing standard output: %w", err)}
+	}
+	for _, f := range d.Findings() {
+		r.say("%s", f)
+	}
+	return nil
+}
+
 // document takes up one file, and writes it if that was asked for.
 func (r *relinking) document(d relink.Document) error {
 	r.summary.Add(&d)
@@ -139,13 +203,7 @@ func (r *relinking) document(d relink.Document) error {
 	if !d.Changed() {
 		return nil
 	}
-	item := relinked{File: d.Path, Form: d.Form}
-	for _, link := range d.Links {
-		if link.Reason.Changes() {
-			item.Changes = append(item.Changes, linkChanged{link.Line, link.Column, link.From, link.To, link.Reason})
-		}
-	}
-	r.documents = append(r.documents, item)
+	r.documents = append(r.documents, changesOf(d))
 	if !r.write {
 		writeDifference(&r.differences, r.paint, bool(r.paint) || term.IsTerminal(r.stdout), d)
 		return nil
@@ -158,27 +216,43 @@ func (r *relinking) document(d relink.Document) error {
 	return nil
 }
 
+// changesOf returns the links of a document that change.
+func changesOf(d relink.Document) relinked {
+	item := relinked{File: d.Path, Form: d.Form}
+	for _, link := range d.Links {
+		if link.Reason.Changes() {
+			item.Changes = append(item.Changes, linkChanged{link.Line, link.Column, link.From, link.To, link.Reason})
+		}
+	}
+	return item
+}
+
 // shownSwaps is how many changes are listed, the most frequent ones.
 const shownSwaps = 10
 
 // tell prints what was done, or would be.
 func (r *relinking) tell() error {
-	out := report{columns: []string{"times", "from", "to"}, name: "changes", findings: r.found}
-	frequent := r.summary.MostFrequent(shownSwaps)
-	for _, f := range frequent {
-		out.rows = append(out.rows, []string{fmt.Sprint(f.Times), address.Printable(f.From), address.Printable(f.To)})
-	}
 	if r.documents == nil {
 		r.documents = []relinked{}
 	}
-	out.items = frequent
-	out.more = map[string]any{"files": r.documents}
-	out.counts = []count{{"files", "files", r.summary.Files}, {"changed_files", "of them with links to change", r.summary.Changed},
-		{"changed_links", "links to change", r.summary.Links}}
+	out := report{more: map[string]any{"files": r.documents},
+		counts: []count{{"files", "files", r.summary.Files}, {"changed_files", "of them with links to change", r.summary.Changed},
+			{"changed_links", "links to change", r.summary.Links}}}
 	if r.write {
 		out.counts[1].words, out.counts[2].words = "of them with changed links", "changed links"
 		out.counts = append(out.counts, count{"written", "written", r.written})
 	}
+	return r.tellOf(out)
+}
+
+// tellOf prints a report, with the most frequent changes and the counts by reason and form.
+func (r *relinking) tellOf(out report) error {
+	out.columns, out.name, out.findings = []string{"times", "from", "to"}, "changes", r.found
+	frequent := r.summary.MostFrequent(shownSwaps)
+	for _, f := range frequent {
+		out.rows = append(out.rows, []string{fmt.Sprint(f.Times), address.Printable(f.From), address.Printable(f.To)})
+	}
+	out.items = frequent
 	for _, reason := range slices.Sorted(maps.Keys(r.summary.Reasons)) {
 		if reason.Changes() {
 			out.counts = append(out.counts, count{string(reason), string(reason), r.summary.Reasons[reason]})
@@ -267,7 +341,7 @@ func writeDifference(b *bytes.Buffer, paint term.Paint, person bool, d relink.Do
 			}
 			color := colors[line.Mark]
 			_, _ = fmt.Fprintln(b, color(parts[0], false)+color(parts[1], true)+color(parts[2], false))
-			if !bytes.HasSuffix(line.Text, []byte("\n")) {
+			if !d.Row && !bytes.HasSuffix(line.Text, []byte("\n")) {
 				_, _ = fmt.Fprintln(b, `\ No newline at end of file`)
 			}
 		}

@@ -1359,4 +1359,12 @@ const (
 	//
 	//	a file that was changed while it was read
 	FileLeft Code = "file-left"
+
+	// RowLeft: a row of a database isn't changed.
+	//
+	// Why: its links stay as they are.
+	// Severity: error.
+	//
+	//	a row that another client changed meanwhile, a text that is too long for its column
+	RowLeft Code = "row-left"
 )

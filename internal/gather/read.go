@@ -86,6 +86,18 @@ func (g *Gatherer) readTable(s *Summary, r io.Reader) error {
 		return err
 	}
 	g.found = append(g.found, found...)
+	return g.takeTable(s, sheet)
+}
+
+// ReadRows reads what a query of a database brought, as a table, and what is wrong with
+// rows of it. Errors are a *finding.Input.
+func (g *Gatherer) ReadRows(sheet *table.Table, bad []finding.Finding) error {
+	g.found = append(g.found, bad...)
+	return g.takeTable(g.begin(sheet.File, source.Table), sheet)
+}
+
+// takeTable takes up the rows of a table.
+func (g *Gatherer) takeTable(s *Summary, sheet *table.Table) (err error) {
 	if s.Columns, err = rename(sheet, g.Columns); err != nil {
 		return finding.Unreadable(finding.Place{File: s.Source, Line: 1}, err.Error(), "")
 	}

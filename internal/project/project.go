@@ -2,6 +2,8 @@
 package project
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -24,6 +26,21 @@ const (
 	AddressesFile = "addresses.csv"
 	RedirectsFile = "redirects.csv"
 )
+
+// Sum returns a number that changes with the files of a project that decide where anything leads. A file that isn't
+// there is an empty one.
+func Sum(dir string) (string, error) {
+	sum := sha256.New()
+	for _, name := range []string{PlanFile, PagesFile, AddressesFile, RedirectsFile} {
+		data, err := os.ReadFile(filepath.Join(dir, name))
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return "", err
+		}
+		_, _ = fmt.Fprintf(sum, "%d ", len(data))
+		_, _ = sum.Write(data)
+	}
+	return hex.EncodeToString(sum.Sum(nil)), nil
+}
 
 // Load reads a project folder. A file that can't be read as what it should be is an error; bad rows are findings.
 // Whether the plan makes sense is package judge's matter.

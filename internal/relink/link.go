@@ -65,6 +65,7 @@ type linker struct {
 	walker   *resolve.Walker
 	way      Way
 	known    map[address.Address]decision
+	ours     int // how many links to pages of the site were looked at
 }
 
 func newLinker(p *plan.Plan, way Way) *linker {
@@ -147,6 +148,7 @@ func (l *linker) link(text string, at Place) (to string, reason Reason, unknown,
 	if err != nil || !l.plan.Site.Has(a.Host) {
 		return text, "", false, false
 	}
+	l.ours++
 	fragment := a.Fragment
 	d := l.decide(bare(a))
 	if !d.moved {

@@ -76,6 +76,14 @@ func (l *Linker) Relink(text []byte, form Form, at Place) ([]byte, []Link) {
 	return l.apply(text, edits, &counter{line: 1})
 }
 
+// Value does the same with a value of a database, which may be of any form.
+func (l *Linker) Value(text []byte, at Place) ([]byte, []Link) {
+	f := finder{Linker: l, text: text, at: at, form: SQL}
+	f.value(0, plainLayer(text), false)
+	slices.SortStableFunc(f.edits, func(a, b edit) int { return cmp.Or(a.from-b.from, a.to-b.to) })
+	return l.apply(text, f.edits, &counter{line: 1})
+}
+
 // apply makes the edits, which are in their order.
 func (l *Linker) apply(text []byte, edits []edit, lines *counter) ([]byte, []Link) {
 	lines.text = text

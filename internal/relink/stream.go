@@ -12,8 +12,8 @@ import (
 // window is in how many bytes at a time a long text is read.
 const window = 1 << 20
 
-// context is how many bytes before a place decide what begins there.
-const context = 2
+// lookBehind is how many bytes before a place decide what begins there.
+const lookBehind = 2
 
 // stream relinks a text piece by piece.
 type stream struct {
@@ -130,7 +130,7 @@ func (s *stream) pass(n int) error {
 func (s *stream) drop(done int) error {
 	s.lines.text = s.buf
 	s.lines.at(done)
-	keep := max(0, done-context)
+	keep := max(0, done-lookBehind)
 	s.lines.start, s.lines.done = s.lines.start-keep, s.lines.done-keep
 	s.buf = s.buf[:copy(s.buf, s.buf[keep:])]
 	s.from = done - keep

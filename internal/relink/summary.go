@@ -104,8 +104,12 @@ func (d *Document) untold() (n int) {
 }
 
 func (d *Document) left(severity finding.Severity, what string) finding.Finding {
-	return finding.Finding{Code: finding.FileLeft, Severity: severity, Where: finding.Place{File: d.Path},
-		What: "this file is " + what, Advice: "see to it, and run relink again"}
+	code, subject := finding.FileLeft, "this file"
+	if d.Row {
+		code, subject = finding.RowLeft, "this row"
+	}
+	return finding.Finding{Code: code, Severity: severity, Where: finding.Place{File: d.Path},
+		What: subject + " is " + what, Advice: "see to it, and run relink again"}
 }
 
 // finding says what is to be said of a link; false where it just changes.

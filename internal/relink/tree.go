@@ -2,6 +2,7 @@ package relink
 
 import (
 	"bytes"
+	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
@@ -21,6 +22,7 @@ import (
 // Document is a file with what becomes of its links.
 type Document struct {
 	Path    string
+	Row     bool // it is a value of a database, and its path says of which row
 	Form    Form
 	Before  []byte
 	After   []byte // Before itself where nothing changes
@@ -142,12 +144,22 @@ func (l *Linker) file(folder *os.Root, file, shown string, form Form, at *addres
 		return d, false, err
 	}
 	if form == "" {
-		if d.Form = formOf(file, d.Before); d.Form == "" {
+		if form = formOf(file, d.Before); form == "" {
 			return d, false, nil
 		}
 	}
-	d.After, d.Links = l.Relink(d.Before, d.Form, l.placed(d, at))
-	return d, true, nil
+	return l.Document(shown, d.Before, form, at), true, nil
+}
+
+// Document returns a text with what becomes of its links. form is empty where its content shows it, at nil where it
+// says itself where it stands.
+func (l *Linker) Document(name string, text []byte, form Form, at *address.Address) Document {
+	if form == "" {
+		form = cmp.Or(formOf("", text), Text)
+	}
+	d := Document{Path: name, Form: form, Before: text}
+	d.After, d.Links = l.Relink(text, form, l.placed(d, at))
+	return d
 }
 
 // large reads a file that is too long to be held.

@@ -185,8 +185,7 @@ func (n note) restore() (problem string, changed bool) {
 	case have != n.After:
 		return "it was changed since", false
 	}
-	copies, err := filepath.Glob(strings.NewReplacer(`\`, `\\`, "*", `\*`, "?", `\?`, "[", `\[`).Replace(n.Path) +
-		"." + n.Run[:min(len(n.Run), len(stampForm))] + "*.bak")
+	copies, err := filepath.Glob(globbed(n.Path) + "." + n.Run[:min(len(n.Run), len(stampForm))] + "*.bak")
 	if err != nil {
 		return err.Error(), false
 	}
@@ -199,6 +198,11 @@ func (n note) restore() (problem string, changed bool) {
 		}
 	}
 	return "the copy of it isn't there any more", false
+}
+
+// globbed returns a pattern that only a name itself matches.
+func globbed(name string) string {
+	return strings.NewReplacer(`\`, `\\`, "*", `\*`, "?", `\?`, "[", `\[`).Replace(name)
 }
 
 // openNotes returns the notes of runs that weren't taken back; none where there is no journal.

@@ -126,6 +126,15 @@ func Open(file string, r io.Reader, columns func(first []string) []string, neede
 	return t, t.Require(needed...)
 }
 
+// New returns a table that comes from no file, without rows. Names that are empty or twice there are a *finding.Input.
+func New(name string, columns []string) (*Table, error) {
+	t := &Table{File: name, index: map[string]int{}}
+	return t, t.setColumns(columns, func(column int) (int, int) { return 0, 0 })
+}
+
+// Append takes up a row, or says what is wrong with it.
+func (t *Table) Append(line int, record []string) *finding.Finding { return t.addRow(line, record) }
+
 // Next returns the next row, or what is wrong with one that can't be read;
 // io.EOF behind the last. Other errors are those of Read.
 func (t *Table) Next() (Row, *finding.Finding, error) {
