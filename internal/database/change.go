@@ -29,7 +29,7 @@ var ErrLocked = errors.New("another client keeps the rows locked")
 // made from there on: the connection is lost, or the rows are locked.
 func (t *Table) Apply(ctx context.Context, changes []Change) (why []string, err error) {
 	why = make([]string, len(changes))
-	err = t.within(ctx, func(tx *sql.Tx) error {
+	err = t.within(ctx, func(tx *transaction) error {
 		for i := range changes {
 			if err := t.update(ctx, tx, &changes[i], &why[i]); err != nil {
 				return err
@@ -43,7 +43,7 @@ func (t *Table) Apply(ctx context.Context, changes []Change) (why []string, err 
 	waited := 0
 	for i := range changes {
 		why[i] = ""
-		err := t.within(ctx, func(tx *sql.Tx) error { return t.update(ctx, tx, &changes[i], &why[i]) })
+		err := t.within(ctx, func(tx *transaction) error { return t.update(ctx, tx, &changes[i], &why[i]) })
 		switch {
 		case err == nil:
 			waited = 0
@@ -61,26 +61,44 @@ func (t *Table) Apply(ctx context.Context, changes []Change) (why []string, err 
 	return why, nil
 }
 
+// transaction is one that is going on. It prepares each statement once.
+type transaction struct {
+	*sql.Tx
+	prepared map[string]*sql.Stmt
+}
+
 // within runs a function in a transaction.
-func (t *Table) within(ctx context.Context, do func(*sql.Tx) error) error {
+func (t *Table) within(ctx context.Context, do func(*transaction) error) error {
 	tx, err := t.db.sql.BeginTx(ctx, nil)
+	if err == nil {
+		if err = do(&transaction{tx, map[string]*sql.Stmt{}}); err == nil {
+			err = tx.Commit()
+		} else {
+			_ = tx.Rollback() // which the database does anyway
+		}
+	}
 	if err != nil {
-		return fmt.Errorf("changing %s: %w", t.Name, err)
-	}
-	if err := do(tx); err != nil {
-		_ = tx.Rollback() // which the database does anyway
-		return fmt.Errorf("changing %s: %w", t.Name, err)
-	}
-	if err := tx.Commit(); err != nil {
-		return fmt.Errorf("changing %s: %w", t.Name, err)
+		return fmt.Errorf("%s: %w", t.Name, err)
 	}
 	return nil
+}
+
+// prepare returns a statement.
+func (tx *transaction) prepare(ctx context.Context, text string) (*sql.Stmt, error) {
+	if s, ok := tx.prepared[text]; ok {
+		return s, nil
+	}
+	s, err := tx.PrepareContext(ctx, text)
+	if err == nil {
+		tx.prepared[text] = s
+	}
+	return s, err
 }
 
 // update changes a row, if it is what it should be.
 //
 //	UPDATE posts SET body = ?, changed = changed WHERE id = ? AND body = ?
-func (t *Table) update(ctx context.Context, tx *sql.Tx, c *Change, why *string) error {
+func (t *Table) update(ctx context.Context, tx *transaction, c *Change, why *string) error {
 	var sets []string
 	var args []any
 	for i, column := range c.Columns {
@@ -97,7 +115,11 @@ func (t *Table) update(ctx context.Context, tx *sql.Tx, c *Change, why *string) 
 		args = append(args, t.db.value(c.Old[i]))
 		condition += " AND " + t.db.same(column, t.db.param(len(args)))
 	}
-	result, err := tx.ExecContext(ctx, "UPDATE "+t.quoted+" SET "+strings.Join(sets, ", ")+" WHERE "+condition, args...)
+	statement, err := tx.prepare(ctx, "UPDATE "+t.quoted+" SET "+strings.Join(sets, ", ")+" WHERE "+condition)
+	if err != nil {
+		return err
+	}
+	result, err := statement.ExecContext(ctx, args...)
 	if err != nil {
 		return err
 	}
@@ -110,21 +132,10 @@ func (t *Table) update(ctx context.Context, tx *sql.Tx, c *Change, why *string) 
 
 // missed says why a row wasn't changed. It is nothing if the row has the new values: a commit was heard of by the
 // database, but not its answer by us.
-func (t *Table) missed(ctx context.Context, tx *sql.Tx, c *Change) (string, error) {
-	condition, args := t.is(c.Key, nil)
-	var list []string
-	values, targets := make([][]byte, len(c.Columns)), make([]any, len(c.Columns))
-	for i, column := range c.Columns {
-		list = append(list, t.db.dialect.read(column))
-		targets[i] = &values[i]
-	}
-	err := tx.QueryRowContext(ctx, "SELECT "+strings.Join(list, ", ")+" FROM "+t.quoted+" WHERE "+condition,
-		args...).Scan(targets...)
-	if errors.Is(err, sql.ErrNoRows) {
-		return "it isn't there any more", nil
-	}
-	if err != nil {
-		return "", err
+func (t *Table) missed(ctx context.Context, tx *transaction, c *Change) (string, error) {
+	values, err := t.get(ctx, tx, c.Key, c.Columns)
+	if values == nil || err != nil {
+		return "it isn't there any more", err
 	}
 	for i := range values {
 		if !bytes.Equal(values[i], c.New[i]) {
@@ -132,4 +143,37 @@ func (t *Table) missed(ctx context.Context, tx *sql.Tx, c *Change) (string, erro
 		}
 	}
 	return "", nil
+}
+
+// Get sets Old of some changes to what the rows have now; nil where there is no such row. Errors are those of the
+// database.
+func (t *Table) Get(ctx context.Context, changes []Change) error {
+	return t.within(ctx, func(tx *transaction) (err error) {
+		for i := range changes {
+			if changes[i].Old, err = t.get(ctx, tx, changes[i].Key, changes[i].Columns); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func (t *Table) get(ctx context.Context, tx *transaction, key Key, columns []Column) ([][]byte, error) {
+	condition, args := t.is(key, nil)
+	var list []string
+	values, targets := make([][]byte, len(columns)), make([]any, len(columns))
+	for i, column := range columns {
+		list = append(list, t.db.dialect.read(column))
+		targets[i] = &values[i]
+	}
+	statement, err := tx.prepare(ctx, "SELECT "+strings.Join(list, ", ")+" FROM "+t.quoted+" WHERE "+condition)
+	if err != nil {
+		return nil, err
+	}
+	if err := statement.QueryRowContext(ctx, args...).Scan(targets...); errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	} else if err != nil {
+		return nil, err
+	}
+	return values, nil
 }

@@ -119,10 +119,9 @@ func TestKeys(t *testing.T) {
 					require.NoError(t, err)
 					var key database.Key
 					require.NoError(t, json.Unmarshal(text, &key))
-					values, found, err := table.Get(context.Background(), key, columns)
-					require.NoError(t, err)
-					require.True(t, found, string(text))
-					assert.Equal(t, row.Values, values)
+					again := []database.Change{{Key: key, Columns: columns}}
+					require.NoError(t, table.Get(context.Background(), again))
+					assert.Equal(t, row.Values, again[0].Old, string(text))
 				}
 				var last []string
 				require.NoError(t, table.Last(context.Background(), columns, 3, func(r database.Row) bool {
@@ -256,21 +255,24 @@ func TestLost(t *testing.T) {
 			s.Exec(t, "INSERT INTO lost VALUES (1, 'a'), (2, 'b')")
 			table := tableOf(t, db, "lost")
 			columns := []database.Column{column(t, table, "v")}
+			get := func() error {
+				return table.Get(context.Background(), []database.Change{{Key: database.Key{"1"}, Columns: columns}})
+			}
 			s.KillOthers(t)
 			var err error
 			for range 3 {
-				if _, _, err = table.Get(context.Background(), database.Key{"1"}, columns); err == nil {
+				if err = get(); err == nil {
 					break
 				}
 				assert.True(t, db.Lost(err), err)
 			}
 			require.NoError(t, err)
 			s.Stop()
-			_, _, err = table.Get(context.Background(), database.Key{"1"}, columns)
+			err = get()
 			assert.True(t, db.Lost(err), err)
 			s.Start(t)
 			for range 3 {
-				if _, _, err = table.Get(context.Background(), database.Key{"1"}, columns); err == nil {
+				if err = get(); err == nil {
 					break
 				}
 			}

@@ -119,16 +119,6 @@ func (t *Table) is(key Key, args []any) (string, []any) {
 	return strings.Join(list, " AND "), args
 }
 
-// Get returns what a row has in some columns; false where there is no such row.
-func (t *Table) Get(ctx context.Context, key Key, columns []Column) (values [][]byte, found bool, err error) {
-	condition, args := t.is(key, nil)
-	err = t.read(ctx, columns, " WHERE "+condition, args, func(r Row) bool {
-		values, found = r.Values, true
-		return false
-	})
-	return values, found, err
-}
-
 // Show returns a key as a person reads it.
 //
 //	id=17,language=en

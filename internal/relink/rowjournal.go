@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"reflect"
+	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -37,13 +38,15 @@ type RowHead struct {
 //	{"done":[17]}
 //	{"end":true}
 type rowNote struct {
-	Head   *RowHead     `json:"head,omitempty"`
-	Key    database.Key `json:"key,omitempty"` // of a row that is about to be changed
-	Cells  []cellNote   `json:"cells,omitempty"`
-	Done   database.Key `json:"done,omitempty"`  // all up to this row are committed
-	Again  bool         `json:"again,omitempty"` // a run goes on that was broken off
-	End    bool         `json:"end,omitempty"`
-	Undone bool         `json:"undone,omitempty"`
+	Head  *RowHead     `json:"head,omitempty"`
+	Key   database.Key `json:"key,omitempty"` // of a row that is about to be changed
+	Cells []cellNote   `json:"cells,omitempty"`
+
+	Done   database.Key   `json:"done,omitempty"`  // all up to this row are committed
+	Left   []database.Key `json:"left,omitempty"`  // but these, which weren't changed
+	Again  bool           `json:"again,omitempty"` // a run goes on that was broken off
+	End    bool           `json:"end,omitempty"`
+	Undone bool           `json:"undone,omitempty"`
 }
 
 // cellNote is a value of a row.
@@ -213,12 +216,12 @@ func (j *RowJournal) add(notes ...rowNote) error {
 	return nil
 }
 
-// done notes that all up to a row is committed.
-func (j *RowJournal) done(key database.Key) error {
+// done notes that all up to a row is committed, but for some rows that were left alone.
+func (j *RowJournal) done(key database.Key, left []database.Key) error {
 	if j.f == nil {
 		return nil
 	}
-	return j.add(rowNote{Done: key})
+	return j.add(rowNote{Done: key, Left: left})
 }
 
 // finish notes that the run came to its end.
@@ -274,6 +277,9 @@ func readRowJournal(file string, each func(n rowNote, sure bool) error) (s rowSt
 		case n.Head != nil:
 			s.head = *n.Head
 		case n.Done != nil:
+			waiting = slices.DeleteFunc(waiting, func(w rowNote) bool {
+				return slices.ContainsFunc(n.Left, func(k database.Key) bool { return reflect.DeepEqual(k, w.Key) })
+			})
 			s.done, err = n.Done, flush(true)
 		case n.Again:
 			err = flush(false)
@@ -335,79 +341,85 @@ func UndoRows(ctx context.Context, db *database.DB, file string, each func(Resto
 
 // undoing brings rows back, some at a time.
 type undoing struct {
-	db      *database.DB
-	table   *database.Table
-	each    func(Restored)
-	changes []database.Change
-	size    int
-	whole   bool // none stays
+	db    *database.DB
+	table *database.Table
+	each  func(Restored)
+	whole bool // none stays
+
+	notes []rowNote // of rows that are still to be looked at
+	sure  []bool    // whether each was changed for certain
+	size  int
 }
 
 // add takes up a row; sure says that it was changed for certain.
 func (u *undoing) add(ctx context.Context, n rowNote, sure bool) error {
-	stays := func(column, why string) {
-		u.whole = false
-		u.each(Restored{placeIn(u.table, column, n.Key), why})
-	}
-	var columns []database.Column
+	u.notes, u.sure = append(u.notes, n), append(u.sure, sure)
 	for _, cell := range n.Cells {
-		c, ok := u.table.Column(cell.Column)
-		if !ok {
-			stays(cell.Column, "the table has no such column any more")
-			return nil
-		}
-		columns = append(columns, c)
+		u.size += len(cell.Before)
 	}
-	var now [][]byte
-	var found bool
-	if err := again(ctx, u.db, func() (err error) {
-		now, found, err = u.table.Get(ctx, n.Key, columns)
-		return err
-	}); err != nil {
-		return err
-	}
-	change := database.Change{Key: n.Key}
-	for i, cell := range n.Cells {
-		switch {
-		case !found:
-			stays(cell.Column, "the row isn't there any more")
-		case now[i] != nil && bytes.Equal(now[i], cell.Before): // it was never written, or is brought back already
-		case now[i] != nil && sum(now[i]) == cell.After:
-			change.Columns = append(change.Columns, columns[i])
-			change.Old, change.New = append(change.Old, now[i]), append(change.New, cell.Before)
-			u.size += len(now[i]) + len(cell.Before)
-		case sure:
-			stays(cell.Column, "it was changed since")
-		}
-	}
-	if len(change.Columns) == 0 {
-		return nil
-	}
-	u.changes = append(u.changes, change)
-	if len(u.changes) < batchRows && u.size < batchBytes {
+	if len(u.notes) < batchRows && u.size < batchBytes {
 		return nil
 	}
 	return u.flush(ctx)
 }
 
-// flush writes the rows that were taken up.
+// flush brings back the rows that were taken up.
 func (u *undoing) flush(ctx context.Context) error {
-	if len(u.changes) == 0 {
-		return nil
+	now := make([]database.Change, len(u.notes))
+	for i, n := range u.notes {
+		now[i].Key = n.Key
+		for _, cell := range n.Cells {
+			c, ok := u.table.Column(cell.Column)
+			if !ok {
+				return fmt.Errorf("%s has no column %s any more", u.table.Name, cell.Column)
+			}
+			now[i].Columns = append(now[i].Columns, c)
+		}
+	}
+	if err := again(ctx, u.db, func() error { return u.table.Get(ctx, now) }); err != nil {
+		return err
+	}
+	var changes []database.Change
+	for i, n := range u.notes {
+		if change := u.change(n, now[i], u.sure[i]); len(change.Columns) > 0 {
+			changes = append(changes, change)
+		}
 	}
 	var why []string
 	if err := again(ctx, u.db, func() (err error) {
-		why, err = u.table.Apply(ctx, u.changes)
+		why, err = u.table.Apply(ctx, changes)
 		return err
 	}); err != nil {
 		return err
 	}
-	for i, change := range u.changes {
-		u.whole = u.whole && why[i] == ""
+	for i, change := range changes {
 		for _, c := range change.Columns {
-			u.each(Restored{placeIn(u.table, c.Name, change.Key), why[i]})
+			u.tell(c.Name, change.Key, why[i])
 		}
 	}
-	u.changes, u.size = u.changes[:0], 0
+	u.notes, u.sure, u.size = u.notes[:0], u.sure[:0], 0
 	return nil
+}
+
+// change returns what a row needs: the values that it had, where it has those that were written.
+func (u *undoing) change(n rowNote, now database.Change, sure bool) database.Change {
+	change := database.Change{Key: n.Key}
+	for i, cell := range n.Cells {
+		switch {
+		case now.Old == nil:
+			u.tell(cell.Column, n.Key, "the row isn't there any more")
+		case now.Old[i] != nil && bytes.Equal(now.Old[i], cell.Before): // it was never written, or is back already
+		case now.Old[i] != nil && sum(now.Old[i]) == cell.After:
+			change.Columns = append(change.Columns, now.Columns[i])
+			change.Old, change.New = append(change.Old, now.Old[i]), append(change.New, cell.Before)
+		case sure:
+			u.tell(cell.Column, n.Key, "it was changed since")
+		}
+	}
+	return change
+}
+
+func (u *undoing) tell(column string, key database.Key, why string) {
+	u.whole = u.whole && why == ""
+	u.each(Restored{placeIn(u.table, column, key), why})
 }

@@ -179,6 +179,7 @@ func (l *Linker) placeOf(rows Rows, r database.Row) func(value []byte) Place {
 
 // write makes the changes of a batch.
 func (b *batch) write(ctx context.Context, db *database.DB, t *database.Table, journal *RowJournal) error {
+	var left []database.Key
 	if len(b.changes) > 0 {
 		if err := journal.note(b.changes); err != nil {
 			return err
@@ -191,12 +192,15 @@ func (b *batch) write(ctx context.Context, db *database.DB, t *database.Table, j
 			return err
 		}
 		for i, of := range b.of {
+			if why[i] != "" {
+				left = append(left, b.changes[i].Key)
+			}
 			for _, n := range of {
 				b.documents[n].Problem = why[i]
 			}
 		}
 	}
-	return journal.done(b.end)
+	return journal.done(b.end, left)
 }
 
 // Sampled is a column of a database with how many links some of its rows have.

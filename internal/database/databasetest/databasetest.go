@@ -27,6 +27,7 @@ import (
 type Server struct {
 	URL  string   // as young-compass takes it
 	SQL  *sql.DB  // another client's connection
+	Else *sql.DB  // the same to the database other
 	Dump []string // the server's own command that dumps the database site
 	Load []string // the server's own command that reads a dump into the database other
 
@@ -55,7 +56,7 @@ func MariaDB(t *testing.T) *Server {
 		Load: []string{"mariadb", "--no-defaults", "--protocol=tcp", "-h127.0.0.1", "-P" + port, "-uroot", "other"},
 		command: []string{find(t, "mariadbd", "/usr/sbin"), "--no-defaults", "--datadir=" + data, "--user=" + me.Username,
 			"--port=" + port, "--bind-address=127.0.0.1", "--socket=" + filepath.Join(dir, "socket"),
-			"--pid-file=" + filepath.Join(dir, "pid"), "--innodb-flush-log-at-trx-commit=0", "--max-allowed-packet=256M",
+			"--pid-file=" + filepath.Join(dir, "pid"), "--innodb-flush-log-at-trx-commit=2", "--max-allowed-packet=256M",
 			"--innodb-buffer-pool-size=512M"}}
 	admin, err := sql.Open("mysql", "root@tcp(127.0.0.1:"+port+")/")
 	require.NoError(t, err)
@@ -129,10 +130,13 @@ func (s *Server) AskPassword(t testing.TB) {
 }
 
 func (s *Server) open(t *testing.T, driver, where string) {
-	var err error
-	s.SQL, err = sql.Open(driver, where)
-	require.NoError(t, err)
-	t.Cleanup(func() { _ = s.SQL.Close() })
+	connect := func(where string) *sql.DB {
+		db, err := sql.Open(driver, where)
+		require.NoError(t, err)
+		t.Cleanup(func() { _ = db.Close() })
+		return db
+	}
+	s.SQL, s.Else = connect(where), connect(strings.Replace(where, "/site?", "/other?", 1))
 }
 
 // Start starts the server, and waits until it answers.
