@@ -32,12 +32,12 @@ func makeRows() (r rowsOf) {
 	for i := range different {
 		b := baker{rand.New(rand.NewPCG(140, uint64(i)))}
 		text := func(make func(int) pair) (p pair) {
-			for p = make(2); strings.Contains(p[0], "\x00"); p = make(2) { // which PostgreSQL has in no text
+			for p = make(4); strings.Contains(p[0], "\x00"); p = make(4) { // which PostgreSQL has in no text
 			}
 			return p
 		}
 		r.html, r.json = append(r.html, text(b.page)), append(r.json, text(b.object))
-		r.text, r.bytes = append(r.text, text(b.value)), append(r.bytes, b.value(2))
+		r.text, r.bytes = append(r.text, text(b.value)), append(r.bytes, b.value(4))
 	}
 	return r
 }
@@ -201,6 +201,7 @@ func TestRowsOfRealServers(t *testing.T) {
 	content := makeRows()
 	for name, s := range databasetest.All(t) {
 		t.Run(name, func(t *testing.T) {
+			t.Parallel()
 			ctx := context.Background()
 			begin := time.Now()
 			took := func(what string) {
