@@ -10,6 +10,8 @@ packages=()
 command -v caddy >/dev/null || packages+=(caddy)
 [ -x /usr/sbin/haproxy ] || packages+=(haproxy)
 command -v php >/dev/null || packages+=(php-cli)
+[ -x /usr/sbin/mariadbd ] || packages+=(mariadb-server mariadb-client)
+compgen -G '/usr/lib/postgresql/*/bin/postgres' >/dev/null || packages+=(postgresql postgresql-client)
 command -v gcc >/dev/null || packages+=(gcc libc6-dev) # for the race detector
 if [ ${#packages[@]} -gt 0 ]; then
 	as_root=()

@@ -2,10 +2,14 @@ package main
 
 import (
 	"context"
+	"database/sql"
+	"errors"
 	"os"
+	"strings"
 	"testing"
 
 	"github.com/rogpeppe/go-internal/testscript"
+	_ "modernc.org/sqlite" // registers the driver
 
 	"young-compass/internal/cli"
 	"young-compass/internal/demo"
@@ -39,7 +43,32 @@ func TestScripts(t *testing.T) {
 					return err
 				}
 			}
-			return demo.CopySources(env.WorkDir)
+			return errors.Join(demo.CopySources(env.WorkDir), demo.MakeDatabase(env.WorkDir))
 		},
+		Cmds: map[string]func(ts *testscript.TestScript, neg bool, args []string){"sqlite": runSQL},
 	})
+}
+
+// runSQL is a command of scripts: it runs a statement, or those of a file, or requires that a query brings a text.
+//
+//	sqlite site.db site.sql
+//	sqlite site.db 'SELECT count(*) FROM post' 5
+func runSQL(ts *testscript.TestScript, _ bool, args []string) {
+	db, err := sql.Open("sqlite", ts.MkAbs(args[0]))
+	ts.Check(err)
+	defer func() { _ = db.Close() }()
+	if len(args) == 2 {
+		script := args[1]
+		if strings.HasSuffix(script, ".sql") {
+			script = ts.ReadFile(script)
+		}
+		_, err := db.Exec(script)
+		ts.Check(err)
+		return
+	}
+	var got string
+	ts.Check(db.QueryRow(args[1]).Scan(&got))
+	if want := strings.Join(args[2:], " "); got != want {
+		ts.Fatalf("%s brings %q, not %q", args[1], got, want)
+	}
 }

@@ -320,7 +320,12 @@ func (t *tour) relink() error {
 	if err := demo.CopyContent("."); err != nil {
 		return unfinished{err}
 	}
-	for _, command := range []string{"relink content", "relink content --write --quiet", "relink content --check"} {
+	if err := demo.MakeDatabase("."); err != nil {
+		return unfinished{err}
+	}
+	const rows = "relink --db sqlite:" + demo.Database + " --table post --columns body,settings"
+	for _, command := range []string{"relink content", "relink content --write --quiet", "relink content --check",
+		"relink --db sqlite:" + demo.Database, rows, rows + " --write --quiet", rows + " --check --quiet"} {
 		if err := t.run(command, "", exitFine); err != nil {
 			return err
 		}

@@ -3,10 +3,15 @@
 package demo
 
 import (
+	"database/sql"
 	"embed"
+	"errors"
 	"fmt"
 	"io/fs"
 	"os"
+	"path/filepath"
+
+	_ "modernc.org/sqlite" // registers the driver
 
 	"young-compass/internal/address"
 )
@@ -52,6 +57,26 @@ func CopySources(dir string) error { return copyFolder(dir, Sources) }
 
 // CopyContent writes the folder Content into another folder.
 func CopyContent(dir string) error { return copyFolder(dir, Content) }
+
+// Database is the file of the demo that stands for the content system's database.
+const Database = "content.db"
+
+// MakeDatabase writes the content system's database into a folder: posts, as they were before the move. Their links
+// are the old ones.
+func MakeDatabase(dir string) error {
+	script, err := files.ReadFile("data/database.sql")
+	if err != nil {
+		return fmt.Errorf("making the demo's database: %w", err)
+	}
+	db, err := sql.Open("sqlite", filepath.Join(dir, Database))
+	if err != nil {
+		return fmt.Errorf("making the demo's database: %w", err)
+	}
+	if _, err = db.Exec(string(script)); err != nil {
+		err = fmt.Errorf("making the demo's database: %w", err)
+	}
+	return errors.Join(err, db.Close())
+}
 
 func copyFolder(dir, name string) error {
 	folder, err := fs.Sub(files, "data/"+name)

@@ -142,6 +142,7 @@ func (l *linker) link(text string, at Place) (to string, reason Reason, unknown,
 		return text, "", false, false
 	}
 	if at.nowhere && wayOf(text) == relativeLink {
+		l.ours++
 		return text, Unplaced, false, true
 	}
 	a, err := address.Reference(at.base, text)

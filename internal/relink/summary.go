@@ -83,7 +83,7 @@ func (d *Document) Findings() (found []finding.Finding) {
 		found = append(found, d.left(finding.Note, fmt.Sprintf("told of in part: %d more links are counted only", untold)))
 	}
 	for i := range d.Links {
-		if f, ok := d.Links[i].finding(); ok {
+		if f, ok := d.Links[i].finding(d.Row); ok {
 			f.Where = finding.Place{File: d.Path, Line: d.Links[i].Line, Column: d.Links[i].Column}
 			found = append(found, f)
 		}
@@ -112,8 +112,8 @@ func (d *Document) left(severity finding.Severity, what string) finding.Finding 
 		What: subject + " is " + what, Advice: "see to it, and run relink again"}
 }
 
-// finding says what is to be said of a link; false where it just changes.
-func (k *Link) finding() (finding.Finding, bool) {
+// finding says what is to be said of a link, in a file or a row; false where it just changes.
+func (k *Link) finding(row bool) (finding.Finding, bool) {
 	told := func(code finding.Code, severity finding.Severity, what, advice string) (finding.Finding, bool) {
 		return finding.Finding{Code: code, Severity: severity, What: what, Advice: advice}, true
 	}
@@ -125,8 +125,11 @@ func (k *Link) finding() (finding.Finding, bool) {
 		return told(finding.LinkGone, finding.Warning, shown+" leads to what is gone for good",
 			"take the link out, or lead it elsewhere")
 	case Unplaced:
-		return told(finding.LinkUnplaced, finding.Note, shown+" is relative, and nothing says where this file stands",
-			"say where with --base URL")
+		advice := "say where with --base URL"
+		if row {
+			advice = "name the column that has the address of a row's page with --address COLUMN"
+		}
+		return told(finding.LinkUnplaced, finding.Note, shown+" is relative, and nothing says where it stands", advice)
 	case Broken:
 		return told(finding.BrokenValue, finding.Warning, "a serialised value here isn't as PHP writes it, and stays",
 			"mend its lengths")
