@@ -85,6 +85,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		[]byte("Out Stack,live,North; Outer"), 1))
 	demotest.Write(t, filepath.Join(gathered, "visits.csv"),
 		[]byte("address,status,visitors\nhttp://www.skerrywick.example/,200,3\n"))
+	require.NoError(t, demo.MakeDatabase(gathered))
 	live := neglected(t, dir)
 	seen := map[string]map[string]bool{"All commands": {}}
 	for _, c := range []struct{ section, args string }{
@@ -101,6 +102,8 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		{"trace", "trace --explain --project " + dir +
 			" /routes?sid=1 /contact nonsense http://other.example/ /index.php?item=999"},
 		{"relink", "relink --project " + dir + " " + dir + "/content"},
+		{"relink", "relink --db sqlite:" + gathered + "/content.db --project " + dir},
+		{"relink", "relink --db sqlite:" + gathered + "/content.db --table post --columns body,settings --project " + dir},
 		{"emit", "emit nginx --project " + dir + " --directory " + dir + "/out"},
 		{"probe", "probe --project " + dir + live + " --save monday --copy https://" + demo.CopyHost + "/"},
 		{"probe", "probe redirects --project " + dir + " --at 127.0.0.1:1,1"},

@@ -43,7 +43,7 @@ type relinking struct {
 // relinked is a file, or a value of a row, as JSON.
 type relinked struct {
 	File    string        `json:"file"`
-	Form    relink.Form   `json:"form"`
+	Form    relink.Form   `json:"form,omitempty"` // of a file
 	Changes []linkChanged `json:"changes"`
 }
 
@@ -219,6 +219,9 @@ func (r *relinking) document(d relink.Document) error {
 // changesOf returns the links of a document that change.
 func changesOf(d relink.Document) relinked {
 	item := relinked{File: d.Path, Form: d.Form}
+	if d.Row {
+		item.Form = ""
+	}
 	for _, link := range d.Links {
 		if link.Reason.Changes() {
 			item.Changes = append(item.Changes, linkChanged{link.Line, link.Column, link.From, link.To, link.Reason})
