@@ -218,8 +218,8 @@ func (l *Linker) placed(d Document, at *address.Address) Place {
 // formOf tells the form of a file by its name, else by its content; empty where it holds no text.
 func formOf(name string, text []byte) Form {
 	sample := text[:min(len(text), 8<<10)]
-	if bytes.IndexByte(sample, 0) >= 0 && !isUTF16(sample) {
-		return ""
+	if isSerialised(bytes.TrimSpace(text)) { // in which there may be any bytes
+		return PHP
 	}
 	switch strings.ToLower(path.Ext(name)) {
 	case ".html", ".htm", ".xhtml", ".php", ".tpl", ".twig":
@@ -237,6 +237,9 @@ func formOf(name string, text []byte) Form {
 	case ".js", ".mjs", ".txt", ".ts":
 		return Text
 	}
+	if bytes.IndexByte(sample, 0) >= 0 && !isUTF16(sample) {
+		return ""
+	}
 	start := bytes.TrimLeft(bytes.TrimPrefix(sample, []byte("\ufeff")), " \t\r\n")
 	switch {
 	case bytes.HasPrefix(start, []byte("<?xml")):
@@ -245,8 +248,6 @@ func formOf(name string, text []byte) Form {
 		return HTML
 	case bytes.HasPrefix(start, []byte("{")), bytes.HasPrefix(start, []byte("[")):
 		return JSON
-	case isSerialised(bytes.TrimSpace(text)):
-		return PHP
 	case bytes.Contains(sample, []byte(" dump")) && bytes.HasPrefix(start, []byte("-")),
 		bytes.Contains(sample, []byte("INSERT INTO")), bytes.Contains(sample, []byte("CREATE TABLE")):
 		return SQL
