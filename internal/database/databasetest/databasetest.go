@@ -38,12 +38,12 @@ type Server struct {
 }
 
 // All starts one of each server.
-func All(t *testing.T) map[string]*Server {
+func All(t testing.TB) map[string]*Server {
 	return map[string]*Server{"MariaDB": MariaDB(t), "PostgreSQL": PostgreSQL(t)}
 }
 
 // MariaDB starts a MariaDB server. A machine without one fails the test.
-func MariaDB(t *testing.T) *Server {
+func MariaDB(t testing.TB) *Server {
 	t.Helper()
 	dir := folder(t, nil)
 	data, port := filepath.Join(dir, "data"), freePort(t)
@@ -72,7 +72,7 @@ func MariaDB(t *testing.T) *Server {
 }
 
 // PostgreSQL starts a PostgreSQL server. A machine without one fails the test.
-func PostgreSQL(t *testing.T) *Server {
+func PostgreSQL(t testing.TB) *Server {
 	t.Helper()
 	var as *syscall.Credential
 	name := "postgres"
@@ -111,7 +111,7 @@ func PostgreSQL(t *testing.T) *Server {
 }
 
 // SQLite makes a database, which needs no server.
-func SQLite(t *testing.T) *Server {
+func SQLite(t testing.TB) *Server {
 	t.Helper()
 	file := filepath.Join(t.TempDir(), "content.db")
 	require.NoError(t, os.WriteFile(file, nil, 0o600))
@@ -129,7 +129,7 @@ func (s *Server) AskPassword(t testing.TB) {
 	time.Sleep(200 * time.Millisecond) // which it does in its own time
 }
 
-func (s *Server) open(t *testing.T, driver, where string) {
+func (s *Server) open(t testing.TB, driver, where string) {
 	connect := func(where string) *sql.DB {
 		db, err := sql.Open(driver, where)
 		require.NoError(t, err)
@@ -140,7 +140,7 @@ func (s *Server) open(t *testing.T, driver, where string) {
 }
 
 // Start starts the server, and waits until it answers.
-func (s *Server) Start(t *testing.T) {
+func (s *Server) Start(t testing.TB) {
 	t.Helper()
 	log, err := os.CreateTemp(t.TempDir(), "log")
 	require.NoError(t, err)
@@ -210,7 +210,7 @@ func (s *Server) KillOthers(t testing.TB) {
 	}
 }
 
-func find(t *testing.T, name, folder string) string {
+func find(t testing.TB, name, folder string) string {
 	if path, err := exec.LookPath(name); err == nil {
 		return path
 	}
@@ -220,7 +220,7 @@ func find(t *testing.T, name, folder string) string {
 }
 
 // folder makes a folder that another user may own.
-func folder(t *testing.T, as *syscall.Credential) string {
+func folder(t testing.TB, as *syscall.Credential) string {
 	dir, err := os.MkdirTemp("", "young-compass-test")
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = os.RemoveAll(dir) })
@@ -230,7 +230,7 @@ func folder(t *testing.T, as *syscall.Credential) string {
 	return dir
 }
 
-func run(t *testing.T, as *syscall.Credential, name string, args ...string) {
+func run(t testing.TB, as *syscall.Credential, name string, args ...string) {
 	t.Helper()
 	c := exec.Command(name, args...)
 	c.SysProcAttr = &syscall.SysProcAttr{Credential: as}
@@ -239,7 +239,7 @@ func run(t *testing.T, as *syscall.Credential, name string, args ...string) {
 	require.NoError(t, err, "%s: %s", name, out)
 }
 
-func freePort(t *testing.T) string {
+func freePort(t testing.TB) string {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	defer func() { _ = listener.Close() }()
