@@ -5,7 +5,6 @@ package markup
 import (
 	"bytes"
 	"html"
-	"iter"
 )
 
 // Scanner takes a document apart.
@@ -13,9 +12,11 @@ type Scanner struct {
 	data []byte
 	at   int
 	raw  string // the element whose text has no tags
-	from int    // where the attributes of the tag that was met last begin
-	to   int    // and end
+	last []Attribute
 }
+
+// maxAttributes bounds how many attributes of a tag are read.
+const maxAttributes = 1000
 
 // New returns a scanner of a document in UTF-8. The document must not change.
 func New(data []byte) *Scanner { return &Scanner{data: data} }
@@ -37,7 +38,7 @@ const (
 type Token struct {
 	Kind     Kind
 	Name     []byte // of a tag, in small letters
-	From, To int    // of a text; of the attributes of a tag
+	From, To int    // of a text
 	Raw      bool   // a text in which references count for nothing: of a script, a style and the like
 }
 
@@ -57,7 +58,7 @@ func (s *Scanner) Next() Token {
 			return Token{Kind: Text, From: start, To: start + len(s.words())}
 		}
 		if kind, name := s.markup(); kind != End {
-			return Token{Kind: kind, Name: name, From: s.from, To: s.to}
+			return Token{Kind: kind, Name: name}
 		}
 	}
 	return Token{}
@@ -116,13 +117,9 @@ func (s *Scanner) markup() (Kind, []byte) {
 		i++
 	}
 	name := small(d[first:i])
-	end := tagEnd(d, i)
-	if end < 0 { // the file ends in the tag
-		s.at = len(s.data)
+	if !s.attributes(s.at + i) { // the file ends in the tag
 		return End, nil
 	}
-	s.from, s.to = s.at+i, s.at+end
-	s.at += end + 1
 	if k == StartTag {
 		switch n := string(name); n {
 		case "script", "style", "title", "textarea", "iframe", "noembed", "noframes", "xmp", "plaintext":
@@ -148,19 +145,25 @@ func commentEnd(d []byte) int {
 	return end
 }
 
-// tagEnd returns where the ">" of a tag stands, from i on, or -1.
-func tagEnd(d []byte, i int) int {
-	for i < len(d) {
+// attributes reads those of a tag, and goes on behind its ">". It reports false where there is none.
+func (s *Scanner) attributes(i int) bool {
+	s.last = s.last[:0]
+	for d := s.data; i < len(d); {
 		switch c := d[i]; {
 		case c == '>':
-			return i
+			s.at = i + 1
+			return true
 		case isSpace(c), c == '/':
 			i++
 		default:
-			_, i = attribute(d, i)
+			var a Attribute
+			if a, i = attribute(d, i); len(s.last) < maxAttributes {
+				s.last = append(s.last, a)
+			}
 		}
 	}
-	return -1
+	s.at = len(s.data)
+	return false
 }
 
 // small returns a name in small letters; itself where it is.
@@ -175,7 +178,7 @@ func small(name []byte) []byte {
 
 // Attribute is an attribute of a tag.
 type Attribute struct {
-	Name     []byte // as written
+	Name     []byte // in small letters
 	From, To int    // of its value, without quotes; both 0 where it has none
 }
 
@@ -185,7 +188,7 @@ func attribute(d []byte, i int) (a Attribute, end int) {
 	for i++; i < len(d) && !isSpace(d[i]) && d[i] != '/' && d[i] != '>' && d[i] != '='; {
 		i++
 	}
-	a.Name = d[start:min(i, len(d))]
+	a.Name = small(d[start:min(i, len(d))])
 	j := i
 	for j < len(d) && isSpace(d[j]) {
 		j++
@@ -213,26 +216,8 @@ func attribute(d []byte, i int) (a Attribute, end int) {
 	return a, k
 }
 
-// Attributes yields those of the tag that was met last.
-func (s *Scanner) Attributes() iter.Seq[Attribute] {
-	return func(yield func(Attribute) bool) {
-		d := s.data[s.from:s.to]
-		for i := 0; i < len(d); {
-			if isSpace(d[i]) || d[i] == '/' {
-				i++
-				continue
-			}
-			a, end := attribute(d, i)
-			if a.To > 0 {
-				a.From, a.To = a.From+s.from, a.To+s.from
-			}
-			if !yield(a) {
-				return
-			}
-			i = end
-		}
-	}
-}
+// Attributes returns those of the tag that was met last, until the next one.
+func (s *Scanner) Attributes() []Attribute { return s.last }
 
 // endOf returns where the end tag of a raw element begins, or the data ends.
 func (s *Scanner) endOf(name string) int {

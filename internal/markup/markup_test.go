@@ -1,7 +1,6 @@
 package markup_test
 
 import (
-	"bytes"
 	"fmt"
 	"math/rand/v2"
 	"strings"
@@ -25,8 +24,8 @@ func scanned(s string) (list []string) {
 			list = append(list, "/"+string(t.Name))
 		case markup.StartTag:
 			line := string(t.Name)
-			for a := range scan.Attributes() {
-				line += fmt.Sprintf(" %s=%q", bytes.ToLower(a.Name), markup.Unescaped(data[a.From:a.To]))
+			for _, a := range scan.Attributes() {
+				line += fmt.Sprintf(" %s=%q", a.Name, markup.Unescaped(data[a.From:a.To]))
 			}
 			list = append(list, line)
 		}

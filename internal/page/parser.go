@@ -43,16 +43,16 @@ type attributes struct {
 // attributes reads those of the tag that was met last; the first of a name
 // counts.
 func (p *parser) attributes() (a attributes) {
-	for attribute := range p.scan.Attributes() {
-		if into := a.named(string(bytes.ToLower(attribute.Name))); into != nil && *into == "" {
+	for _, attribute := range p.scan.Attributes() {
+		if into := a.named(attribute.Name); into != nil && *into == "" {
 			*into = string(bytes.TrimSpace(markup.Unescaped(p.data[attribute.From:attribute.To])))
 		}
 	}
 	return a
 }
 
-func (a *attributes) named(key string) *string {
-	switch key {
+func (a *attributes) named(key []byte) *string {
+	switch string(key) {
 	case "lang":
 		return &a.lang
 	case "href":

@@ -14,7 +14,7 @@ func (f *finder) html() {
 	scan := markup.New(f.text)
 	based := false
 	script := Form("") // of the script or style that is open
-	tag, names := tag{text: f.text}, smallNames{}
+	tag := tag{text: f.text}
 	for {
 		switch t := scan.Next(); t.Kind {
 		case markup.End:
@@ -27,13 +27,13 @@ func (f *finder) html() {
 			}
 		case markup.StartTag:
 			tag.element, tag.attributes = t.Name, tag.attributes[:0]
-			for a := range scan.Attributes() {
-				if name := names.small(a.Name); a.To > 0 && !tag.has(name) {
-					tag.attributes = append(tag.attributes, named{name, a})
+			for _, a := range scan.Attributes() {
+				if a.To > 0 && !tag.has(string(a.Name)) {
+					tag.attributes = append(tag.attributes, a)
 				}
 			}
 			for _, a := range tag.attributes {
-				f.attribute(&tag, a.name, a.From, a.To)
+				f.attribute(&tag, a)
 			}
 			switch string(t.Name) {
 			case "base":
@@ -54,43 +54,21 @@ func (f *finder) html() {
 type tag struct {
 	text       []byte
 	element    []byte
-	attributes []named
-}
-
-type named struct {
-	name string // in small letters
-	markup.Attribute
+	attributes []markup.Attribute // with values; the first of a name
 }
 
 func (t *tag) has(name string) bool {
-	return slices.ContainsFunc(t.attributes, func(a named) bool { return a.name == name })
+	return slices.ContainsFunc(t.attributes, func(a markup.Attribute) bool { return string(a.Name) == name })
 }
 
 // said returns the value of an attribute as it is meant.
 func (t *tag) said(name string) string {
 	for _, a := range t.attributes {
-		if a.name == name {
+		if string(a.Name) == name {
 			return strings.TrimSpace(string(markup.Unescaped(t.text[a.From:a.To])))
 		}
 	}
 	return ""
-}
-
-// smallNames are names in small letters, by how they are written: each is made once.
-type smallNames map[string]string
-
-// maxNames bounds how many names are kept.
-const maxNames = 1000
-
-func (n smallNames) small(name []byte) string {
-	small, ok := n[string(name)]
-	if !ok {
-		small = strings.ToLower(string(name))
-		if len(n) < maxNames {
-			n[string(name)] = small
-		}
-	}
-	return small
 }
 
 // rebase makes links relative to what a base element names.
@@ -111,15 +89,15 @@ func scriptForm(kind string) Form {
 }
 
 // attribute looks for links in the value of an attribute.
-func (f *finder) attribute(t *tag, name string, from, to int) {
-	switch name {
+func (f *finder) attribute(t *tag, a markup.Attribute) {
+	switch string(a.Name) {
 	case "class", "id", "alt", "title", "width", "height", "name", "type", "rel", "lang":
 		return // most attributes
 	case "xmlns", "itemtype", "vocab", "typeof", "datatype", "profile":
 		return // names of vocabularies, which only look like addresses
 	}
-	l := references(f.text[from:to])
-	switch name {
+	from, l := a.From, references(f.text[a.From:a.To])
+	switch string(a.Name) {
 	case "href", "src", "poster", "action", "formaction", "cite", "manifest", "background", "longdesc", "xlink:href":
 		f.address(from, l)
 	case "data":
@@ -144,11 +122,11 @@ func (f *finder) attribute(t *tag, name string, from, to int) {
 		}
 	default:
 		switch text := bytes.TrimSpace(l.text); {
-		case strings.HasPrefix(name, "on"):
+		case bytes.HasPrefix(a.Name, []byte("on")):
 			f.in(from, l, Text)
 		case isAbsolute(text):
 			f.address(from, l)
-		case strings.HasPrefix(name, "data-") && len(text) > 0:
+		case bytes.HasPrefix(a.Name, []byte("data-")) && len(text) > 0:
 			f.value(from, l, false)
 		}
 	}
@@ -174,7 +152,7 @@ func (f *finder) list(from int, l layer) {
 func (f *finder) part(from int, l layer, i, end int) {
 	if e, ok := f.edit(l.text[i:end], f.at); ok {
 		e.from, e.to = e.from+i, e.to+i
-		f.take(from, l, []edit{e})
+		f.take(from, l, e)
 	}
 }
 

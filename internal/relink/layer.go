@@ -58,23 +58,19 @@ func (l *layer) at(i int) (int, bool) {
 	return j.bytes + j.length + i - j.text - j.width, true
 }
 
-// out returns the edits of the bytes that some of the text are. A link that can't be written there is told of
-// instead.
-func (l *layer) out(edits []edit) []edit {
-	for i := range edits {
-		e := &edits[i]
-		from, begins := l.at(e.from)
-		to, ends := l.at(e.to)
-		switch {
-		case !begins || !ends: // in the midst of a character
-			from, to = l.near(e.from), l.near(e.to)
-			e.keep(Unwritable)
-		case !e.tells:
-			e.text = l.write(e.text)
-		}
-		e.from, e.to = from, to
+// out returns the edit of the bytes that one of the text is. A link that can't be written there is told of instead.
+func (l *layer) out(e edit) edit {
+	from, begins := l.at(e.from)
+	to, ends := l.at(e.to)
+	switch {
+	case !begins || !ends: // in the midst of a character
+		from, to = l.near(e.from), l.near(e.to)
+		e.keep(Unwritable)
+	case !e.tells:
+		e.text = l.write(e.text)
 	}
-	return edits
+	e.from, e.to = from, to
+	return e
 }
 
 // keep makes an edit one that only tells of its link.

@@ -66,6 +66,17 @@ type linker struct {
 	way      Way
 	known    map[address.Address]decision
 	ours     int // how many links to pages of the site were looked at
+
+	again map[string]outcome // of links that aren't relative, by their texts: most are on many pages
+	on    Place              // where those stand; only hosts and schemes count
+}
+
+// outcome is what becomes of a link.
+type outcome struct {
+	to      string // how it should be written
+	reason  Reason
+	unknown bool // no page has the address
+	ours    bool // it leads to a page of the site
 }
 
 func newLinker(p *plan.Plan, way Way) *linker {
@@ -74,7 +85,8 @@ func newLinker(p *plan.Plan, way Way) *linker {
 		settings.Upkeep = nil
 		p = plan.New(&settings, p.Pages, p.Book, p.Redirects)
 	}
-	return &linker{plan: p, answerer: p.Answerer(), walker: p.Rules().Walker(), way: way, known: map[address.Address]decision{}}
+	return &linker{plan: p, answerer: p.Answerer(), walker: p.Rules().Walker(), way: way, known: map[address.Address]decision{},
+		again: map[string]outcome{}}
 }
 
 // decide says where an address leads in the end. The address has no fragment.
@@ -135,33 +147,59 @@ func bare(a address.Address) address.Address {
 	return a
 }
 
-// link says what becomes of a link in a document. It returns the link as it should be written; ours is false for what
-// is no link to a page of the site.
-func (l *linker) link(text string, at Place) (to string, reason Reason, unknown, ours bool) {
+// maxAgain bounds how many links are remembered by their texts, and maxText how long those may be.
+const (
+	maxAgain = 1 << 16
+	maxText  = 500
+)
+
+// link says what becomes of a link in a document.
+func (l *linker) link(text []byte, at Place) outcome {
+	if !sameHost(&at.base, &l.on.base) || !sameHost(&at.to, &l.on.to) {
+		clear(l.again)
+		l.on = at
+	}
+	o, ok := l.again[string(text)]
+	if !ok {
+		text := string(text)
+		o = l.outcome(text, at)
+		if wayOf(text) != relativeLink && len(text) <= maxText {
+			if len(l.again) >= maxAgain {
+				clear(l.again)
+			}
+			l.again[text] = o
+		}
+	}
+	if o.ours {
+		l.ours++
+	}
+	return o
+}
+
+func sameHost(a, b *address.Address) bool { return a.Scheme == b.Scheme && a.Host == b.Host }
+
+func (l *linker) outcome(text string, at Place) outcome {
 	if !mayLead(text) {
-		return text, "", false, false
+		return outcome{to: text}
 	}
 	if at.nowhere && wayOf(text) == relativeLink {
-		l.ours++
-		return text, Unplaced, false, true
+		return outcome{to: text, reason: Unplaced, ours: true}
 	}
 	a, err := address.Reference(at.base, text)
 	if err != nil || !l.plan.Site.Has(a.Host) {
-		return text, "", false, false
+		return outcome{to: text}
 	}
-	l.ours++
-	fragment := a.Fragment
 	d := l.decide(bare(a))
 	if !d.moved {
-		if to = l.again(text, a, at); to != text {
-			return to, Relocated, d.unknown, true
+		if to := l.moved(text, a, at); to != text {
+			return outcome{to, Relocated, d.unknown, true}
 		}
-		return to, d.reason, d.unknown, true
+		return outcome{text, d.reason, d.unknown, true}
 	}
 	if d.to.Fragment == "" {
-		d.to.Fragment = fragment
+		d.to.Fragment = a.Fragment
 	}
-	return l.written(text, a, d.to, at), d.reason, d.unknown, true
+	return outcome{l.written(text, a, d.to, at), d.reason, d.unknown, true}
 }
 
 // mayLead reports whether a link may lead to a page: it isn't empty, it doesn't stay on its page, and it has no
@@ -177,8 +215,8 @@ func mayLead(text string) bool {
 	return true
 }
 
-// again returns a link whose address stays: written relative to where its document will be found.
-func (l *linker) again(text string, a address.Address, at Place) string {
+// moved returns a link whose address stays: written relative to where its document will be found.
+func (l *linker) moved(text string, a address.Address, at Place) string {
 	if l.way == AsWritten && (wayOf(text) != relativeLink || folder(at.base) == folder(at.to)) {
 		return text
 	}

@@ -71,7 +71,10 @@ func (l *Linker) Relink(text []byte, form Form, at Place) ([]byte, []Link) {
 	if isUTF16(text) {
 		whole = wide(text)
 	}
-	edits := whole.out(l.find(whole.text, form, at, 0))
+	edits := l.find(whole.text, form, at, 0)
+	for i, e := range edits {
+		edits[i] = whole.out(e)
+	}
 	slices.SortStableFunc(edits, func(a, b edit) int { return cmp.Or(a.from-b.from, a.to-b.to) })
 	return l.apply(text, edits, &counter{line: 1})
 }
@@ -188,58 +191,63 @@ type finder struct {
 
 // in returns the edits of some of the text, read as a layer, by another form.
 func (f *finder) in(from int, l layer, form Form) {
-	f.take(from, l, f.find(l.text, form, f.at, f.depth+1))
+	for _, e := range f.find(l.text, form, f.at, f.depth+1) {
+		f.take(from, l, e)
+	}
 }
 
-// take takes up the edits of a layer that begins at a byte of the text.
-func (f *finder) take(from int, l layer, edits []edit) {
-	for _, e := range l.out(edits) {
-		e.from, e.to = e.from+from, e.to+from
-		f.edits = append(f.edits, e)
-	}
+// take takes up an edit of a layer that begins at a byte of the text.
+func (f *finder) take(from int, l layer, e edit) {
+	e = l.out(e)
+	e.from, e.to = e.from+from, e.to+from
+	f.edits = append(f.edits, e)
 }
 
 // address takes a layer for one address, but for spaces around it.
 func (f *finder) address(from int, l layer) {
 	if e, ok := f.edit(l.text, f.at); ok {
-		f.take(from, l, []edit{e})
+		f.take(from, l, e)
 	}
 }
 
+const spaces = " \t\r\n\f"
+
 // edit returns the edit that a text needs which is one address; false where there is nothing to do or to tell.
 func (f *finder) edit(text []byte, at Place) (edit, bool) {
-	trimmed := strings.Trim(string(text), " \t\r\n\f")
-	if trimmed == "" {
+	text = bytes.TrimRight(text, spaces)
+	end := len(text)
+	text = bytes.TrimLeft(text, spaces)
+	start := end - len(text)
+	if len(text) == 0 {
 		return edit{}, false
 	}
-	start := bytes.Index(text, []byte(trimmed))
-	to, reason, unknown, ours := f.link(trimmed, at)
-	if to == trimmed && reason.Changes() { // the document moves along with what it links to
-		reason = ""
+	o := f.link(text, at)
+	if string(text) == o.to && o.reason.Changes() { // the document moves along with what it links to
+		o.reason = ""
 	}
-	if !ours || reason == "" && !unknown {
+	if !o.ours || o.reason == "" && !o.unknown {
 		return edit{}, false
 	}
-	if reason == "" {
-		reason = Unknown
+	if o.reason == "" {
+		o.reason = Unknown
 	}
-	link := &Link{From: trimmed, To: to, Reason: reason, Unknown: unknown, Form: f.form}
-	if to == trimmed {
-		return edit{from: start, to: start + len(trimmed), tells: true, link: link}, true
+	link := &Link{From: string(text), To: o.to, Reason: o.reason, Unknown: o.unknown, Form: f.form}
+	if string(text) == o.to {
+		return edit{from: start, to: end, tells: true, link: link}, true
 	}
 	// What both begin and end with stays as it is written.
-	first := 0
-	for first < len(to) && first < len(trimmed) && to[first] == trimmed[first] && to[first] < utf8.RuneSelf {
+	first, to := 0, o.to
+	for first < len(to) && first < len(text) && to[first] == text[first] && to[first] < utf8.RuneSelf {
 		first++
 	}
 	last := 0
-	for last < len(to)-first && last < len(trimmed)-first {
-		if c := to[len(to)-1-last]; c != trimmed[len(trimmed)-1-last] || c >= utf8.RuneSelf {
+	for last < len(to)-first && last < len(text)-first {
+		if c := to[len(to)-1-last]; c != text[len(text)-1-last] || c >= utf8.RuneSelf {
 			break
 		}
 		last++
 	}
-	return edit{from: start + first, to: start + len(trimmed) - last, text: to[first : len(to)-last], link: link}, true
+	return edit{from: start + first, to: end - last, text: to[first : len(to)-last], link: link}, true
 }
 
 // value looks for links in a text that may be of any form. named says that its name is one that addresses have.
@@ -250,7 +258,7 @@ func (f *finder) value(from int, l layer, named bool) {
 	case isSerialised(text):
 		f.in(from, l, PHP)
 	case likeSerialised(text):
-		f.take(from, l, []edit{{to: len(l.text), tells: true, link: &Link{Reason: Broken, Form: PHP}}})
+		f.take(from, l, edit{to: len(l.text), tells: true, link: &Link{Reason: Broken, Form: PHP}})
 	case (text[0] == '{' || text[0] == '[') && bytes.IndexByte(text, '"') > 0:
 		f.in(from, l, JSON)
 	case hasTags(text):
