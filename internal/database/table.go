@@ -40,7 +40,9 @@ func (c Column) Holds(text []byte) bool {
 		if !utf8.Valid(text) {
 			return false
 		}
-		characters = utf8.RuneCount(text)
+		if c.chars > 0 && characters > c.chars {
+			characters = utf8.RuneCount(text)
+		}
 	case c.charset == "ascii" && slices.ContainsFunc(text, func(b byte) bool { return b >= utf8.RuneSelf }):
 		return false
 	}

@@ -55,16 +55,12 @@ type decision struct {
 	moved   bool            // to is another address
 }
 
-// maxKnown bounds how many addresses are remembered with what the plan says of them.
-const maxKnown = 1 << 18
-
 // linker decides about links by a plan. It must not be used by two at a time.
 type linker struct {
 	plan     *plan.Plan
 	answerer *plan.Answerer
 	walker   *resolve.Walker
 	way      Way
-	known    map[address.Address]decision
 	ours     int // how many links to pages of the site were looked at
 
 	again map[string]outcome // of links that aren't relative, by their texts: most are on many pages
@@ -85,27 +81,14 @@ func newLinker(p *plan.Plan, way Way) *linker {
 		settings.Upkeep = nil
 		p = plan.New(&settings, p.Pages, p.Book, p.Redirects)
 	}
-	return &linker{plan: p, answerer: p.Answerer(), walker: p.Rules().Walker(), way: way, known: map[address.Address]decision{},
-		again: map[string]outcome{}}
-}
-
-// decide says where an address leads in the end. The address has no fragment.
-func (l *linker) decide(a address.Address) decision {
-	d, ok := l.known[a]
-	if !ok {
-		if len(l.known) >= maxKnown {
-			clear(l.known)
-		}
-		d = l.follow(a)
-		l.known[a] = d
-	}
-	return d
+	return &linker{plan: p, answerer: p.Answerer(), walker: p.Rules().Walker(), way: way, again: map[string]outcome{}}
 }
 
 // maxHops is how many redirects for good are followed from one link.
 const maxHops = 20
 
-// follow follows redirects for good, as far as they lead on.
+// follow says where an address leads in the end: it follows redirects for good, as far as they lead on. The address
+// has no fragment.
 func (l *linker) follow(a address.Address) decision {
 	d := decision{to: a}
 	for range maxHops {
@@ -189,7 +172,7 @@ func (l *linker) outcome(text string, at Place) outcome {
 	if err != nil || !l.plan.Site.Has(a.Host) {
 		return outcome{to: text}
 	}
-	d := l.decide(bare(a))
+	d := l.follow(bare(a))
 	if !d.moved {
 		if to := l.moved(text, a, at); to != text {
 			return outcome{to, Relocated, d.unknown, true}

@@ -57,7 +57,7 @@ func New(p *plan.Plan, way Way) *Linker { return &Linker{linker: newLinker(p, wa
 func (l *Linker) Place(at address.Address) Place {
 	to := at
 	if l.plan.Site.Has(at.Host) {
-		if d := l.decide(bare(at)); d.moved {
+		if d := l.follow(bare(at)); d.moved {
 			to = d.to
 		}
 	}

@@ -21,7 +21,7 @@ type Rows struct {
 	Base    *address.Address // where rows stand of which no column says it; nil: nobody knows
 }
 
-// The size of what is changed at a time.
+// The size of what is read and changed at a time. The next rows are read meanwhile.
 const (
 	batchRows  = 500
 	batchBytes = 8 << 20
@@ -31,9 +31,8 @@ const (
 type batch struct {
 	documents []Document
 	changes   []database.Change
-	of        [][]int // for each change, the documents that it changes
-	end       database.Key
-	rows      int
+	of        [][]int      // for each change, the documents that it changes
+	end       database.Key // of the last row
 }
 
 // Rows calls each with every value that has links of which there is something to say, and makes the changes if there is a
@@ -46,17 +45,18 @@ func (l *Linker) Rows(ctx context.Context, db *database.DB, rows Rows, journal *
 	if journal != nil {
 		behind = journal.behind
 	}
-	for {
-		var b batch
-		if err := again(ctx, db, func() error {
-			b, err = l.batch(ctx, rows, behind)
-			return err
-		}); err != nil {
-			return n, err
+	reading, stop := context.WithCancel(ctx)
+	read := rows.read(reading, db, behind)
+	defer func() {
+		stop()
+		for range read { // until nobody uses the database any more
 		}
-		if b.rows == 0 {
-			break
+	}()
+	for part := range read {
+		if part.err != nil {
+			return n, part.err
 		}
+		b := l.batch(rows, part.rows)
 		if journal != nil {
 			if err := b.write(ctx, db, rows.Table, journal); err != nil {
 				return n, err
@@ -67,15 +67,61 @@ func (l *Linker) Rows(ctx context.Context, db *database.DB, rows Rows, journal *
 				return n, err
 			}
 		}
-		if n += b.rows; rows.Read != nil {
-			rows.Read(b.rows)
+		if n += len(part.rows); rows.Read != nil {
+			rows.Read(len(part.rows))
 		}
-		behind = b.end
+	}
+	if err := ctx.Err(); err != nil {
+		return n, fmt.Errorf("reading %s: %w", rows.Table.Name, err)
 	}
 	if journal != nil {
 		return n, journal.finish()
 	}
 	return n, nil
+}
+
+// part is rows that follow one another.
+type part struct {
+	rows []database.Row
+	err  error
+}
+
+// read reads the rows behind a key, part by part: always one ahead. The channel is closed behind the last rows, behind
+// an error, and when the context ends.
+func (r Rows) read(ctx context.Context, db *database.DB, behind database.Key) <-chan part {
+	columns := r.Columns
+	if r.Address != nil {
+		columns = append(slices.Clone(columns), *r.Address)
+	}
+	parts := make(chan part)
+	go func() {
+		defer close(parts)
+		for more := true; more; {
+			var p part
+			p.err = again(ctx, db, func() error {
+				p.rows = nil
+				size := 0
+				return r.Table.Read(ctx, columns, behind, batchRows, func(row database.Row) bool {
+					p.rows = append(p.rows, row)
+					for _, value := range row.Values {
+						size += len(value)
+					}
+					return size < batchBytes
+				})
+			})
+			if more = p.err == nil && len(p.rows) > 0; more {
+				behind = p.rows[len(p.rows)-1].Key
+			} else if p.err == nil {
+				return
+			}
+			select {
+			case parts <- p:
+			case <-ctx.Done():
+				return
+			}
+		}
+	}()
+	return parts
 }
 
 // again does something, and does it again while the connection is lost.
@@ -93,15 +139,10 @@ func again(ctx context.Context, db *database.DB, do func() error) error {
 	return do()
 }
 
-// batch reads the next rows.
-func (l *Linker) batch(ctx context.Context, rows Rows, behind database.Key) (batch, error) {
-	columns := rows.Columns
-	if rows.Address != nil {
-		columns = append(slices.Clone(columns), *rows.Address)
-	}
-	var b batch
-	size := 0
-	err := rows.Table.Read(ctx, columns, behind, batchRows, func(r database.Row) bool {
+// batch works out what becomes of rows.
+func (l *Linker) batch(rows Rows, list []database.Row) batch {
+	b := batch{documents: make([]Document, 0, len(list)), changes: make([]database.Change, 0, len(list))}
+	for _, r := range list {
 		at := l.placeOf(rows, r)
 		change := database.Change{Key: r.Key}
 		var of []int
@@ -114,7 +155,6 @@ func (l *Linker) batch(ctx context.Context, rows Rows, behind database.Key) (bat
 				change.Columns = append(change.Columns, c)
 				change.Old, change.New = append(change.Old, d.Before), append(change.New, d.After)
 				of = append(of, len(b.documents))
-				size += len(d.Before) + len(d.After)
 			}
 			if d.Changed() || len(d.Links) > 0 {
 				b.documents = append(b.documents, d)
@@ -123,10 +163,9 @@ func (l *Linker) batch(ctx context.Context, rows Rows, behind database.Key) (bat
 		if len(of) > 0 {
 			b.changes, b.of = append(b.changes, change), append(b.of, of)
 		}
-		b.end, b.rows = r.Key, b.rows+1
-		return size < batchBytes
-	})
-	return b, err
+		b.end = r.Key
+	}
+	return b
 }
 
 // cell returns a value with what becomes of its links.
