@@ -15,6 +15,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/plan"
 	"young-compass/internal/relink"
 	"young-compass/internal/source"
 	"young-compass/internal/term"
@@ -24,6 +25,7 @@ import (
 type relinking struct {
 	*app
 	ctx                context.Context
+	plan               *plan.Plan
 	base               string
 	absolute, root     bool
 	write, undo, check bool
@@ -146,6 +148,7 @@ func (r *relinking) linker() (*relink.Linker, *address.Address, error) {
 	if err != nil {
 		return nil, nil, err
 	}
+	r.plan = p
 	var base *address.Address
 	if r.base != "" {
 		at, err := address.Resolve(p.Site.Origin, r.base)
@@ -190,7 +193,9 @@ func (r *relinking) filter(linker *relink.Linker, form relink.Form, base *addres
 	if _, err := r.stdout.Write(d.After); err != nil {
 		return unfinished{fmt.Errorf("writing standard output: %w", err)}
 	}
-	for _, f := range d.Findings() {
+	found := d.Findings()
+	relink.Propose(r.plan, found)
+	for _, f := range found {
 		r.say("%s", f)
 	}
 	return nil
@@ -250,6 +255,7 @@ func (r *relinking) tell() error {
 
 // tellOf prints a report, with the most frequent changes and the counts by reason and form.
 func (r *relinking) tellOf(out report) error {
+	relink.Propose(r.plan, r.found)
 	out.columns, out.name, out.findings = []string{"times", "from", "to"}, "changes", r.found
 	frequent := r.summary.MostFrequent(shownSwaps)
 	for _, f := range frequent {

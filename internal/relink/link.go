@@ -71,8 +71,9 @@ type linker struct {
 type outcome struct {
 	to      string // how it should be written
 	reason  Reason
-	unknown bool // no page has the address
-	ours    bool // it leads to a page of the site
+	unknown bool   // no page has the address
+	ours    bool   // it leads to a page of the site
+	nothing string // the address that is gone or unknown
 }
 
 func newLinker(p *plan.Plan, way Way) *linker {
@@ -173,16 +174,21 @@ func (l *linker) outcome(text string, at Place) outcome {
 		return outcome{to: text}
 	}
 	d := l.follow(bare(a))
+	o := outcome{to: text, reason: d.reason, unknown: d.unknown, ours: true}
+	if d.unknown || d.reason == Gone {
+		o.nothing = bare(d.to).String()
+	}
 	if !d.moved {
-		if to := l.moved(text, a, at); to != text {
-			return outcome{to, Relocated, d.unknown, true}
+		if o.to = l.moved(text, a, at); o.to != text {
+			o.reason = Relocated
 		}
-		return outcome{text, d.reason, d.unknown, true}
+		return o
 	}
 	if d.to.Fragment == "" {
 		d.to.Fragment = a.Fragment
 	}
-	return outcome{l.written(text, a, d.to, at), d.reason, d.unknown, true}
+	o.to = l.written(text, a, d.to, at)
+	return o
 }
 
 // mayLead reports whether a link may lead to a page: it isn't empty, it doesn't stay on its page, and it has no

@@ -37,6 +37,7 @@ func Forms() []Form { return []Form{HTML, CSS, JSON, XML, Markdown, Text, SQL, P
 // Link is a link of which something is to be said.
 type Link struct {
 	From, To     string // as they are meant, whatever they look like in the text
+	Address      string // where one leads that is gone or unknown
 	Reason       Reason
 	Unknown      bool // no page has the address
 	Form         Form // of the text in which it stands
@@ -231,7 +232,7 @@ func (f *finder) edit(text []byte, at Place) (edit, bool) {
 	if o.reason == "" {
 		o.reason = Unknown
 	}
-	link := &Link{From: string(text), To: o.to, Reason: o.reason, Unknown: o.unknown, Form: f.form}
+	link := &Link{From: string(text), To: o.to, Reason: o.reason, Unknown: o.unknown, Form: f.form, Address: o.nothing}
 	if string(text) == o.to {
 		return edit{from: start, to: end, tells: true, link: link}, true
 	}

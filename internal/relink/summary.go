@@ -84,7 +84,7 @@ func (d *Document) Findings() (found []finding.Finding) {
 	}
 	for i := range d.Links {
 		if f, ok := d.Links[i].finding(d.Row); ok {
-			f.Where = finding.Place{File: d.Path, Line: d.Links[i].Line, Column: d.Links[i].Column}
+			f.Where = finding.Place{File: d.Path, Line: d.Links[i].Line, Column: d.Links[i].Column, URL: d.Links[i].Address}
 			found = append(found, f)
 		}
 	}
