@@ -69,7 +69,8 @@ type linker struct {
 
 // outcome is what becomes of a link.
 type outcome struct {
-	to      string // how it should be written
+	from    string // how it is written
+	to      string // how it should be
 	reason  Reason
 	unknown bool   // no page has the address
 	ours    bool   // it leads to a page of the site
@@ -164,17 +165,17 @@ func sameHost(a, b *address.Address) bool { return a.Scheme == b.Scheme && a.Hos
 
 func (l *linker) outcome(text string, at Place) outcome {
 	if !mayLead(text) {
-		return outcome{to: text}
+		return outcome{from: text, to: text}
 	}
 	if at.nowhere && wayOf(text) == relativeLink {
-		return outcome{to: text, reason: Unplaced, ours: true}
+		return outcome{from: text, to: text, reason: Unplaced, ours: true}
 	}
 	a, err := address.Reference(at.base, text)
 	if err != nil || !l.plan.Site.Has(a.Host) {
-		return outcome{to: text}
+		return outcome{from: text, to: text}
 	}
 	d := l.follow(bare(a))
-	o := outcome{to: text, reason: d.reason, unknown: d.unknown, ours: true}
+	o := outcome{from: text, to: text, reason: d.reason, unknown: d.unknown, ours: true}
 	if d.unknown || d.reason == Gone {
 		o.nothing = bare(d.to).String()
 	}

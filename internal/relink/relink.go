@@ -223,7 +223,8 @@ func (f *finder) edit(text []byte, at Place) (edit, bool) {
 		return edit{}, false
 	}
 	o := f.link(text, at)
-	if string(text) == o.to && o.reason.Changes() { // the document moves along with what it links to
+	from, to := o.from, o.to
+	if from == to && o.reason.Changes() { // the document moves along with what it links to
 		o.reason = ""
 	}
 	if !o.ours || o.reason == "" && !o.unknown {
@@ -232,18 +233,18 @@ func (f *finder) edit(text []byte, at Place) (edit, bool) {
 	if o.reason == "" {
 		o.reason = Unknown
 	}
-	link := &Link{From: string(text), To: o.to, Reason: o.reason, Unknown: o.unknown, Form: f.form, Address: o.nothing}
-	if string(text) == o.to {
+	link := &Link{From: from, To: to, Reason: o.reason, Unknown: o.unknown, Form: f.form, Address: o.nothing}
+	if from == to {
 		return edit{from: start, to: end, tells: true, link: link}, true
 	}
 	// What both begin and end with stays as it is written.
-	first, to := 0, o.to
-	for first < len(to) && first < len(text) && to[first] == text[first] && to[first] < utf8.RuneSelf {
+	first := 0
+	for first < len(to) && first < len(from) && to[first] == from[first] && to[first] < utf8.RuneSelf {
 		first++
 	}
 	last := 0
-	for last < len(to)-first && last < len(text)-first {
-		if c := to[len(to)-1-last]; c != text[len(text)-1-last] || c >= utf8.RuneSelf {
+	for last < len(to)-first && last < len(from)-first {
+		if c := to[len(to)-1-last]; c != from[len(from)-1-last] || c >= utf8.RuneSelf {
 			break
 		}
 		last++
