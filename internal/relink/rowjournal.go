@@ -336,11 +336,11 @@ func UndoRows(ctx context.Context, db *database.DB, file string, each func(Resto
 	if err != nil {
 		return err
 	}
-	j := RowJournal{File: file, f: f}
-	if _, err := f.Seek(0, io.SeekEnd); err == nil {
-		err = f.Truncate(s.size)
+	if err := f.Truncate(s.size); err != nil { // a line that wasn't written to its end
+		return errors.Join(fmt.Errorf("noting what was undone: %w", err), f.Close())
 	}
-	return errors.Join(err, j.add(rowNote{Undone: true}), f.Sync(), f.Close())
+	j := RowJournal{File: file, f: f}
+	return errors.Join(j.add(rowNote{Undone: true}), f.Sync(), f.Close())
 }
 
 // undoing brings rows back, some at a time.
