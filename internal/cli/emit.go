@@ -13,9 +13,11 @@ import (
 	"github.com/spf13/cobra"
 
 	"young-compass/internal/address"
+	"young-compass/internal/block"
 	"young-compass/internal/compile"
 	"young-compass/internal/deploy"
 	"young-compass/internal/finding"
+	"young-compass/internal/publish"
 	"young-compass/internal/server"
 	"young-compass/internal/term"
 )
@@ -25,17 +27,19 @@ type emitting struct {
 	target                           server.Target
 	directory, install, undo, pieces string
 	options                          server.Options
-	yes, dry, links                  bool
+	yes, dry, links, heads           bool
 }
 
 func (a *app) emitCommand() *cobra.Command {
 	var e emitting
 	c := &cobra.Command{
 		Use:   "emit [FORM]",
-		Short: "Write the plan for a web server: htaccess, apache, nginx, caddy or haproxy",
+		Short: "Write the plan for a web server: htaccess, apache, nginx, caddy or haproxy; or for search engines",
 		Long: `Reads files only. Writes the files for a server into a folder: htaccess (Apache's
 per-folder file), apache (its own configuration), nginx, caddy or haproxy. Without
 a form, prints what each can do.
+
+emit sitemap, robots and head write what the plan tells search engines.
 
 --install puts the pieces into a file that the server has already: every other
 line stays as it is, and the old file stays beside it under a dated name. --undo
@@ -72,7 +76,9 @@ takes out exactly what was installed.`,
 		"the `DIR` for the pieces that FILE includes (young-compass beside FILE's folder)")
 	f.BoolVar(&e.yes, "yes", false, "install without asking")
 	f.BoolVar(&e.dry, "dry-run", false, "with --install or --undo: show what would change, and write nothing")
+	f.BoolVar(&e.heads, "links", false, "also add a header Link to each page: its canonical address, its translations")
 	f.BoolVar(&e.links, "follow-links", false, "install into the file that a symbolic link leads to")
+	c.AddCommand(a.emitSitemapCommand(), a.emitRobotsCommand(), a.emitHeadCommand())
 	return c
 }
 
@@ -97,12 +103,20 @@ func featureReport() report {
 	return r
 }
 
-// compile works the plan out. It reports false when there are errors, which it
-// has printed.
-func (a *app) compile() (g *compile.Program, found []finding.Finding, ok bool, err error) {
+// compile works the plan out, with a header Link for each page if heads says so. It reports false when there are errors,
+// which it has printed.
+func (a *app) compile(heads bool) (g *compile.Program, found []finding.Finding, ok bool, err error) {
 	p, found, err := a.judged()
 	if err != nil {
 		return nil, nil, false, err
+	}
+	if heads && !finding.Worst(found, finding.Error) {
+		pages, more := publish.Pages(p)
+		found = append(found, more...)
+		if p, more, err = publish.WithLinks(p, pages); err != nil {
+			return nil, nil, false, fmt.Errorf("--links: %w", err)
+		}
+		found = append(found, more...)
 	}
 	if !finding.Worst(found, finding.Error) {
 		var more []finding.Finding
@@ -120,7 +134,7 @@ func (a *app) compile() (g *compile.Program, found []finding.Finding, ok bool, e
 }
 
 func (a *app) emit(e emitting) error {
-	g, found, ok, err := a.compile()
+	g, found, ok, err := a.compile(e.heads)
 	if !ok || err != nil {
 		return err
 	}
@@ -213,7 +227,7 @@ func (a *app) place(e emitting) deploy.Place {
 
 // edited says how what was installed was edited by hand, if that is what an error means.
 func (a *app) edited(place deploy.Place, err error) error {
-	var edited *deploy.EditedError
+	var edited *block.EditedError
 	if !errors.As(err, &edited) {
 		return err
 	}

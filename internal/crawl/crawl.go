@@ -13,6 +13,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/fetch"
+	"young-compass/internal/page"
 	"young-compass/internal/sitefile"
 )
 
@@ -122,7 +123,7 @@ func (p Page) Leads() []address.Address {
 		add(a.Link)
 	}
 	add(p.Signals.Refresh)
-	if !says(p.Robots(), "nofollow") {
+	if !page.Says(p.Robots(), "nofollow") {
 		for _, link := range p.Signals.Links {
 			add(link)
 		}

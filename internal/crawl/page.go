@@ -49,18 +49,7 @@ func (p Page) Robots() string {
 }
 
 // NoIndex reports whether the page asks not to be in an index.
-func (p Page) NoIndex() bool { return says(p.Robots(), "noindex") }
-
-// says reports whether a list of directives holds one, or "none", for all
-// crawlers.
-func says(robots, directive string) bool {
-	for part := range strings.SplitSeq(robots, ",") {
-		if part = strings.TrimSpace(part); part == directive || part == "none" {
-			return true
-		}
-	}
-	return false
-}
+func (p Page) NoIndex() bool { return page.Says(p.Robots(), "noindex") }
 
 // Base returns the address that links on the page are relative to.
 func (p Page) Base() address.Address {

@@ -11,6 +11,7 @@ import (
 
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
+	"young-compass/internal/publish"
 )
 
 // Hosts that aren't the site's: where it is made ready, and one that copies it.
@@ -59,39 +60,22 @@ func NewSite(p *plan.Plan) http.Handler { return NewLive(p) }
 func NewLive(p *plan.Plan) *Live {
 	l := &Live{plan: p, pages: map[inventory.Ref]*document{}, extra: map[string]*document{}, hosts: map[string]string{},
 		robots: "User-agent: *\nDisallow: /search\nSitemap: " + p.Site.Origin.Base() + "/sitemap.xml\n"}
-	for _, page := range p.Pages.Pages {
-		a, ok := p.CurrentAddress(page.Ref)
-		if page.State != inventory.Live || !ok {
-			continue
+	pages, _ := publish.Pages(p)
+	for _, page := range pages {
+		d := &document{title: page.Title, language: page.Language, key: page.Key, address: page.Address.String(),
+			canonicals: []string{page.Canonical}, paragraphs: prose(page.Ref.String(), 6), security: "max-age=31536000"}
+		for _, other := range page.Alternates {
+			d.alternates = append(d.alternates, alternate{other.Language, other.Location})
 		}
-		l.pages[page.Ref] = &document{title: page.Title, language: page.Language, key: page.Key, address: a.String(),
-			canonicals: []string{a.String()}, paragraphs: prose(page.Ref.String(), 6), security: "max-age=31536000"}
-		l.sitemap = append(l.sitemap, a.String())
+		l.pages[page.Ref] = d
+		l.sitemap = append(l.sitemap, d.address)
 	}
 	slices.Sort(l.sitemap)
 	for ref, d := range l.pages {
-		d.alternates = l.translations(ref)
 		d.links = l.leads(ref)
 		l.cut(ref, d)
 	}
 	return l
-}
-
-// translations returns the links of a page to its translations and itself.
-func (l *Live) translations(ref inventory.Ref) []alternate {
-	var list []alternate
-	for _, language := range []string{"en", "de", "nb"} {
-		if d := l.pages[inventory.Ref{Key: ref.Key, Language: language}]; d != nil {
-			list = append(list, alternate{language, d.address})
-		}
-	}
-	if len(list) < 2 {
-		return nil
-	}
-	if d := l.pages[inventory.Ref{Key: ref.Key, Language: "en"}]; d != nil {
-		list = append(list, alternate{"x-default", d.address})
-	}
-	return list
 }
 
 // leads returns where a page leads: to the home page and the sections, the home

@@ -2,86 +2,34 @@ package deploy
 
 import (
 	"bytes"
-	"crypto/sha256"
 	"errors"
-	"fmt"
 	"path/filepath"
 	"slices"
 	"strings"
 
+	"young-compass/internal/block"
 	"young-compass/internal/server"
 )
 
-// The lines around what was installed. The first holds the name of the target
-// and a sum of the lines between them.
-const (
-	beginMark = "# young-compass begins: "
-	endMark   = "# young-compass ends"
-)
-
-// block is a stretch of lines that was installed.
-type block struct {
-	begin, end int // lines: the first mark, and the one behind the last mark
-	target     string
-	sum        string
-	text       string // between the marks
-}
-
-// EditedError says that an installed block was edited by hand.
-type EditedError struct {
-	Line int
-	Text string // the lines as they are now
-}
-
-// Error names the line.
-func (e *EditedError) Error() string {
-	return fmt.Sprintf("line %d: what was installed here has been edited by hand", e.Line)
-}
-
-// blocks finds what was installed in a file.
-func blocks(lines []string) ([]block, error) {
-	var list []block
-	for i := 0; i < len(lines); i++ {
-		mark, ok := strings.CutPrefix(strings.TrimSpace(lines[i]), beginMark)
-		if !ok {
-			continue
-		}
-		target, sum, _ := strings.Cut(mark, " ")
-		end := slices.IndexFunc(lines[i:], func(l string) bool { return strings.TrimSpace(l) == endMark })
-		if end < 0 {
-			return nil, fmt.Errorf("line %d: what was installed here has no end: the line %q is missing", i+1, endMark)
-		}
-		b := block{begin: i, end: i + end + 1, target: target, sum: sum, text: strings.Join(lines[i+1:i+end], "")}
-		list = append(list, b)
-		i += end
-	}
-	return list, nil
-}
-
-func sumOf(text string) string {
-	sum := sha256.Sum256([]byte(strings.ReplaceAll(text, "\r\n", "\n")))
-	return fmt.Sprintf("%x", sum[:8])
-}
-
 // Remove takes out what was installed for a target, and leaves every other line
-// as it is. The error is of type *EditedError when a person has edited it.
+// as it is. The error is of type *block.EditedError when a person has edited it.
 func Remove(text []byte, target string) (rest []byte, removed int, err error) {
 	lines := server.Lines(string(text))
-	list, err := blocks(lines)
+	list, err := block.Find(lines)
 	if err != nil {
 		return nil, 0, err
 	}
 	var b strings.Builder
 	at := 0
 	for _, x := range list {
-		if x.target != target {
+		if x.Name != target {
 			continue
 		}
-		if sumOf(x.text) != x.sum {
-			return nil, 0, &EditedError{x.begin + 1, x.text}
+		if err := x.Edited(); err != nil {
+			return nil, 0, err
 		}
-		b.WriteString(strings.Join(lines[at:x.begin], ""))
-		at = x.end
+		b.WriteString(strings.Join(lines[at:x.Begin], ""))
+		at = x.End
 		removed++
 	}
 	b.WriteString(strings.Join(lines[at:], ""))
@@ -110,8 +58,7 @@ func Insert(text []byte, target server.Target, files []server.File, folder strin
 		if s := b.String(); s != "" && !strings.HasSuffix(s, "\n") {
 			return nil, errors.New("the last line has no end; end it with a line break first")
 		}
-		marked := beginMark + target.Name() + " " + sumOf(x.Text) + "\n" + x.Text + endMark + "\n"
-		b.WriteString(strings.ReplaceAll(marked, "\n", ending))
+		b.WriteString(block.Marked(target.Name(), "", x.Text, ending))
 		at = x.Line
 	}
 	b.WriteString(strings.Join(lines[at:], ""))
@@ -121,13 +68,13 @@ func Insert(text []byte, target server.Target, files []server.File, folder strin
 // Installed returns the lines that were installed last in a file, without the
 // marks.
 func Installed(text []byte, target string) string {
-	list, err := blocks(server.Lines(string(text)))
+	list, err := block.Find(server.Lines(string(text)))
 	if err != nil {
 		return ""
 	}
 	for _, b := range slices.Backward(list) {
-		if b.target == target {
-			return b.text
+		if b.Name == target {
+			return b.Text
 		}
 	}
 	return ""

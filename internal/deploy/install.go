@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 
+	"young-compass/internal/block"
 	"young-compass/internal/compile"
 	"young-compass/internal/finding"
 	"young-compass/internal/safefile"
@@ -43,7 +44,7 @@ type overview interface {
 	Below(root string) ([]string, error)
 }
 
-// Prepare works an installation out. An error of type *EditedError says that what was installed was edited by hand.
+// Prepare works an installation out. An error of type *block.EditedError says that what was installed was edited by hand.
 func (p Place) Prepare(g *compile.Program, files []server.File) (*Installation, error) {
 	x := &Installation{Place: p}
 	var err error
@@ -119,7 +120,7 @@ func (p Place) note(what string) string {
 }
 
 // Edits returns the lines in which what was installed was edited by hand.
-func (p Place) Edits(edited *EditedError) []string {
+func (p Place) Edits(edited *block.EditedError) []string {
 	was, err := os.ReadFile(p.note("block"))
 	if err != nil {
 		return nil
@@ -134,7 +135,7 @@ type Removal struct {
 	Blocks   int
 }
 
-// Remove works out how to take out what was installed. An error of type *EditedError says that it was edited by hand.
+// Remove works out how to take out what was installed. An error of type *block.EditedError says that it was edited by hand.
 func (p Place) Remove() (*Removal, error) {
 	old, err := readConfiguration(p.File)
 	if err != nil {

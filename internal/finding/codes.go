@@ -1205,6 +1205,46 @@ const (
 	//	600 KiB
 	RobotsTooLong Code = "robots-too-long"
 
+	// LeftOut: a page, or something of it, isn't told to search engines by what is written from the plan.
+	//
+	// Why: it is missing in sitemaps, or from what the heads of pages say.
+	// Severity: warning.
+	//
+	//	modified: last Tuesday
+	LeftOut Code = "left-out"
+
+	// BlockMissing: the plan keeps crawlers from addresses that the site's robots.txt lets them ask for.
+	//
+	// Why: crawlers spend their time there, and list what nobody should find.
+	// Severity: warning.
+	//
+	//	blocked: [/search], and robots.txt has no such line
+	BlockMissing Code = "block-missing"
+
+	// BlockedPage: the plan keeps crawlers from a page that they are to list, or whose noindex they are to see.
+	//
+	// Why: what isn't asked for can't be read: neither its text, nor its noindex.
+	// Severity: warning.
+	//
+	//	blocked: [/ports], and the live page /ports/kvitsund
+	BlockedPage Code = "blocked-page"
+
+	// SitemapDiffers: the site's sitemap says something else of a page than the plan does.
+	//
+	// Why: it was made from an older plan, or by something else.
+	// Severity: warning.
+	//
+	//	the sitemap has no German translation of /ports/kvitsund
+	SitemapDiffers Code = "sitemap-differs"
+
+	// AlternateMissing: a page doesn't name a translation that the plan has.
+	//
+	// Why: visitors aren't led to their own language.
+	// Severity: warning.
+	//
+	//	/ports/kvitsund names no page for x-default
+	AlternateMissing Code = "alternate-missing"
+
 	// StagingOpen: a staging host answers everybody.
 	//
 	// Why: search engines find it, and show the site twice.

@@ -54,6 +54,19 @@ type Alternate struct {
 // Load is something that a page loads, or a form that it sends.
 type Load struct{ Element, Link string }
 
+// Says reports whether what a page or a header tells crawlers holds a directive, such as noindex; "none" holds all.
+//
+//	noindex, nofollow
+func Says(robots, directive string) bool {
+	apart := func(r rune) bool { return r == ',' || r == ' ' }
+	for word := range strings.FieldsFuncSeq(strings.ToLower(robots), apart) {
+		if word == directive || word == "none" {
+			return true
+		}
+	}
+	return false
+}
+
 // Canonical returns the first canonical link of the head, or nothing.
 func (s Signals) Canonical() string {
 	for _, c := range s.Canonicals {

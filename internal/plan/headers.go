@@ -29,7 +29,7 @@ func (p *Plan) fields(r Request) []Field {
 			list = append(list, Field{header.Name, header.Expand(values)})
 		}
 	}
-	return list
+	return slices.DeleteFunc(list, func(f Field) bool { return f.Value == "" }) // a rule that keeps others from adding one
 }
 
 // internal returns the address by which a server makes what was asked, for a

@@ -25,6 +25,7 @@ type Settings struct {
 	Scope      address.Scope
 	Known      []string // foreign hosts that redirects may lead to
 	Staging    []string // hosts of the site in the making, that nobody else may see
+	Blocked    []string // what crawlers are told not to ask for: patterns of robots.txt (RFC 9309 section 2.2.2)
 	Files      []string // beyond those every site has
 	Languages  Languages
 	Parameters parameter.List
@@ -125,9 +126,9 @@ func Read(file string, data []byte) (c *Settings, err error) {
 }
 
 func (c *Settings) readSite(v value) {
-	f := v.fields("origin", "hosts", "known", "staging", "paths", "files", "trusted-proxies", "only", "except")
+	f := v.fields("origin", "hosts", "known", "staging", "blocked", "paths", "files", "trusted-proxies", "only", "except")
 	c.lines["site"] = v.place().Line
-	c.note(f, "origin", "hosts", "files", "only", "except")
+	c.note(f, "origin", "hosts", "blocked", "files", "only", "except")
 	origin, ok := f["origin"]
 	if !ok {
 		v.fail("write origin: https://your.host", "the site has no origin")
@@ -165,6 +166,9 @@ func (c *Settings) readSite(v value) {
 	if v, ok := f["staging"]; ok {
 		c.Staging = hosts(v)
 	}
+	if v, ok := f["blocked"]; ok {
+		c.Blocked = readBlocked(v)
+	}
 	if v, ok := f["files"]; ok {
 		c.Files = readPlaces(v).List()
 	}
@@ -182,6 +186,21 @@ func (c *Settings) readSite(v value) {
 	if v, ok := f["paths"]; ok {
 		c.readPaths(v)
 	}
+}
+
+// readBlocked reads patterns of robots.txt.
+func readBlocked(v value) (list []string) {
+	for _, item := range v.list() {
+		text := item.text()
+		if !strings.HasPrefix(text, "/") || strings.ContainsFunc(text, func(r rune) bool { return r <= ' ' || r == 0x7f || r == '#' }) {
+			item.fail("write a path, such as /search or /*.pdf$", "%q is no pattern of robots.txt", address.Printable(text))
+		}
+		if slices.Contains(list, text) {
+			item.fail("delete it here", "%s stands in the list already", address.Printable(text))
+		}
+		list = append(list, text)
+	}
+	return list
 }
 
 // note remembers where these keys are written.

@@ -3,11 +3,14 @@ package probe
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
+	"young-compass/internal/publish"
+	"young-compass/internal/sitefile"
 )
 
 // pageOf returns the page that the plan serves at an address.
@@ -87,6 +90,7 @@ func (v *Survey) judgeIndex(s *Section) {
 				"what stands behind isn't read (RFC 9309 section 2.5)", "shorten it")
 		}
 	}
+	v.judgeBlocked(s)
 	s.Counts = append(s.Counts, Count{"noindex", "pages say noindex", noindex},
 		Count{"blocked", "addresses are blocked", blocked})
 	for _, host := range v.Plan.Staging {
@@ -105,6 +109,23 @@ func (v *Survey) judgeIndex(s *Section) {
 	}
 }
 
+// judgeBlocked compares a robots.txt with what the plan keeps crawlers from.
+func (v *Survey) judgeBlocked(s *Section) {
+	rules := v.Rules[v.Plan.Site.Origin]
+	if len(v.Plan.Blocked) == 0 || rules.Failure != "" || rules.Status >= 500 {
+		return
+	}
+	at := v.Plan.Site.Origin
+	at.Path = "/robots.txt"
+	for _, pattern := range v.Plan.Blocked {
+		example := strings.TrimSuffix(strings.ReplaceAll(pattern, "*", ""), "$")
+		if rules.Allows("*", example) {
+			s.add(finding.BlockMissing, finding.Warning, at, fmt.Sprintf("robots.txt lets crawlers ask for %s", pattern),
+				"the plan keeps them from it (site.blocked)", "put the plan's lines in: emit robots --install FILE")
+		}
+	}
+}
+
 func (v *Survey) origins() []address.Address {
 	var list []address.Address
 	for origin := range v.Rules {
@@ -113,12 +134,6 @@ func (v *Survey) origins() []address.Address {
 	slices.SortFunc(list, address.Compare)
 	return list
 }
-
-// The bounds of a sitemap (sitemaps 0.9).
-const (
-	sitemapEntries = 50_000
-	sitemapSize    = 50 << 20
-)
 
 // judgeSitemaps looks at what sitemaps list.
 func (v *Survey) judgeSitemaps(s *Section) {
@@ -140,7 +155,7 @@ func (v *Survey) judgeSitemaps(s *Section) {
 			s.add(finding.SitemapNotNamed, finding.Warning, at, fmt.Sprintf("robots.txt doesn't name %s", at),
 				"search engines may not know of it", "add to robots.txt: Sitemap: "+at.String())
 		}
-		if m.Entries > sitemapEntries || m.Size > sitemapSize {
+		if m.Entries > sitefile.MaxEntries || m.Size > sitefile.MaxSize {
 			s.add(finding.SitemapTooLarge, finding.Error, at,
 				fmt.Sprintf("%s has %d entries and %d bytes; 50,000 and 50 MiB is the most", at, m.Entries, m.Size), "",
 				"divide it, and list the parts in an index")
@@ -196,6 +211,7 @@ func (v *Survey) judgeEntries(s *Section) {
 	if len(v.Listed) == 0 {
 		return
 	}
+	v.judgeListings(s)
 	var missing []address.Address
 	for _, a := range v.live() {
 		if p := v.Web[a]; p != nil && !resolved[a] && !v.explained[a] && v.Web.Indexable(a) {
@@ -204,4 +220,46 @@ func (v *Survey) judgeEntries(s *Section) {
 	}
 	s.many(finding.NotInSitemap, finding.Note, missing, fmt.Sprintf("%d live pages are in no sitemap", len(missing)),
 		"", "list them in a sitemap, and name it in robots.txt")
+}
+
+// judgeListings compares what sitemaps say of pages with what the plan says: their dates, and their translations where
+// the sitemap names any.
+func (v *Survey) judgeListings(s *Section) {
+	pages, _ := publish.Pages(v.Plan)
+	named := false
+	for _, l := range v.Listed {
+		named = named || len(l.Alternates) > 0
+	}
+	var dates, translations []address.Address
+	for i := range pages {
+		page := &pages[i]
+		l, ok := v.Listed[page.Address]
+		if !ok || !page.Listed || v.explained[page.Address] {
+			continue
+		}
+		if said := page.Field("modified"); said != "" && l.Modified != "" && !strings.HasPrefix(l.Modified, said) {
+			dates = append(dates, page.Address)
+		}
+		if named && !sameAlternates(l.Alternates, page.Alternates) {
+			translations = append(translations, page.Address)
+		}
+	}
+	const why, advice = "it was made from an older plan, or by something else", "write it anew: emit sitemap"
+	s.many(finding.SitemapDiffers, finding.Warning, dates,
+		fmt.Sprintf("the sitemap has other dates than the plan for %d pages", len(dates)), why, advice)
+	s.many(finding.SitemapDiffers, finding.Warning, translations,
+		fmt.Sprintf("the sitemap names other translations than the plan for %d pages", len(translations)), why, advice)
+}
+
+// sameAlternates reports whether two lists name the same translations, in any order.
+func sameAlternates(a, b []sitefile.Alternate) bool {
+	set := func(list []sitefile.Alternate) []string {
+		var words []string
+		for _, x := range list {
+			words = append(words, strings.ToLower(x.Language)+" "+x.Location)
+		}
+		slices.Sort(words)
+		return slices.Compact(words)
+	}
+	return slices.Equal(set(a), set(b))
 }

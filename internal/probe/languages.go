@@ -11,6 +11,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/language"
+	"young-compass/internal/publish"
 )
 
 // bySitemap is where a translation is named besides the signals of a page.
@@ -24,12 +25,17 @@ type tongues struct {
 	once  map[string]bool                           // findings about one target of many pages
 	wrong map[[2]address.Address]string             // what is wrong with a translation of a page, in a word
 	byKey map[string][]*inventory.Page              // the pages of the inventory, when they were needed
+	plan  map[address.Address]*publish.Page         // what the plan has pages say
 }
 
 // judgeLanguages looks at all annotations of languages.
 func (v *Survey) judgeLanguages(s *Section) {
 	t := tongues{v, s, map[address.Address][]canonical.Alternate{}, map[string]bool{}, map[[2]address.Address]string{},
-		nil}
+		nil, map[address.Address]*publish.Page{}}
+	planned, _ := publish.Pages(v.Plan)
+	for i := range planned {
+		t.plan[planned[i].Address] = &planned[i]
+	}
 	pages := slices.DeleteFunc(v.Web.Sorted(), func(a address.Address) bool { return !v.Web[a].HTML })
 	for _, a := range pages {
 		t.named[a] = canonical.Alternates(v.Web[a])
@@ -129,6 +135,43 @@ func (t *tongues) page(a address.Address) {
 			fmt.Sprintf(`add <link rel="alternate" hreflang="%s" href="%s">`, address.Printable(p.Signals.Language), a))
 	case names && len(targets) == 0:
 		t.alone(a)
+		return
+	}
+	t.missing(a, names)
+}
+
+// missing finds translations of the plan that a page doesn't name in its head or a header, though it names some there.
+// Those of which another finding speaks are left out. names says that the page names itself.
+func (t *tongues) missing(a address.Address, names bool) {
+	page := t.plan[a]
+	if page == nil || t.explained[a] {
+		return
+	}
+	own := slices.DeleteFunc(slices.Clone(t.named[a]), func(n canonical.Alternate) bool { return n.By == bySitemap })
+	if len(own) == 0 {
+		return
+	}
+	var list []string
+	for _, want := range page.Alternates {
+		to, err := address.Parse(want.Location)
+		if err != nil || slices.ContainsFunc(own, func(n canonical.Alternate) bool {
+			return strings.EqualFold(n.Language, want.Language) || n.Err == nil && n.To == to &&
+				want.Language != language.Default && !strings.EqualFold(n.Language, language.Default) // de for de-CH
+		}) {
+			continue
+		}
+		leads := func(from, to address.Address) bool {
+			return slices.ContainsFunc(t.named[from], func(n canonical.Alternate) bool { return n.Err == nil && n.To == to })
+		}
+		if to == a && !names || to != a && leads(to, a) && !leads(a, to) {
+			continue
+		}
+		list = append(list, want.Language)
+	}
+	if len(list) > 0 {
+		t.add(finding.AlternateMissing, finding.Warning, a,
+			fmt.Sprintf("it doesn't name what the plan has for %s", strings.Join(list, ", ")),
+			"visitors aren't led to their own language", "take the lines of its head from emit head")
 	}
 }
 

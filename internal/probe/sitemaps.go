@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"time"
 
 	"github.com/klauspost/compress/gzip"
 
@@ -96,9 +95,9 @@ func (s *Surveyor) readSitemap(ctx context.Context, v *Survey, a address.Address
 		}
 		at.Fragment = ""
 		if _, twice := v.Listed[at]; !twice {
-			v.Listed[at] = Listing{a, u.Line, u.Alternates}
+			v.Listed[at] = Listing{a, u.Line, u.Modified, u.Alternates}
 		}
-		if !dated(u.Modified) && len(m.Wrong) < maxWrong {
+		if u.Modified != "" && !sitefile.Dated(u.Modified) && len(m.Wrong) < maxWrong {
 			m.Wrong = append(m.Wrong, u)
 		}
 		return nil
@@ -131,18 +130,4 @@ func (c *counter) Read(p []byte) (int, error) {
 	n, err := c.r.Read(p)
 	c.n += n
 	return n, err
-}
-
-// dated reports whether a text is empty or a date as sitemaps have them: W3C
-// date and time.
-func dated(s string) bool {
-	if s == "" {
-		return true
-	}
-	for _, layout := range []string{"2006", "2006-01", time.DateOnly, "2006-01-02T15:04Z07:00", time.RFC3339} {
-		if _, err := time.Parse(layout, s); err == nil {
-			return true
-		}
-	}
-	return false
 }

@@ -99,6 +99,7 @@ type Sitemap struct {
 type Listing struct {
 	Sitemap    address.Address
 	Line       int
+	Modified   string
 	Alternates []sitefile.Alternate
 }
 

@@ -37,18 +37,12 @@ func ReadRobots(r io.Reader) (Robots, error) {
 	if err != nil {
 		return robots, err
 	}
-	lines := bufio.NewScanner(bytes.NewReader(bytes.TrimPrefix(data, []byte("\ufeff"))))
+	lines := bufio.NewScanner(bytes.NewReader(bytes.TrimPrefix(data, []byte(byteOrderMark))))
 	lines.Buffer(make([]byte, 4096), maxRobots+1)
 	lines.Split(splitLines)
 	naming := false // the line before named an agent of the same group
 	for lines.Scan() {
-		line, _, _ := strings.Cut(lines.Text(), "#")
-		key, value, ok := strings.Cut(line, ":")
-		if !ok {
-			continue
-		}
-		key, value = strings.ToLower(strings.TrimSpace(key)), strings.TrimSpace(value)
-		switch key {
+		switch key, value := robotsLine(lines.Text()); key {
 		case "user-agent":
 			if !naming {
 				robots.groups = append(robots.groups, group{})

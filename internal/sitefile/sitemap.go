@@ -1,4 +1,4 @@
-// Package sitefile reads the files in which a site speaks to search engines:
+// Package sitefile reads and writes the files in which a site speaks to search engines:
 // sitemaps (sitemaps 0.9) and robots.txt (RFC 9309).
 package sitefile
 

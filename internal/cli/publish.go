@@ -1,0 +1,409 @@
+package cli
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"young-compass/internal/address"
+	"young-compass/internal/block"
+	"young-compass/internal/deploy"
+	"young-compass/internal/finding"
+	"young-compass/internal/plan"
+	"young-compass/internal/publish"
+	"young-compass/internal/safefile"
+	"young-compass/internal/sitefile"
+	"young-compass/internal/table"
+)
+
+// published reads the plan and works out what it tells search engines. ok is false where errors stand, which are printed.
+func (a *app) published() (p *plan.Plan, pages []publish.Page, found []finding.Finding, ok bool, err error) {
+	p, found, err = a.judged()
+	if err != nil {
+		return nil, nil, nil, false, err
+	}
+	if finding.Worst(found, finding.Error) {
+		a.say("nothing written while there are errors")
+		return nil, nil, nil, false, a.print(report{findings: found})
+	}
+	pages, more := publish.Pages(p)
+	return p, pages, append(found, more...), true, nil
+}
+
+func (a *app) emitSitemapCommand() *cobra.Command {
+	var o publish.SitemapOptions
+	var directory, by string
+	c := &cobra.Command{
+		Use:   "sitemap",
+		Short: "Write the site's sitemaps",
+		Long: `Reads files only. Writes the addresses of all live pages that may be listed, with their
+translations, into sitemap.xml (sitemaps 0.9); several sitemaps with an index of them
+where one doesn't hold all. The column modified of pages.csv gives the dates, images
+the images. A host of a language gets its own, in a folder of its name.`,
+		Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			if o.Max < 0 || o.Max > sitefile.MaxEntries {
+				return fmt.Errorf("--max: say a number from 1 to %d", sitefile.MaxEntries)
+			}
+			switch o.By = publish.By(by); o.By {
+			case publish.ByNothing, publish.ByKind, publish.ByLanguage:
+			default:
+				return fmt.Errorf("--by: %s is none; say kind or language", address.Printable(by))
+			}
+			return a.emitSitemap(o, directory)
+		},
+	}
+	c.Flags().StringVar(&directory, "directory", "", "the folder to write to (out/sitemap in the project)")
+	c.Flags().IntVar(&o.Max, "max", 0, "put `N` addresses into one sitemap, at most")
+	c.Flags().BoolVar(&o.Gzip, "gzip", false, "pack the sitemaps")
+	c.Flags().StringVar(&by, "by", "", "divide them by `WHAT`: kind or language")
+	return c
+}
+
+func (a *app) emitSitemap(o publish.SitemapOptions, directory string) error {
+	p, pages, found, ok, err := a.published()
+	if !ok || err != nil {
+		return err
+	}
+	if directory == "" {
+		directory = a.siteFolder("sitemap")
+	}
+	r := report{columns: []string{"file", "bytes"}, name: "files", text: told}
+	items := []map[string]any{}
+	wrote := map[string]bool{}
+	list, more, err := publish.Sitemaps(p, pages, o, func(name string, data []byte) error {
+		wrote[name] = true
+		r.rows = append(r.rows, []string{name, fmt.Sprint(len(data))})
+		items = append(items, map[string]any{"file": name, "bytes": len(data)})
+		return a.write(filepath.Join(directory, filepath.FromSlash(name)), data)
+	})
+	if err != nil {
+		return err
+	}
+	r.findings = append(found, more...)
+	entries := 0
+	for _, s := range list {
+		entries += s.Entries
+	}
+	for _, name := range leftovers(directory, wrote) {
+		a.say("%s is of another run, and nothing names it any more", address.Printable(filepath.Join(directory, name)))
+	}
+	r.items, r.counts = items, []count{{"listed", "addresses listed", entries}, {"hidden", "live pages not to be listed", len(pages) - entries}}
+	r.more = map[string]any{"hand_in": addressesOf(list)}
+	for _, s := range list {
+		a.say("hand in %s", s.Address)
+	}
+	return a.print(r)
+}
+
+func addressesOf(list []publish.Sitemap) []string {
+	addresses := []string{}
+	for _, s := range list {
+		addresses = append(addresses, s.Address)
+	}
+	return addresses
+}
+
+// leftovers returns the sitemaps of a folder that weren't written this time.
+func leftovers(directory string, wrote map[string]bool) (names []string) {
+	files, _ := filepath.Glob(filepath.Join(strings.NewReplacer(`\`, `\\`, "*", `\*`, "?", `\?`, "[", `\[`).Replace(directory),
+		"sitemap*.xml*"))
+	for _, file := range files {
+		if name := filepath.Base(file); !wrote[name] && !strings.HasSuffix(name, ".bak") {
+			names = append(names, name)
+		}
+	}
+	return names
+}
+
+func (a *app) siteFolder(name string) string { return filepath.Join(a.project, "out", name) }
+
+func (a *app) emitHeadCommand() *cobra.Command {
+	var directory, as string
+	c := &cobra.Command{
+		Use:   "head",
+		Short: "Write the canonical and language links of each page's head",
+		Long: `Reads files only. Writes what the head of each live page is to hold: its canonical
+link, and links to its translations. --as html writes a file for each page, csv and
+json one file for a template. For headers instead, see emit nginx --links.`,
+		Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error { return a.emitHead(as, directory) },
+	}
+	c.Flags().StringVar(&directory, "directory", "", "the folder to write to (out/head in the project)")
+	c.Flags().StringVar(&as, "as", "html", "write them as `FORM`: html, csv or json")
+	return c
+}
+
+func (a *app) emitHead(as, directory string) error {
+	if as != "html" && as != "csv" && as != "json" {
+		return fmt.Errorf("--as: %s is none; say html, csv or json", address.Printable(as))
+	}
+	_, pages, found, ok, err := a.published()
+	if !ok || err != nil {
+		return err
+	}
+	if directory == "" {
+		directory = a.siteFolder("head")
+	}
+	r := report{name: "files", findings: found, text: told}
+	items := []map[string]any{}
+	written := 0
+	put := func(name string, data []byte) error {
+		items = append(items, map[string]any{"file": name, "bytes": len(data)})
+		_, changed, err := safefile.Write(filepath.Join(directory, name), data, a.now)
+		if err != nil {
+			return unfinished{err}
+		}
+		if changed {
+			written++
+		}
+		return nil
+	}
+	links := 0
+	var sheet [][]string
+	for i := range pages {
+		rows := pages[i].Rows()
+		links += len(rows)
+		if as == "csv" {
+			sheet = append(sheet, rows...)
+		}
+		if as == "html" {
+			if err := put(pages[i].FileName(), []byte(pages[i].HTML())); err != nil {
+				return err
+			}
+		}
+	}
+	switch as {
+	case "csv":
+		err = put("head.csv", table.EncodeRecords([]string{"page", "address", "rel", "hreflang", "href"}, slices.Values(sheet)))
+	case "json":
+		var b bytes.Buffer
+		b.WriteString("[\n")
+		for i := range pages {
+			line, err := json.Marshal(&pages[i])
+			if err != nil {
+				return err
+			}
+			b.Write(line)
+			if i < len(pages)-1 {
+				b.WriteByte(',')
+			}
+			b.WriteByte('\n')
+		}
+		b.WriteString("]\n")
+		err = put("head.json", b.Bytes())
+	}
+	if err != nil {
+		return err
+	}
+	a.say("%s: %d files, %d of them written", directory, len(items), written)
+	r.items = items
+	r.counts = []count{{"pages", "pages", len(pages)}, {"links", "links in their heads", links}}
+	return a.print(r)
+}
+
+// robotsRun is a run of emit robots.
+type robotsRun struct {
+	directory, install, undo string
+	yes, dry, links          bool
+	sitemap                  string
+}
+
+func (a *app) emitRobotsCommand() *cobra.Command {
+	var e robotsRun
+	c := &cobra.Command{
+		Use:   "robots",
+		Short: "Write the site's robots.txt, or put the plan's lines into one",
+		Long: `Reads files only. Writes a robots.txt that names the sitemaps and keeps crawlers from
+what site.blocked of the plan lists. --install puts these lines into a file that is
+there already: lines that name another sitemap of the site become comments, every
+other line stays as it is, and the old file stays beside it under a dated name.
+--undo takes out exactly what was put in.`,
+		Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			if e.install != "" && e.undo != "" {
+				return errors.New("say either --install or --undo")
+			}
+			if e.undo != "" {
+				return a.robotsUndo(e)
+			}
+			return a.emitRobots(e)
+		},
+	}
+	f := c.Flags()
+	f.StringVar(&e.directory, "directory", "", "the folder to write to (out/robots in the project)")
+	f.StringVar(&e.install, "install", "", "put the lines into this `FILE`")
+	f.StringVar(&e.undo, "undo", "", "take out of this `FILE` what was put in")
+	f.StringVar(&e.sitemap, "sitemap", "", "the sitemap is at `URL`, not where emit sitemap has it")
+	f.BoolVar(&e.yes, "yes", false, "install without asking")
+	f.BoolVar(&e.dry, "dry-run", false, "with --install or --undo: show what would change, and write nothing")
+	f.BoolVar(&e.links, "follow-links", false, "install into the file that a symbolic link leads to")
+	return c
+}
+
+func (a *app) emitRobots(e robotsRun) error {
+	p, pages, found, ok, err := a.published()
+	if !ok || err != nil {
+		return err
+	}
+	list, _, err := publish.Sitemaps(p, pages, publish.SitemapOptions{}, func(string, []byte) error { return nil })
+	if err != nil {
+		return err
+	}
+	if e.sitemap != "" {
+		at, err := address.Resolve(p.Site.Origin, e.sitemap)
+		if err != nil {
+			return fmt.Errorf("--sitemap: %w", err)
+		}
+		list = []publish.Sitemap{{Host: p.Site.Origin.Host, Address: at.String()}}
+	}
+	if e.install != "" {
+		return a.robotsInstall(e, p, pages, list, found)
+	}
+	if e.directory == "" {
+		e.directory = a.siteFolder("robots")
+	}
+	r := report{columns: []string{"file", "bytes"}, name: "files", text: told}
+	items := []map[string]any{}
+	for _, host := range append([]string{p.Site.Origin.Host}, p.Site.LanguageHosts...) {
+		text, err := publish.RobotsLines(p, list, host).Put(nil)
+		if err != nil {
+			return err
+		}
+		name := "robots.txt"
+		if host != p.Site.Origin.Host {
+			name = path.Join(host, name)
+		}
+		more, err := blockedIn(p, pages, text, host, name)
+		if err != nil {
+			return err
+		}
+		found = append(found, more...)
+		if err := a.write(filepath.Join(e.directory, filepath.FromSlash(name)), text); err != nil {
+			return err
+		}
+		r.rows = append(r.rows, []string{name, fmt.Sprint(len(text))})
+		items = append(items, map[string]any{"file": name, "bytes": len(text)})
+	}
+	r.items, r.findings, r.shown = items, found, firstOfEach(found, false)
+	return a.print(r)
+}
+
+func blockedIn(p *plan.Plan, pages []publish.Page, text []byte, host, file string) ([]finding.Finding, error) {
+	robots, err := sitefile.ReadRobots(bytes.NewReader(text))
+	if err != nil {
+		return nil, fmt.Errorf("reading %s: %w", file, err)
+	}
+	return publish.Blocked(p, pages, robots, host, file), nil
+}
+
+// robotsFile reads a robots.txt; one that isn't there yet is empty.
+func robotsFile(file string, links bool) (path string, text []byte, err error) {
+	if path, err = real(file, links); err != nil {
+		return "", nil, err
+	}
+	f, err := os.Open(path)
+	if errors.Is(err, os.ErrNotExist) {
+		return path, nil, nil
+	}
+	if err != nil {
+		return "", nil, unfinished{err}
+	}
+	defer func() { _ = f.Close() }()
+	if text, err = io.ReadAll(io.LimitReader(f, maxRobotsFile+1)); err != nil {
+		return "", nil, unfinished{err}
+	}
+	if len(text) > maxRobotsFile {
+		return "", nil, fmt.Errorf("%s is longer than 1 MiB: that is no robots.txt", path)
+	}
+	return path, text, nil
+}
+
+const maxRobotsFile = 1 << 20
+
+func (a *app) robotsInstall(e robotsRun, p *plan.Plan, pages []publish.Page, list []publish.Sitemap, found []finding.Finding) error {
+	file, before, err := robotsFile(e.install, e.links)
+	if err != nil {
+		return err
+	}
+	after, err := publish.RobotsLines(p, list, p.Site.Origin.Host).Put(before)
+	if err != nil {
+		return robotsError(file, err)
+	}
+	more, err := blockedIn(p, pages, after, p.Site.Origin.Host, file)
+	if err != nil {
+		return err
+	}
+	r := report{columns: []string{"file", "bytes"}, name: "files", text: told, findings: append(found, more...)}
+	r.shown = firstOfEach(r.findings, false)
+	done, err := a.robotsReplace(e, file, before, after, "Put these lines into")
+	if done {
+		r.rows = [][]string{{file, fmt.Sprint(len(after))}}
+		r.items = []map[string]any{{"file": file, "bytes": len(after)}}
+		note := filepath.Join(a.siteFolder("robots"), "installed-block.txt")
+		err = errors.Join(err, safefile.Replace(note, after))
+	}
+	if err != nil {
+		return err
+	}
+	return a.print(r)
+}
+
+// robotsReplace shows a change, asks, and makes it. It reports whether it did.
+func (a *app) robotsReplace(e robotsRun, file string, before, after []byte, question string) (bool, error) {
+	a.show(deploy.Difference(string(before), string(after)))
+	if bytes.Equal(before, after) {
+		a.say("%s: unchanged", file)
+	}
+	if e.dry || bytes.Equal(before, after) {
+		return false, nil
+	}
+	if !e.yes {
+		if err := a.confirm(fmt.Sprintf("%s %s?", question, file)); err != nil {
+			return false, err
+		}
+	}
+	return true, a.write(file, after)
+}
+
+func robotsError(file string, err error) error {
+	var edited *block.EditedError
+	if errors.As(err, &edited) {
+		return fmt.Errorf("%s:%d: what was installed here has been edited by hand; put it back, or take the lines "+
+			"between the marks out yourself", file, edited.Line)
+	}
+	return fmt.Errorf("%s: %w", file, err)
+}
+
+func (a *app) robotsUndo(e robotsRun) error {
+	file, before, err := robotsFile(e.undo, e.links)
+	if err != nil {
+		return err
+	}
+	after, err := sitefile.TakeOut(before)
+	if err != nil {
+		return robotsError(file, err)
+	}
+	if !sitefile.HasLines(before) {
+		return fmt.Errorf("%s: nothing was installed here", file)
+	}
+	done, err := a.robotsReplace(e, file, before, after, "Take these lines out of")
+	if !done || err != nil {
+		return err
+	}
+	note := filepath.Join(a.siteFolder("robots"), "installed-block.txt")
+	if err := os.Remove(note); err != nil && !errors.Is(err, os.ErrNotExist) {
+		return unfinished{err}
+	}
+	a.say("what was installed is taken out of %s", file)
+	return nil
+}

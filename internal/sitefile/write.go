@@ -1,0 +1,194 @@
+package sitefile
+
+import (
+	"bytes"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/klauspost/compress/gzip"
+)
+
+// The bounds of one sitemap, and of an index (sitemaps 0.9).
+const (
+	MaxEntries  = 50_000
+	MaxSize     = 50 << 20 // in bytes, unpacked
+	MaxLocation = 2047     // in characters
+)
+
+// Parts writes sitemaps: one, or as many as are needed and an index of them. The zero value of what is optional will do.
+//
+//	sitemap.xml                                    all fits into one
+//	sitemap.xml, sitemap-1.xml, sitemap-2.xml      an index, and its parts
+//	sitemap.xml, sitemap-port-1.xml, ...           parts by group
+type Parts struct {
+	Base  string // where they will stand: https://skerrywick.example/
+	Max   int    // entries of one; 0: MaxEntries
+	Gzip  bool   // packs them
+	Write func(name string, data []byte) error
+
+	group   string
+	entries int
+	body    bytes.Buffer
+	number  map[string]int // by group: how many parts it has
+	held    []byte         // the first part, which may be the only one
+	names   []string
+}
+
+const (
+	declaration = `<?xml version="1.0" encoding="UTF-8"?>` + "\n"
+	setOpens    = `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"` +
+		` xmlns:xhtml="http://www.w3.org/1999/xhtml"` +
+		` xmlns:image="http://www.google.com/schemas/sitemap-image/1.1">` + "\n"
+	setCloses = "</urlset>\n"
+)
+
+// Add adds an entry to the parts of a group; entries of one group follow each other. Errors are those of Write, and of an
+// entry that no sitemap can hold.
+func (p *Parts) Add(group string, u URL) error {
+	before := p.body.Len()
+	most := p.Max
+	if most <= 0 || most > MaxEntries {
+		most = MaxEntries
+	}
+	if p.entries > 0 && (p.group != group || p.entries == most) {
+		if err := p.flush(); err != nil {
+			return err
+		}
+		before = 0
+	}
+	p.group = group
+	p.entry(u)
+	const frame = len(declaration) + len(setOpens) + len(setCloses)
+	if p.body.Len()+frame > MaxSize {
+		entry := bytes.Clone(p.body.Bytes()[before:])
+		p.body.Truncate(before)
+		if before == 0 {
+			return fmt.Errorf("the entry of %s alone has more than 50 MB", u.Location)
+		}
+		if err := p.flush(); err != nil {
+			return err
+		}
+		p.group = group
+		p.body.Write(entry)
+	}
+	p.entries++
+	return nil
+}
+
+// entry writes an entry, its elements in the order of the schema.
+func (p *Parts) entry(u URL) {
+	element := func(name, text string) {
+		p.body.WriteString("<" + name + ">")
+		_ = xml.EscapeText(&p.body, []byte(text))
+		p.body.WriteString("</" + name + ">")
+	}
+	p.body.WriteString("<url>")
+	element("loc", u.Location)
+	if u.Modified != "" {
+		element("lastmod", u.Modified)
+	}
+	for _, a := range u.Alternates {
+		p.body.WriteString(`<xhtml:link rel="alternate" hreflang="`)
+		_ = xml.EscapeText(&p.body, []byte(a.Language))
+		p.body.WriteString(`" href="`)
+		_ = xml.EscapeText(&p.body, []byte(a.Location))
+		p.body.WriteString(`"/>`)
+	}
+	for _, image := range u.Images {
+		p.body.WriteString("<image:image>")
+		element("image:loc", image)
+		p.body.WriteString("</image:image>")
+	}
+	p.body.WriteString("</url>\n")
+}
+
+// flush ends a part.
+func (p *Parts) flush() error {
+	data := bytes.Join([][]byte{[]byte(declaration + setOpens), p.body.Bytes(), []byte(setCloses)}, nil)
+	p.body.Reset()
+	p.entries = 0
+	if p.number == nil {
+		p.number = map[string]int{}
+	}
+	p.number[p.group]++
+	name := fmt.Sprintf("sitemap-%d.xml", p.number[p.group])
+	if p.group != "" {
+		name = fmt.Sprintf("sitemap-%s-%d.xml", p.group, p.number[p.group])
+	}
+	p.names = append(p.names, name)
+	if len(p.names) == 1 {
+		p.held = data
+		return nil
+	}
+	if p.held != nil {
+		if err := p.put(p.names[0], p.held); err != nil {
+			return err
+		}
+		p.held = nil
+	}
+	return p.put(name, data)
+}
+
+// put writes a file, packed if that is asked for. Packed bytes have no time in them: the same entries give the same.
+func (p *Parts) put(name string, data []byte) error {
+	if !p.Gzip {
+		return p.Write(name, data)
+	}
+	var packed bytes.Buffer
+	w, err := gzip.NewWriterLevel(&packed, gzip.BestCompression)
+	if err != nil {
+		return err
+	}
+	if _, err := w.Write(data); err != nil {
+		return err
+	}
+	if err := w.Close(); err != nil {
+		return err
+	}
+	return p.Write(name+".gz", packed.Bytes())
+}
+
+// Finish writes what is left, and the index if there are several parts. It returns the name of the file to hand in;
+// without any entry there is none.
+func (p *Parts) Finish() (name string, err error) {
+	if p.entries > 0 {
+		if err := p.flush(); err != nil {
+			return "", err
+		}
+	}
+	packed := ""
+	if p.Gzip {
+		packed = ".gz"
+	}
+	switch {
+	case len(p.names) == 0:
+		return "", nil
+	case len(p.names) == 1:
+		return "sitemap.xml" + packed, p.put("sitemap.xml", p.held)
+	case len(p.names) > MaxEntries:
+		return "", errors.New("there are more sitemaps than an index can name (50,000)")
+	}
+	var b bytes.Buffer
+	b.WriteString(declaration + `<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">` + "\n")
+	for _, part := range p.names {
+		b.WriteString("<sitemap><loc>")
+		_ = xml.EscapeText(&b, []byte(p.Base+part+packed))
+		b.WriteString("</loc></sitemap>\n")
+	}
+	b.WriteString("</sitemapindex>\n")
+	return "sitemap.xml", p.Write("sitemap.xml", b.Bytes())
+}
+
+// Dated reports whether a text is a date as sitemaps have them (W3C date and time).
+//
+//	2026    2026-11    2026-11-23    2026-11-23T08:15+01:00
+func Dated(s string) bool {
+	for _, layout := range []string{"2006", "2006-01", time.DateOnly, "2006-01-02T15:04Z07:00", time.RFC3339} {
+		if _, err := time.Parse(layout, s); err == nil {
+			return true
+		}
+	}
+	return false
+}
