@@ -13,6 +13,7 @@ command -v php >/dev/null || packages+=(php-cli)
 [ -x /usr/sbin/mariadbd ] || packages+=(mariadb-server mariadb-client)
 compgen -G '/usr/lib/postgresql/*/bin/postgres' >/dev/null || packages+=(postgresql postgresql-client)
 [ -f /usr/share/doc/sqlite3/about.html ] || packages+=(sqlite3-doc) # hundreds of pages that are moved
+command -v xmllint >/dev/null || packages+=(libxml2-utils) # the schema of sitemaps
 command -v gcc >/dev/null || packages+=(gcc libc6-dev) # for the race detector
 if [ ${#packages[@]} -gt 0 ]; then
 	as_root=()

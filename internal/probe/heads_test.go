@@ -130,9 +130,11 @@ func TestFilesAgree(t *testing.T) {
 	at, err := address.Parse("https://skerrywick.example/ports/kvitsund")
 	require.NoError(t, err)
 	for name, change := range map[string]func(*publish.Page){
-		"another date":        func(page *publish.Page) { page.Set("modified", "2001-01-01") },
-		"no translations":     func(page *publish.Page) { page.Alternates = nil },
-		"another translation": func(page *publish.Page) { page.Alternates = []sitefile.Alternate{{Language: "de", Location: at.String()}} },
+		"another date":    func(page *publish.Page) { page.Set("modified", "2001-01-01") },
+		"no translations": func(page *publish.Page) { page.Alternates = nil },
+		"another translation": func(page *publish.Page) {
+			page.Alternates = []sitefile.Alternate{{Language: "de", Location: at.String()}}
+		},
 	} {
 		other := demotest.Accepted(t, t.TempDir())
 		changed, _ := publish.Pages(other)

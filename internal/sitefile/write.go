@@ -79,29 +79,38 @@ func (p *Parts) Add(group string, u URL) error {
 
 // entry writes an entry, its elements in the order of the schema.
 func (p *Parts) entry(u URL) {
-	element := func(name, text string) {
-		p.body.WriteString("<" + name + ">")
-		_ = xml.EscapeText(&p.body, []byte(text))
-		p.body.WriteString("</" + name + ">")
-	}
-	p.body.WriteString("<url>")
-	element("loc", u.Location)
+	p.body.WriteString("<url><loc>")
+	p.escaped(u.Location)
+	p.body.WriteString("</loc>")
 	if u.Modified != "" {
-		element("lastmod", u.Modified)
+		p.body.WriteString("<lastmod>")
+		p.escaped(u.Modified)
+		p.body.WriteString("</lastmod>")
 	}
 	for _, a := range u.Alternates {
 		p.body.WriteString(`<xhtml:link rel="alternate" hreflang="`)
-		_ = xml.EscapeText(&p.body, []byte(a.Language))
+		p.escaped(a.Language)
 		p.body.WriteString(`" href="`)
-		_ = xml.EscapeText(&p.body, []byte(a.Location))
+		p.escaped(a.Location)
 		p.body.WriteString(`"/>`)
 	}
 	for _, image := range u.Images {
-		p.body.WriteString("<image:image>")
-		element("image:loc", image)
-		p.body.WriteString("</image:image>")
+		p.body.WriteString("<image:image><image:loc>")
+		p.escaped(image)
+		p.body.WriteString("</image:loc></image:image>")
 	}
 	p.body.WriteString("</url>\n")
+}
+
+// escaped writes a text. Most have nothing to escape.
+func (p *Parts) escaped(text string) {
+	for i := 0; i < len(text); i++ {
+		if c := text[i]; c < ' ' || c > '~' || c == '&' || c == '<' || c == '>' || c == '"' || c == '\'' {
+			_ = xml.EscapeText(&p.body, []byte(text))
+			return
+		}
+	}
+	p.body.WriteString(text)
 }
 
 // flush ends a part.
@@ -137,10 +146,7 @@ func (p *Parts) put(name string, data []byte) error {
 		return p.Write(name, data)
 	}
 	var packed bytes.Buffer
-	w, err := gzip.NewWriterLevel(&packed, gzip.BestCompression)
-	if err != nil {
-		return err
-	}
+	w := gzip.NewWriter(&packed)
 	if _, err := w.Write(data); err != nil {
 		return err
 	}
