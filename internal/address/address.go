@@ -5,7 +5,6 @@ package address
 
 import (
 	"bytes"
-	"cmp"
 	"errors"
 	"fmt"
 	"net/netip"
@@ -553,6 +552,10 @@ func lower(s string) string {
 // Compare orders addresses as their texts are ordered by scheme, host, path and
 // query.
 func Compare(a, b Address) int {
-	return cmp.Or(strings.Compare(a.Scheme, b.Scheme), strings.Compare(a.Host, b.Host), strings.Compare(a.Path, b.Path),
-		strings.Compare(a.Query, b.Query), strings.Compare(a.Fragment, b.Fragment))
+	for _, c := range [...][2]string{{a.Scheme, b.Scheme}, {a.Host, b.Host}, {a.Path, b.Path}, {a.Query, b.Query}} {
+		if c[0] != c[1] {
+			return strings.Compare(c[0], c[1])
+		}
+	}
+	return strings.Compare(a.Fragment, b.Fragment)
 }

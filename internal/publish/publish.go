@@ -6,6 +6,7 @@ package publish
 import (
 	"cmp"
 	"fmt"
+	"runtime"
 	"slices"
 	"strings"
 
@@ -15,6 +16,7 @@ import (
 	"young-compass/internal/language"
 	"young-compass/internal/page"
 	"young-compass/internal/plan"
+	"young-compass/internal/route"
 	"young-compass/internal/sitefile"
 )
 
@@ -32,36 +34,73 @@ const maxTranslations = 500
 
 // Pages returns the live pages of a plan in the order of their addresses, and findings about those that are left out.
 func Pages(p *plan.Plan) ([]Page, []finding.Finding) {
+	type share struct {
+		pages []Page
+		found []finding.Finding
+	}
+	shares := make([]share, runtime.GOMAXPROCS(0))
+	route.Parallel(len(p.Pages.Pages), func(part, from, to int) {
+		s, answerer := &shares[part], p.Answerer()
+		s.pages = make([]Page, 0, to-from)
+		for i := from; i < to; i++ {
+			switch page, problem := pageOf(p, answerer, &p.Pages.Pages[i]); {
+			case problem != nil:
+				s.found = append(s.found, *problem)
+			case page.Page != nil:
+				s.pages = append(s.pages, page)
+			}
+		}
+	})
+	var pages []Page
 	var found []finding.Finding
-	answerer := p.Answerer()
-	pages := make([]Page, 0, len(p.Pages.Pages))
-	for i := range p.Pages.Pages {
-		q := &p.Pages.Pages[i]
-		if q.State != inventory.Live {
-			continue
-		}
-		a, ok := p.CurrentAddress(q.Ref)
-		if !ok {
-			found = append(found, LeftOut(p, q, "it has no address", "run design --write"))
-			continue
-		}
-		answer, err := answerer.Answer(plan.Request{Method: "GET", Address: a})
-		switch {
-		case err != nil:
-			found = append(found, LeftOut(p, q, err.Error(), "mend the plan"))
-		case answer.Outcome == plan.Closed:
-			found = append(found, LeftOut(p, q, "the site is closed for maintenance", "take maintenance out of the plan"))
-		case answer.Outcome != plan.Served || answer.Page != q.Ref:
-			found = append(found, LeftOut(p, q, fmt.Sprintf("the plan answers otherwise at %s", a), "see trace "+a.Local()))
-		default:
-			own := answer.Canonical == a.String()
-			pages = append(pages, Page{Page: q, Address: a, Canonical: answer.Canonical,
-				Listed: own && !page.Says(q.Robots, "noindex") && !hiddenBy(answer.Headers)})
-		}
+	for _, s := range shares {
+		pages, found = append(pages, s.pages...), append(found, s.found...)
 	}
 	found = append(found, translate(p, pages)...)
-	slices.SortFunc(pages, func(a, b Page) int { return address.Compare(a.Address, b.Address) })
-	return pages, found
+	return inOrder(pages), found
+}
+
+// pageOf returns what a page says without its translations; nothing of one that isn't live. A problem leaves it out.
+func pageOf(p *plan.Plan, answerer *plan.Answerer, of *inventory.Page) (page Page, problem *finding.Finding) {
+	leftOut := func(why, advice string) (Page, *finding.Finding) {
+		f := LeftOut(p, of, why, advice)
+		return Page{}, &f
+	}
+	if of.State != inventory.Live {
+		return Page{}, nil
+	}
+	a, ok := p.CurrentAddress(of.Ref)
+	if !ok {
+		return leftOut("it has no address", "run design --write")
+	}
+	answer, err := answerer.Answer(plan.Request{Method: "GET", Address: a})
+	switch {
+	case err != nil:
+		return leftOut(err.Error(), "mend the plan")
+	case answer.Outcome == plan.Closed:
+		return leftOut("the site is closed for maintenance", "take maintenance out of the plan")
+	case answer.Outcome != plan.Served || answer.Page != of.Ref:
+		return leftOut(fmt.Sprintf("the plan answers otherwise at %s", a), "see trace "+a.Local())
+	}
+	return Page{Page: of, Address: a, Canonical: answer.Canonical,
+		Listed: answer.Canonical == a.String() && !hides(of.Robots) && !hiddenBy(answer.Headers)}, nil
+}
+
+// hides reports whether what a page or a header tells robots keeps it out of an index.
+func hides(robots string) bool { return robots != "" && page.Says(robots, "noindex") }
+
+// inOrder returns pages in the order of their addresses. Numbers are sorted, since pages are large.
+func inOrder(pages []Page) []Page {
+	order := make([]int32, len(pages))
+	for i := range order {
+		order[i] = int32(i)
+	}
+	slices.SortFunc(order, func(i, j int32) int { return address.Compare(pages[i].Address, pages[j].Address) })
+	sorted := make([]Page, len(pages))
+	for at, i := range order {
+		sorted[at] = pages[i]
+	}
+	return sorted
 }
 
 // LeftOut is the finding about a page, or something of it, that isn't told to search engines.
@@ -73,7 +112,7 @@ func LeftOut(p *plan.Plan, of *inventory.Page, why, advice string) finding.Findi
 
 func hiddenBy(fields []plan.Field) bool {
 	return slices.ContainsFunc(fields, func(f plan.Field) bool {
-		return strings.EqualFold(f.Name, "X-Robots-Tag") && page.Says(f.Value, "noindex")
+		return strings.EqualFold(f.Name, "X-Robots-Tag") && hides(f.Value)
 	})
 }
 

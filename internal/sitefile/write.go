@@ -191,7 +191,13 @@ func (p *Parts) Finish() (name string, err error) {
 //
 //	2026    2026-11    2026-11-23    2026-11-23T08:15+01:00
 func Dated(s string) bool {
-	for _, layout := range []string{"2006", "2006-01", time.DateOnly, "2006-01-02T15:04Z07:00", time.RFC3339} {
+	for _, layout := range []string{"2006", "2006-01", time.DateOnly} {
+		if len(s) == len(layout) {
+			_, err := time.Parse(layout, s)
+			return err == nil
+		}
+	}
+	for _, layout := range []string{"2006-01-02T15:04Z07:00", time.RFC3339} {
 		if _, err := time.Parse(layout, s); err == nil {
 			return true
 		}
