@@ -2,7 +2,6 @@ package relink
 
 import (
 	"bytes"
-	"slices"
 	"strings"
 
 	"young-compass/internal/address"
@@ -26,18 +25,15 @@ func (f *finder) html() {
 				f.in(t.From, plainLayer(f.text[t.From:t.To]), script)
 			}
 		case markup.StartTag:
-			tag.element, tag.attributes = t.Name, tag.attributes[:0]
-			for _, a := range scan.Attributes() {
-				if a.To > 0 && !tag.has(string(a.Name)) {
-					tag.attributes = append(tag.attributes, a)
+			tag.element, tag.attributes = t.Name, scan.Attributes()
+			for i, a := range tag.attributes {
+				if a.To > 0 && !named(tag.attributes[:i], a.Name) {
+					f.attribute(&tag, a)
 				}
-			}
-			for _, a := range tag.attributes {
-				f.attribute(&tag, a)
 			}
 			switch string(t.Name) {
 			case "base":
-				if tag.has("href") && !based {
+				if named(tag.attributes, []byte("href")) && !based {
 					based = true
 					f.rebase(tag.said("href"))
 				}
@@ -54,17 +50,23 @@ func (f *finder) html() {
 type tag struct {
 	text       []byte
 	element    []byte
-	attributes []markup.Attribute // with values; the first of a name
+	attributes []markup.Attribute // the first of a name counts
 }
 
-func (t *tag) has(name string) bool {
-	return slices.ContainsFunc(t.attributes, func(a markup.Attribute) bool { return string(a.Name) == name })
+// named reports whether one of the attributes has the name, and a value.
+func named(attributes []markup.Attribute, name []byte) bool {
+	for i := range attributes {
+		if attributes[i].To > 0 && string(attributes[i].Name) == string(name) {
+			return true
+		}
+	}
+	return false
 }
 
 // said returns the value of an attribute as it is meant.
 func (t *tag) said(name string) string {
 	for _, a := range t.attributes {
-		if string(a.Name) == name {
+		if a.To > 0 && string(a.Name) == name {
 			return strings.TrimSpace(string(markup.Unescaped(t.text[a.From:a.To])))
 		}
 	}

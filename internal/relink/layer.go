@@ -154,6 +154,9 @@ func wide(b []byte) layer {
 // references returns a text of HTML or XML as it is meant: character references stand for characters. New text has
 // &amp; for &, unless the text has a bare one where an address has its parameters.
 func references(b []byte) layer {
+	if bytes.IndexByte(b, '&') < 0 {
+		return layer{text: b, write: referred}
+	}
 	d := decoder{from: b}
 	bare := false
 	for i := 0; i < len(b); i++ {
@@ -183,16 +186,18 @@ func references(b []byte) layer {
 		d.put(i, end, means)
 		i = end - 1
 	}
-	amp := "&amp;"
 	if bare {
-		amp = "&"
+		return d.layer(func(s string) string { return strings.ReplaceAll(referred(s), "&amp;", "&") })
 	}
-	return d.layer(func(s string) string {
-		if !strings.ContainsAny(s, `&<>"'`) {
-			return s
-		}
-		return strings.NewReplacer("&", amp, "<", "&lt;", ">", "&gt;", `"`, "&quot;", "'", "&#39;").Replace(s)
-	})
+	return d.layer(referred)
+}
+
+// referred writes a text with character references.
+func referred(s string) string {
+	if !strings.ContainsAny(s, `&<>"'`) {
+		return s
+	}
+	return strings.NewReplacer("&", "&amp;", "<", "&lt;", ">", "&gt;", `"`, "&quot;", "'", "&#39;").Replace(s)
 }
 
 func isAlphanumeric(c byte) bool { return c-'0' < 10 || (c|0x20)-'a' < 26 }
