@@ -1352,6 +1352,14 @@ const (
 
 // Links in content.
 const (
+	// LinkRedirected: pages of the site link to addresses that redirect for good.
+	//
+	// Why: each click is a hop, and search engines see the site contradict itself.
+	// Severity: warning.
+	//
+	//	<a href="/ferrytimes.htm">
+	LinkRedirected Code = "link-redirected"
+
 	// LinkGone: a link in the site's content leads to what is gone for good.
 	//
 	// Why: whoever follows it finds nothing.

@@ -98,6 +98,7 @@ func (v *Survey) judgeCanonicals(s *Section) {
 				"mend the link, or take it away", a)
 		}
 	}
+	v.judgeLinked(s)
 	if len(v.Endless) > 0 {
 		a := v.Plan.Site.Origin
 		a.Path = v.Endless[0]
@@ -109,6 +110,38 @@ func (v *Survey) judgeCanonicals(s *Section) {
 	s.Counts = []Count{{"pages", "pages", own + other + none}, {"own", "name themselves", own},
 		{"other", "name another", other}, {"none", "name none or several", none},
 		{"redirects", "addresses redirect", moved}, {"groups", "groups show the same text", len(groups)}}
+}
+
+// judgeLinked finds links of the site to addresses that redirect for good. Those on http are told with the others there.
+func (v *Survey) judgeLinked(s *Section) {
+	moved := map[address.Address]bool{} // whether a page links there
+	for a := range v.Linked {
+		p := v.Web[a]
+		if p != nil && (p.Status == 301 || p.Status == 308) && a.Scheme == v.Plan.Site.Origin.Scheme {
+			moved[a] = false
+		}
+	}
+	if len(moved) == 0 {
+		return
+	}
+	for _, p := range v.Web {
+		for _, link := range p.Signals.Links {
+			to, err := address.Reference(p.Base(), link)
+			to.Fragment = ""
+			if _, ok := moved[to]; ok && err == nil {
+				moved[to] = true
+			}
+		}
+	}
+	var linked []address.Address
+	for a, ok := range moved {
+		if ok {
+			linked = append(linked, a)
+		}
+	}
+	s.many(finding.LinkRedirected, finding.Warning, linked,
+		fmt.Sprintf("pages link to %d addresses that redirect", len(linked)), "each click is a hop",
+		"bring the site's content to final addresses: relink")
 }
 
 // prefer says for which of some addresses most speaks, by the signals that are

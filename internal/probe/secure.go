@@ -78,7 +78,9 @@ func (v *Survey) judgeSecure(s *Section) {
 	v.judgeMixed(s)
 	home := v.Web[v.Plan.Site.Origin]
 	if v.Plan.Site.Origin.Scheme == "https" && home != nil && home.Status == 200 {
-		switch age, ok := maxAge(home.Header.Security); {
+		age, ok := maxAge(home.Header.Security)
+		s.Counts = append(s.Counts, Count{"hsts", "seconds of Strict-Transport-Security", age})
+		switch {
 		case !ok:
 			s.add(finding.NoHSTS, finding.Warning, v.Plan.Site.Origin,
 				"the header Strict-Transport-Security isn't there",

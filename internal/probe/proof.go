@@ -1,0 +1,53 @@
+package probe
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+
+	"young-compass/internal/finding"
+)
+
+// Proof is what the last round of one kind of questions showed, kept for package step.
+type Proof struct {
+	Origin   string            `json:"origin"` // of the plan
+	Plan     string            `json:"plan"`   // a sum of it
+	At       []string          `json:"at,omitempty"`
+	Sample   int               `json:"sample,omitempty"`
+	Counts   map[string]int    `json:"counts"`
+	Findings []finding.Finding `json:"findings"`
+}
+
+// maxProved bounds the findings of a proof.
+const maxProved = 1000
+
+// proofName is how what is kept for a kind begins; nobody else can name anything so.
+const proofName = "last probe: "
+
+// ProofName returns the name under which the proof of a kind is kept.
+func ProofName(kind string) string { return proofName + kind }
+
+// IsProof reports whether something is kept under the name of a proof.
+func IsProof(name string) bool { return strings.HasPrefix(name, proofName) }
+
+// ProofOf returns what a section shows; the worst findings, if there are many.
+func ProofOf(s *Section, origin, plan string, at []string, sample int) Proof {
+	p := Proof{Origin: origin, Plan: plan, At: at, Sample: sample, Counts: map[string]int{}, Findings: s.Findings}
+	finding.Sort(p.Findings)
+	p.Findings = p.Findings[:min(len(p.Findings), maxProved)]
+	for _, c := range s.Counts {
+		p.Counts[c.Name] = c.N
+	}
+	return p
+}
+
+// Encode returns the proof as it is kept.
+func (p Proof) Encode() ([]byte, error) { return json.Marshal(p) }
+
+// DecodeProof reads what Encode wrote.
+func DecodeProof(data []byte) (p Proof, err error) {
+	if err := json.Unmarshal(data, &p); err != nil {
+		return p, fmt.Errorf("reading what a probe showed: %w", err)
+	}
+	return p, nil
+}
