@@ -311,7 +311,17 @@ func (t *tour) guide() error {
 	if err := t.run("redirects check", "", exitFine); err != nil {
 		return err
 	}
-	return t.run("redirects coverage --sample 3", "", exitFine)
+	if err := t.run("redirects coverage --sample 3", "", exitFine); err != nil {
+		return err
+	}
+	t.tell("People still come to three addresses that nobody has listed.")
+	for _, command := range []string{"redirects add /ferry-times.html section-timetables@en", "redirects add /old/prices.htm tickets@en",
+		"redirects add '/index.php?sec=route&item=999' --status 410"} {
+		if err := t.run(command, "", exitFine); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // relink brings the links of the site's content to the new addresses.
@@ -340,7 +350,16 @@ func (t *tour) emit() error {
 	if err := t.run("emit apache --directory out/apache", "", exitFine); err != nil {
 		return err
 	}
-	return t.run("emit htaccess --directory out/htaccess", "", exitFindings)
+	if err := t.run("emit htaccess --directory out/htaccess", "", exitFindings); err != nil {
+		return err
+	}
+	t.tell("What search engines are told: the sitemap, the lines of each page's head, and those of robots.txt.")
+	for _, command := range []string{"emit sitemap", "emit head --as csv", "emit robots", "steps move"} {
+		if err := t.run(command, "", exitFine); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (t *tour) check() error {
@@ -359,8 +378,29 @@ func (t *tour) check() error {
 		return err
 	}
 	t.tell("Does every other address resolve to one canonical address too?")
-	return t.run("probe canonicals parameters languages https index --rows 6 --at "+t.new.At()+" --ca new-site.pem", "",
-		exitFine)
+	if err := t.run("probe canonicals parameters languages https index --rows 6 --at "+t.new.At()+" --ca new-site.pem", "",
+		exitFine); err != nil {
+		return err
+	}
+	t.tell("The parameter fbref gets its class in the plan; with another plan, all is asked again.")
+	config, err := os.ReadFile(project.PlanFile)
+	if err != nil {
+		return unfinished{err}
+	}
+	if err := t.put(project.PlanFile, bytes.Replace(config, []byte(`["utm_*"]`), []byte(`["utm_*", fbref]`), 1)); err != nil {
+		return err
+	}
+	if err := t.run("probe --quiet --at "+t.new.At()+" --ca new-site.pem", "", exitFine); err != nil {
+		return err
+	}
+	t.tell("All that can be shown is done. What is done elsewhere is told.")
+	for _, command := range []string{"steps move", "steps tell registration --note 'both services'", "steps tell hand-in",
+		"steps https", "steps duplicates --at-least 100 --quiet", "steps languages --at-least 100 --quiet", "steps"} {
+		if err := t.run(command, "", exitFine); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // neglect asks a site in which nobody looked after such things for a year.
@@ -375,9 +415,12 @@ func (t *tour) neglect() error {
 	}
 	at := t.neglected.At()
 	t.tell("A year later nobody has looked after it (docs/demo.md lists the troubles).")
-	return t.run("probe canonicals parameters languages https index "+
+	if err := t.run("probe canonicals parameters languages https index "+
 		"--rows 6 --at "+at+" --at "+demo.StagingHost+"="+at+" --at "+demo.CopyHost+"="+at+" --copy "+
-		"https://"+demo.CopyHost+"/ --ca neglected-site.pem", "", exitFindings)
+		"https://"+demo.CopyHost+"/ --ca neglected-site.pem", "", exitFindings); err != nil {
+		return err
+	}
+	return t.run("steps duplicates", "", exitFine)
 }
 
 // summary says where each former address ends.

@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"iter"
+	"maps"
 	"math"
 	"runtime/debug"
 	"slices"
@@ -20,6 +22,7 @@ import (
 	"young-compass/internal/plan"
 	"young-compass/internal/probe"
 	"young-compass/internal/project"
+	"young-compass/internal/step"
 	"young-compass/internal/store"
 	"young-compass/internal/term"
 	"young-compass/internal/visits"
@@ -188,6 +191,7 @@ func (p *probing) baseline(db *store.Store) (probe.Baseline, error) {
 		if err != nil {
 			return probe.Baseline{}, unfinished{err}
 		}
+		names = slices.DeleteFunc(names, probe.IsProof)
 		return probe.Baseline{}, fmt.Errorf("--against: nothing is kept under %s; there is: %s",
 			address.Printable(p.against), address.Printable(strings.Join(append(names, "nothing")[:max(1, len(names))],
 				", ")))
@@ -262,14 +266,21 @@ func (p *probing) askRest() error {
 
 // askRedirects asks for every address that the plan knows.
 func (p *probing) askRedirects() (*probe.Section, error) {
+	marks, err := p.marks()
+	if err != nil {
+		return nil, err
+	}
 	targets := probe.Sample(p.plan.KnownAddresses(), p.sample, probe.Weights(p.visits))
+	if len(marks) > 0 {
+		targets = both(targets, slices.Values(marks))
+	}
 	known := len(p.plan.Book.Entries) + p.plan.Redirects.Len()
 	if p.sample > 0 {
 		known = min(known, p.sample)
 	}
 	bar := term.NewProgress(p.stderr, "redirects", int64(known), term.Plain)
 	defer bar.Done()
-	err := probe.Run(p.ctx, p.plan, p.client, targets, func() { bar.Add(1) }, func(o probe.Observation) {
+	err = probe.Run(p.ctx, p.plan, p.client, targets, func() { bar.Add(1) }, func(o probe.Observation) {
 		p.comparison.Add(p.plan, o)
 		if p.format != "table" {
 			p.observations = append(p.observations, observed(o))
@@ -279,6 +290,34 @@ func (p *probing) askRedirects() (*probe.Section, error) {
 		return nil, err
 	}
 	return p.comparison.Section(p.survey), nil
+}
+
+// marks returns the addresses by which search services know the site's owner, as steps.csv tells them.
+func (p *probing) marks() (list []plan.Known, err error) {
+	told, _, err := p.told()
+	if err != nil {
+		return nil, err
+	}
+	for _, id := range slices.Sorted(maps.Keys(told)) {
+		if at := p.plan.Site.Origin; told[id].Mark != "" {
+			at.Path = told[id].Mark
+			list = append(list, plan.Known{Address: at, Where: finding.Place{File: p.in(step.File), Line: told[id].Line}})
+		}
+	}
+	return list, nil
+}
+
+// both yields the elements of one sequence, then those of another.
+func both[T any](a, b iter.Seq[T]) iter.Seq[T] {
+	return func(yield func(T) bool) {
+		for _, seq := range []iter.Seq[T]{a, b} {
+			for x := range seq {
+				if !yield(x) {
+					return
+				}
+			}
+		}
+	}
 }
 
 func (p *probing) askHosts() (*probe.Section, error) {
@@ -321,6 +360,9 @@ func (p *probing) tell(db *store.Store, before probe.Baseline) error {
 	if p.survey != nil && slices.Contains(p.kinds, probe.Parameters) {
 		r.more["parameters"] = p.survey.Parameters
 	}
+	if err := p.keepProofs(db); err != nil {
+		return unfinished{err}
+	}
 	finding.Sort(r.findings)
 	if p.save != "" {
 		content, err := probe.Baseline{Kinds: p.kinds, Findings: r.findings}.Encode()
@@ -355,6 +397,24 @@ func (p *probing) tell(db *store.Store, before probe.Baseline) error {
 		r.text = nil
 	}
 	return p.print(r)
+}
+
+// keepProofs keeps what was found, for steps.
+func (p *probing) keepProofs(db *store.Store) error {
+	sum, err := project.Sum(p.project)
+	if err != nil {
+		return err
+	}
+	for _, s := range p.sections {
+		content, err := probe.ProofOf(s, p.plan.Site.Origin.String(), sum, p.ask.at, p.sample).Encode()
+		if err == nil {
+			err = db.Save(probe.ProofName(s.Kind), content, p.now)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // section is a probe.Section as JSON.
@@ -418,15 +478,15 @@ func (p *probing) printSteps() error {
 }
 
 // step is one step of taking the addresses with a parameter out of an index.
-type step struct {
+type leavingStep struct {
 	What  string `json:"what"`
 	State string `json:"state"` // done, next or later
 	Seen  string `json:"seen"`
 }
 
 // leaving says in words how far the addresses with a parameter have come.
-func leaving(l probe.Leaving, name, since string) []step {
-	steps := []step{
+func leaving(l probe.Leaving, name, since string) []leavingStep {
+	steps := []leavingStep{
 		{What: "let each redirect, name its address without the parameter, or say noindex",
 			Seen: fmt.Sprintf("%d of %d do", l.Marked, l.Asked)},
 		{What: "let robots.txt allow them, so that this is seen",

@@ -74,7 +74,8 @@ func (a *app) emitSitemap(o publish.SitemapOptions, directory string) error {
 	if !ok || err != nil {
 		return err
 	}
-	if directory == "" {
+	own := directory == ""
+	if own {
 		directory = a.siteFolder("sitemap")
 	}
 	r := report{columns: []string{"file", "bytes"}, name: "files", text: told}
@@ -88,6 +89,11 @@ func (a *app) emitSitemap(o publish.SitemapOptions, directory string) error {
 	})
 	if err != nil {
 		return err
+	}
+	if own {
+		if err := a.keepSitemapOptions(o); err != nil {
+			return unfinished{err}
+		}
 	}
 	r.findings = append(found, more...)
 	entries := 0

@@ -1352,6 +1352,14 @@ const (
 
 // Links in content.
 const (
+	// StepsOpen: fewer steps of a job are done than were wanted.
+	//
+	// Why: visitors and search engines meet the site half changed.
+	// Severity: error.
+	//
+	//	steps https --at-least 100
+	StepsOpen Code = "steps-open"
+
 	// LinkRedirected: pages of the site link to addresses that redirect for good.
 	//
 	// Why: each click is a hop, and search engines see the site contradict itself.

@@ -62,7 +62,7 @@ func TestHeadsAgree(t *testing.T) {
 	pages, left := publish.Pages(p)
 	require.Empty(t, left)
 	site := demo.NewSite(p)
-	_, found := survey(t, p, site)
+	_, found := demotest.Survey(t, p, site)
 	require.Empty(t, spoken(found))
 	tried := 0
 	for i := range pages {
@@ -72,7 +72,7 @@ func TestHeadsAgree(t *testing.T) {
 		}
 		for line := range strings.Lines(page.HTML()) {
 			line = strings.TrimSuffix(line, "\n")
-			_, found := survey(t, p, without{Handler: site, address: page.Address.String(), line: line})
+			_, found := demotest.Survey(t, p, without{Handler: site, address: page.Address.String(), line: line})
 			got := spoken(found)
 			tried++
 			if !assert.Len(t, got, 1, "%s without %s: %v", page.Ref, line, got) {
@@ -115,7 +115,7 @@ func TestFilesAgree(t *testing.T) {
 	require.NoError(t, err)
 	files["/robots.txt"] = robots
 	ofIndex := func(files map[string][]byte) (codes []finding.Code) {
-		v, _ := survey(t, p, without{Handler: demo.NewSite(p), files: files})
+		v, _ := demotest.Survey(t, p, without{Handler: demo.NewSite(p), files: files})
 		for _, f := range v.Judge()[probe.Index].Findings {
 			codes = append(codes, f.Code)
 		}

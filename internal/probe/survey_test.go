@@ -12,44 +12,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"young-compass/internal/address"
 	"young-compass/internal/demo"
 	"young-compass/internal/demo/demotest"
 	"young-compass/internal/fetch"
 	"young-compass/internal/finding"
-	"young-compass/internal/plan"
 	"young-compass/internal/probe"
 )
-
-// asked starts a stand-in and returns a client that asks it in the names' place.
-func asked(t *testing.T, handler http.Handler) *fetch.Client {
-	t.Helper()
-	s, err := demo.Start(handler, "0", "0")
-	require.NoError(t, err)
-	t.Cleanup(func() { require.NoError(t, s.Close()) })
-	at, err := fetch.ParseAt(s.At())
-	require.NoError(t, err)
-	names := map[string]fetch.At{demo.StagingHost: at, demo.CopyHost: at}
-	c, err := fetch.New(fetch.Options{Site: demo.Site(), Also: []string{demo.StagingHost, demo.CopyHost}, At: &at,
-		Names: names, CA: s.Certificate})
-	require.NoError(t, err)
-	return c
-}
-
-// survey asks a stand-in and returns what is found.
-func survey(t *testing.T, p *plan.Plan, handler http.Handler) (*probe.Survey, []finding.Finding) {
-	t.Helper()
-	s := probe.Surveyor{Plan: p, Client: asked(t, handler), Agent: "young-compass", Max: 5000, Now: time.Now(),
-		Copies: []address.Address{{Scheme: "https", Host: demo.CopyHost, Path: "/"}}}
-	v, err := s.Run(context.Background())
-	require.NoError(t, err)
-	var found []finding.Finding
-	for _, section := range v.Judge() {
-		found = append(found, section.Findings...)
-	}
-	finding.Sort(found)
-	return v, found
-}
 
 // told returns findings as code and address, without notes.
 func told(found []finding.Finding) []string {
@@ -65,7 +33,7 @@ func told(found []finding.Finding) []string {
 
 func TestTheNewSiteHasNoTroubles(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
-	v, found := survey(t, p, demo.NewSite(p))
+	v, found := demotest.Survey(t, p, demo.NewSite(p))
 	assert.Empty(t, told(found), "%v", found)
 	assert.Greater(t, len(v.Web), 181)
 }
@@ -77,7 +45,7 @@ func TestEachTroubleAlone(t *testing.T) {
 	for _, seed := range []uint64{1, 2, 3} {
 		for _, trouble := range demo.Troubles() {
 			site, planted := demo.Neglected(p, seed, []demo.Trouble{trouble})
-			_, found := survey(t, p, site)
+			_, found := demotest.Survey(t, p, site)
 			assert.Equal(t, []string{string(trouble.Code) + " " + planted[0].At[0]}, told(found), "seed %d, %s: %v",
 				seed, trouble.Name, found)
 		}
@@ -88,7 +56,7 @@ func TestEachTroubleAlone(t *testing.T) {
 func TestAllTroubles(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
 	site, planted := demo.Neglected(p, demo.NeglectSeed, nil)
-	_, found := survey(t, p, site)
+	_, found := demotest.Survey(t, p, site)
 	var want []string
 	for _, trouble := range planted {
 		want = append(want, string(trouble.Code)+" "+trouble.At[0])
@@ -205,7 +173,7 @@ func TestParametersByEvidence(t *testing.T) {
 			}
 		}
 	})
-	v, found := survey(t, p, handler)
+	v, found := demotest.Survey(t, p, handler)
 	got := map[string]string{}
 	for _, parameter := range v.Parameters {
 		got[parameter.Name] = fmt.Sprintf("%s %d of %d", parameter.Proposed, parameter.Agree, parameter.Told)
@@ -232,7 +200,7 @@ func TestOrderOfParameters(t *testing.T) {
 			`href="/contact?season=winter&amp;boat=hilda">x</a>`,
 			r.URL.RequestURI(), text)
 	})
-	_, found := survey(t, p, handler)
+	_, found := demotest.Survey(t, p, handler)
 	assert.Equal(t, 1, finding.Count(found)["parameter-order"])
 }
 
@@ -240,7 +208,7 @@ func TestOrderOfParameters(t *testing.T) {
 func TestRobotsUnavailable(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
 	site := demo.NewSite(p)
-	_, found := survey(t, p, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	_, found := demotest.Survey(t, p, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/robots.txt" {
 			http.Error(w, "503", http.StatusServiceUnavailable)
 			return
@@ -254,7 +222,7 @@ func TestRobotsUnavailable(t *testing.T) {
 func TestLanguageOfPages(t *testing.T) {
 	p := demotest.Accepted(t, t.TempDir())
 	site := demo.NewSite(p)
-	_, found := survey(t, p, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	_, found := demotest.Survey(t, p, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		switch r.URL.Path {
 		case "/contact":
 			_, _ = fmt.Fprint(w, `<!doctype html><html lang="de"><link rel=canonical `+

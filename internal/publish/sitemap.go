@@ -24,9 +24,9 @@ const (
 
 // SitemapOptions say how sitemaps are written.
 type SitemapOptions struct {
-	Max  int // entries of one; 0: as many as a sitemap may have
-	Gzip bool
-	By   By
+	Max  int  `json:"max"` // entries of one; 0: as many as a sitemap may have
+	Gzip bool `json:"gzip"`
+	By   By   `json:"by"`
 }
 
 // Sitemap is what one host hands in.

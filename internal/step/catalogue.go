@@ -60,18 +60,18 @@ func catalogue() []Step {
 		{ID: "plan", What: "the plan has no errors", Command: "redirects check", look: planStands},
 		{ID: "origin", What: "the plan's origin is on https", look: originSecure, Command: "redirects check"},
 		{ID: "languages", What: "the plan names the site's languages", look: languagesNamed},
-		{ID: "addresses", What: "every live page has an accepted address", Needs: []string{"plan"}, Command: "design --write",
+		{ID: "addresses", What: "every live page has the address that the plan gives", Needs: []string{"plan"}, Command: "design --write",
 			look: addressesAccepted},
 		{ID: "coverage", What: "every address that people ask for is answered", Needs: []string{"addresses"},
 			Command: "redirects coverage", look: covered},
 		{ID: rules, What: "the server has the plan's rules", Needs: []string{"plan", "addresses"}, look: rulesInstalled},
-		{ID: "setting", What: "the content system's own setting for addresses is switched", Needs: []string{rules}, Outside: true},
+		{ID: "setting", What: "the content system's setting for addresses is switched", Needs: []string{rules}, Outside: true, harms: true},
 		{ID: "answers", What: "every known address leads where the plan says", Needs: []string{rules}, proof: probe.Redirects,
 			codes: []finding.Code{finding.NoAnswer, finding.NotRedirected, finding.WrongTarget, finding.MoreHops, finding.WrongAnswer,
 				finding.ManyAddresses, finding.FinalNotCanonical}},
-		{ID: "permanent", What: "redirects have the plan's statuses, after a trial with temporary ones", Needs: []string{"answers"},
+		{ID: "permanent", What: "redirects are as lasting as the plan says, after a trial", Needs: []string{"answers"},
 			proof: probe.Redirects, codes: []finding.Code{finding.WrongStatus}, state: Open},
-		{ID: "spellings", What: "every spelling of an address leads to the one of the plan", Needs: []string{rules},
+		{ID: "spellings", What: "every spelling of an address leads to the plan's", Needs: []string{rules},
 			proof: probe.Hosts, codes: []finding.Code{finding.NoAnswer, finding.NotRedirected, finding.WrongTarget, finding.MoreHops,
 				finding.WrongAnswer, finding.WrongStatus, finding.FinalNotCanonical}},
 		{ID: "reachable", What: "pages answer, and redirects lead nobody astray", Needs: []string{rules}, proof: probe.Canonicals,
@@ -102,7 +102,7 @@ func catalogue() []Step {
 			Command: "relink", codes: []finding.Code{finding.LinkInsecure, finding.FeedInsecure}},
 		{ID: "cookies", What: "cookies of login pages go out on https alone", Needs: []string{"certificate"}, proof: probe.Secure,
 			codes: []finding.Code{finding.InsecureCookie}},
-		{ID: "hsts-begun", What: "browsers are told to insist on https, for minutes", Needs: []string{"to-https", "mixed"},
+		{ID: "hsts-begun", What: "browsers insist on https, for minutes", Needs: []string{"to-https", "mixed"},
 			proof: probe.Secure, codes: []finding.Code{finding.NoHSTS}, look: insistsFor(minute)},
 		{ID: "hsts-day", What: "... for a day", Needs: []string{"hsts-begun"}, proof: probe.Secure, look: insistsFor(day)},
 		{ID: "hsts-year", What: "... for a year", Needs: []string{"hsts-day", "insecure-links"}, proof: probe.Secure,
@@ -112,17 +112,17 @@ func catalogue() []Step {
 			codes: []finding.Code{finding.LanguageDisagrees, finding.LanguageAgainstPlan}},
 		{ID: "codes", What: "languages have right codes", proof: probe.Languages,
 			codes: []finding.Code{finding.WrongLanguageCode, finding.DoubtfulLanguageCode}},
-		{ID: "alternates", What: "every page names all its translations, and they name it", Needs: []string{"addresses"},
+		{ID: "alternates", What: "pages name all their translations, and are named back", Needs: []string{"addresses"},
 			proof: probe.Languages, codes: []finding.Code{finding.AlternateWithoutReturn, finding.AlternateWithoutSelf,
 				finding.AlternateAlone, finding.AlternateRedirects, finding.AlternateNotFound, finding.AlternateNoindex,
 				finding.AlternateNotCanonical, finding.AlternateLanguage, finding.AlternateUnreadable, finding.AlternateRelative,
 				finding.AlternateOutsideHead, finding.AlternateInText, finding.AlternateMissing, finding.LanguageTwice}},
-		{ID: "x-default", What: "one page is for visitors of all other languages", proof: probe.Languages, notes: true,
+		{ID: "x-default", What: "one page is for all other languages", proof: probe.Languages, notes: true,
 			codes: []finding.Code{finding.NoXDefault, finding.DefaultLanguageTwice}},
 
-		{ID: noindex, What: "live pages may be listed, and crawlers see each noindex", proof: probe.Index,
+		{ID: noindex, What: "live pages may be listed; crawlers see each noindex", proof: probe.Index,
 			codes: []finding.Code{finding.NoindexBlocked, finding.LiveNoindex}},
-		{ID: "block", What: "robots.txt keeps crawlers from what the plan blocks", Needs: []string{noindex}, proof: probe.Index,
+		{ID: "block", What: "robots.txt blocks what the plan blocks", Needs: []string{noindex}, proof: probe.Index,
 			Command: "emit robots --install", codes: []finding.Code{finding.BlockMissing}},
 		{ID: "staging", What: "nobody else sees the site in the making", proof: probe.Index,
 			codes: []finding.Code{finding.StagingOpen}},
@@ -130,13 +130,13 @@ func catalogue() []Step {
 			Command: "emit sitemap", look: sitemapWritten},
 		{ID: "robots", What: "robots.txt answers, and names the sitemap", proof: probe.Index, Command: "emit robots --install",
 			codes: []finding.Code{finding.RobotsUnavailable, finding.RobotsTooLong, finding.SitemapNotNamed}},
-		{ID: sitemap, What: "the site's sitemap lists canonical addresses that answer, and no others",
+		{ID: sitemap, What: "the live sitemap lists what it should, and no more",
 			Needs: []string{"sitemap-file"}, proof: probe.Index, codes: []finding.Code{finding.SitemapUnreadable, finding.SitemapEntry,
 				finding.SitemapTooLarge, finding.SitemapForeign, finding.SitemapInsecure, finding.SitemapRedirects,
 				finding.SitemapMissing, finding.SitemapNoindex, finding.SitemapBlocked, finding.SitemapNotCanonical,
 				finding.NotInSitemap, finding.SitemapDiffers}},
 
-		{ID: register, What: "search services know the new address; the old one stays registered", Outside: true},
+		{ID: register, What: "search services know the new address, beside the old one", Outside: true},
 		{ID: handIn, What: "the sitemap is handed in to search services", Needs: []string{sitemap}, Outside: true},
 		{ID: visit, What: "search services are asked for a new visit", Needs: []string{sitemap}, Outside: true},
 	}
@@ -168,20 +168,23 @@ func languagesNamed(e *Evidence, s *Status) {
 
 func addressesAccepted(e *Evidence, s *Status) {
 	s.Where, s.State = e.Plan.Book.File, Done
-	n := 0
+	var open []string
 	for i := range e.Plan.Pages.Pages {
 		p := &e.Plan.Pages.Pages[i]
 		if _, ok := e.Plan.CurrentAddress(p.Ref); p.State == inventory.Live && !ok {
-			if n++; n == 1 {
-				s.State, s.Why = Open, p.Ref.String()+" has none"
-			}
+			open = append(open, p.Ref.String()+" has none")
 		}
+	}
+	for _, ref := range e.Moving {
+		open = append(open, ref.String()+" is to get another one")
 	}
 	switch {
 	case len(e.Plan.Pages.Pages) == 0:
 		s.State, s.Why, s.Command = Open, "no pages are known", "gather"
-	case n > 1:
-		s.Why += fmt.Sprintf(" (and %d more)", n-1)
+	case len(open) == 1:
+		s.State, s.Why = Open, open[0]
+	case len(open) > 1:
+		s.State, s.Why = Open, fmt.Sprintf("%s (and %d more)", open[0], len(open)-1)
 	}
 }
 

@@ -12,6 +12,7 @@ import (
 
 	"young-compass/internal/coverage"
 	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 	"young-compass/internal/probe"
 	"young-compass/internal/visits"
@@ -39,6 +40,7 @@ type Step struct {
 	proof string         // the kind of probe that shows it
 	codes []finding.Code // of findings that speak against it; of notes too
 	notes bool           // notes speak against it, too
+	harms bool           // visitors meet errors where it is taken before what it needs
 	state State          // when they are there; empty: Failing
 	look  func(*Evidence, *Status)
 }
@@ -61,6 +63,7 @@ type Evidence struct {
 	Judged    []finding.Finding // what is wrong with the plan
 	Now       time.Time
 	Proofs    map[string]Proof // by kind of probe
+	Moving    []inventory.Ref  // pages for which the design proposes another address than they have
 	Installed []Installed
 	Written   map[string]Written // what emit wrote, by form: sitemap
 	Coverage  *coverage.Coverage // nil: no logs were gathered
@@ -120,9 +123,9 @@ func Judge(e *Evidence, job string) ([]Status, error) {
 				s.Early = append(s.Early, need)
 			}
 		}
-		if s.Told && len(s.Early) > 0 {
+		if s.Told && s.harms && len(s.Early) > 0 {
 			s.State = Failing
-			s.Why = fmt.Sprintf("told, though %s isn't done: visitors may meet errors", strings.Join(s.Early, ", "))
+			s.Why = fmt.Sprintf("it was taken, and %s isn't done: visitors meet errors", strings.Join(s.Early, ", "))
 		}
 		return s
 	}
@@ -162,15 +165,20 @@ func (e *Evidence) proven(s *Status) {
 func (e *Evidence) usable(s *Status) (Proof, bool) {
 	s.Command = cmp.Or(s.Command, "probe "+s.proof)
 	p, ok := e.Proofs[s.proof]
+	defer func() {
+		if s.State == Unknown && s.Where == "" {
+			s.Why += "; probe " + s.proof + " tells"
+		}
+	}()
 	switch {
 	case !ok:
 		s.Why = "the site wasn't asked yet"
 		return p, false
 	case p.Origin != e.Plan.Site.Origin.String():
-		s.Why = "what is kept is of another site, " + p.Origin
+		s.Why = "what was asked is another site, " + p.Origin
 		return p, false
 	case p.When.After(e.Now.Add(time.Hour)):
-		s.Why = "what is kept is of the future, " + p.When.Format(time.DateOnly) + ": look at the clock"
+		s.Why = "it was asked in the future, on " + p.When.Format(time.DateOnly) + ": look at the clock"
 		return p, false
 	case p.Plan != e.Sum:
 		s.Why = "the plan changed since " + p.When.Format(time.DateOnly)
