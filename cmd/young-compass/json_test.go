@@ -28,7 +28,7 @@ func paths(v any, at string, into map[string]bool) {
 			into[at] = true
 		}
 		for name, value := range v {
-			if at == "summary.findings" || strings.HasSuffix(at, ".ignored") {
+			if at == "summary.findings" || at == "next" || strings.HasSuffix(at, ".ignored") {
 				name = "*"
 			}
 			paths(value, strings.TrimPrefix(at+"."+name, "."), into)
@@ -72,6 +72,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "content"), 0o755))
 	demotest.Write(t, filepath.Join(dir, "content", "a.html"),
 		[]byte(`<a href="http://www.skerrywick.example/contact"><a href="http://www.skerrywick.example/index.php?item=214&amp;lang=de&amp;sec=route">`))
+	demotest.Write(t, filepath.Join(dir, "steps.csv"), []byte("step,on\nhand-in,2026-11-20\n"))
 	demotest.Write(t, filepath.Join(dir, "more.csv"), []byte("from,to,status\n/more.htm,contact@en,301\n"))
 	demotest.Write(t, filepath.Join(dir, demo.IslandGuide), demotest.File(t, demo.IslandGuide))
 	gathered := t.TempDir()
@@ -113,6 +114,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		{"probe --against", "probe canonicals --project " + dir + live + " --against monday"},
 		{"probe parameters --list", "probe parameters --list sid --project " + dir + live},
 		{"probe parameters --steps", "probe parameters --steps sid --project " + dir + live},
+		{"steps", "steps --project " + dir}, {"steps", "steps structure --project " + dir},
 		{"probe explain", "probe explain /notices?page=2 --project " + dir + live},
 	} {
 		var out bytes.Buffer

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -164,7 +165,9 @@ func (a *app) tellJob(r *report, list []step.Status) {
 		painted := make([][]string, len(rows))
 		for i, row := range rows {
 			painted[i] = slices.Clone(row)
-			painted[i][4] = shortWords(row[4], 72)
+			if term.IsTerminal(a.stdout) {
+				painted[i][4] = shortWords(row[4], 72)
+			}
 			painted[i][1] = paintState(paint, row[1])
 		}
 		if err := term.Table(w, p, r.columns, painted); err != nil {
@@ -172,7 +175,7 @@ func (a *app) tellJob(r *report, list []step.Status) {
 		}
 		_, err := fmt.Fprintln(w)
 		if n := step.Next(list); n != nil && err == nil {
-			_, err = fmt.Fprintf(w, "next: %s: %s\n", paint.Bold(n.ID), shownCommand(n.Command))
+			_, err = fmt.Fprintf(w, "next: %s: %s\n", paint.Bold(n.ID), cmp.Or(shownCommand(n.Command), address.Printable(n.Why)))
 		}
 		return err
 	}

@@ -38,9 +38,9 @@ func jobs() map[string][]string {
 			"canonicals", noindex, "sitemap-file", "robots", sitemap, handIn},
 		Move: {"plan", "addresses", "coverage", rules, "answers", "permanent", "spellings", "reachable", "links",
 			"canonicals", "alternates", noindex, "sitemap-file", "robots", sitemap, register, handIn, visit},
-		HTTPS: {"plan", "origin", "certificate", rules, "to-https", "answers", "permanent", "mixed", "insecure-links", "cookies",
+		HTTPS: {"plan", "origin", "addresses", "certificate", rules, "to-https", "answers", "permanent", "mixed", "insecure-links", "cookies",
 			"canonicals", "sitemap-file", "robots", sitemap, "hsts-begun", "hsts-day", "hsts-year", register, handIn},
-		Duplicates: {"plan", rules, "spellings", "canonicals", "texts", "parameters", noindex, "block", "staging", "sitemap-file",
+		Duplicates: {"plan", "addresses", rules, "spellings", "canonicals", "texts", "parameters", noindex, "block", "staging", "sitemap-file",
 			sitemap, handIn},
 		Languages: {"plan", "languages", "addresses", rules, "html-lang", "codes", "alternates", "x-default", "canonicals",
 			"sitemap-file", sitemap, handIn},
@@ -58,7 +58,7 @@ const (
 func catalogue() []Step {
 	return []Step{
 		{ID: "plan", What: "the plan has no errors", Command: "redirects check", look: planStands},
-		{ID: "origin", What: "the plan's origin is on https", look: originSecure, Command: "redirects check"},
+		{ID: "origin", What: "the plan's origin is on https", look: originSecure},
 		{ID: "languages", What: "the plan names the site's languages", look: languagesNamed},
 		{ID: "addresses", What: "every live page has the address that the plan gives", Needs: []string{"plan"}, Command: "design --write",
 			look: addressesAccepted},
