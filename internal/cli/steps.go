@@ -162,15 +162,14 @@ func (a *app) tellJob(r *report, list []step.Status) {
 	}
 	rows := r.rows
 	r.text = func(w io.Writer, p term.Paint) error {
-		painted := make([][]string, len(rows))
+		shown := make([][]string, len(rows))
 		for i, row := range rows {
-			painted[i] = slices.Clone(row)
+			shown[i] = slices.Clone(row)
 			if term.IsTerminal(a.stdout) {
-				painted[i][4] = shortWords(row[4], 72)
+				shown[i][4] = shortWords(row[4], 56)
 			}
-			painted[i][1] = paintState(paint, row[1])
 		}
-		if err := term.Table(w, p, r.columns, painted); err != nil {
+		if err := term.Table(w, p, r.columns, shown); err != nil {
 			return err
 		}
 		_, err := fmt.Fprintln(w)
@@ -179,16 +178,6 @@ func (a *app) tellJob(r *report, list []step.Status) {
 		}
 		return err
 	}
-}
-
-func paintState(paint term.Paint, state string) string {
-	switch step.State(state) {
-	case step.Done:
-		return paint.New(state, false)
-	case step.Failing:
-		return paint.Old(state, false)
-	}
-	return state
 }
 
 // shortWords cuts a text so that a person can read it in a table.

@@ -61,6 +61,22 @@ func (p Paint) Severity(s finding.Severity) string {
 		string(s))
 }
 
+// stateColumn is the column of a table whose words are painted.
+const stateColumn = "state"
+
+// state paints how far something is.
+func (p Paint) state(word string) string {
+	switch word {
+	case "done":
+		return p.New(word, false)
+	case "failing":
+		return p.Old(word, false)
+	case "unknown":
+		return p.Dim(word)
+	}
+	return address.Printable(word)
+}
+
 // Table prints rows under their column names, aligned, numbers to the right,
 // without borders. Cells are shown printable.
 func Table(w io.Writer, paint Paint, columns []string, rows [][]string) error {
@@ -79,6 +95,9 @@ func Table(w io.Writer, paint Paint, columns []string, rows [][]string) error {
 		cells := make(table.Row, len(row))
 		for i, cell := range row {
 			cells[i] = address.Printable(cell)
+			if columns[i] == stateColumn {
+				cells[i] = paint.state(cell)
+			}
 		}
 		t.AppendRow(cells)
 	}
