@@ -47,7 +47,7 @@ func (a *app) known(p *plan.Plan, files []string) (known []coverage.Known, found
 		found = append(found, bad...)
 		for _, page := range pages {
 			known = append(known, coverage.Known{Address: page.Address, Kind: page.Kind, Language: page.Language,
-				Title: page.Title})
+				Title: page.Title, From: file})
 		}
 	}
 	return known, found, nil
@@ -64,7 +64,8 @@ counted (visits.csv), and of further lists: addresses one a line, a sitemap, a f
 or a table with a column address, such as an old inventory or a search service's
 table of addresses not found. Counts both sides by kind, language and state. Shows
 those that nothing answers, most visited first, each with the page that shares most
-words with it, or 410.`,
+words with it, or 410. A sitemap that was handed in earlier shows what search services
+still ask for.`,
 		RunE: func(_ *cobra.Command, files []string) error {
 			if least < 0 || least > 100 {
 				return errors.New("--at-least: write a percentage from 0 to 100")

@@ -221,7 +221,7 @@ func (a *app) emitHead(as, directory string) error {
 type robotsRun struct {
 	directory, install, undo string
 	yes, dry, links          bool
-	sitemap                  string
+	sitemap, host            string
 }
 
 func (a *app) emitRobotsCommand() *cobra.Command {
@@ -249,6 +249,7 @@ other line stays as it is, and the old file stays beside it under a dated name.
 	f.StringVar(&e.directory, "directory", "", "the folder to write to (out/robots in the project)")
 	f.StringVar(&e.install, "install", "", "put the lines into this `FILE`")
 	f.StringVar(&e.undo, "undo", "", "take out of this `FILE` what was put in")
+	f.StringVar(&e.host, "host", "", "with --install: the file is that of this `HOST` of a language; else of the origin")
 	f.StringVar(&e.sitemap, "sitemap", "", "the sitemap is at `URL`, not where emit sitemap has it")
 	f.BoolVar(&e.yes, "yes", false, "install without asking")
 	f.BoolVar(&e.dry, "dry-run", false, "with --install or --undo: show what would change, and write nothing")
@@ -265,12 +266,17 @@ func (a *app) emitRobots(e robotsRun) error {
 	if err != nil {
 		return err
 	}
+	if e.host == "" {
+		e.host = p.Site.Origin.Host
+	} else if !p.Site.IsLanguageHost(e.host) && e.host != p.Site.Origin.Host {
+		return fmt.Errorf("--host: %s is neither the origin nor a language's host", address.Printable(e.host))
+	}
 	if e.sitemap != "" {
 		at, err := address.Resolve(p.Site.Origin, e.sitemap)
 		if err != nil {
 			return fmt.Errorf("--sitemap: %w", err)
 		}
-		list = []publish.Sitemap{{Host: p.Site.Origin.Host, Address: at.String()}}
+		list = []publish.Sitemap{{Host: e.host, Address: at.String()}}
 	}
 	if e.install != "" {
 		return a.robotsInstall(e, p, pages, list, found)
@@ -341,11 +347,11 @@ func (a *app) robotsInstall(e robotsRun, p *plan.Plan, pages []publish.Page, lis
 	if err != nil {
 		return err
 	}
-	after, err := publish.RobotsLines(p, list, p.Site.Origin.Host).Put(before)
+	after, err := publish.RobotsLines(p, list, e.host).Put(before)
 	if err != nil {
 		return robotsError(file, err)
 	}
-	more, err := blockedIn(p, pages, after, p.Site.Origin.Host, file)
+	more, err := blockedIn(p, pages, after, e.host, file)
 	if err != nil {
 		return err
 	}
@@ -355,8 +361,6 @@ func (a *app) robotsInstall(e robotsRun, p *plan.Plan, pages []publish.Page, lis
 	if done {
 		r.rows = [][]string{{file, fmt.Sprint(len(after))}}
 		r.items = []map[string]any{{"file": file, "bytes": len(after)}}
-		note := filepath.Join(a.siteFolder("robots"), "installed-block.txt")
-		err = errors.Join(err, safefile.Replace(note, after))
 	}
 	if err != nil {
 		return err
@@ -405,10 +409,6 @@ func (a *app) robotsUndo(e robotsRun) error {
 	done, err := a.robotsReplace(e, file, before, after, "Take these lines out of")
 	if !done || err != nil {
 		return err
-	}
-	note := filepath.Join(a.siteFolder("robots"), "installed-block.txt")
-	if err := os.Remove(note); err != nil && !errors.Is(err, os.ErrNotExist) {
-		return unfinished{err}
 	}
 	a.say("what was installed is taken out of %s", file)
 	return nil

@@ -315,28 +315,26 @@ func (a *app) written(e *step.Evidence) error {
 func (a *app) installed(e *step.Evidence, judged []finding.Finding) error {
 	var answers []byte
 	for _, target := range deploy.Targets() {
-		file := filepath.Join(a.siteFolder(target.Name()), "installed-answers.txt")
-		info, err := os.Stat(file)
-		if errors.Is(err, fs.ErrNotExist) {
+		note, ok, err := deploy.Place{Target: target, Project: a.project}.Noted()
+		if err != nil {
+			return unfinished{err}
+		}
+		if !ok {
 			continue
-		}
-		if err != nil {
-			return unfinished{err}
-		}
-		before, err := os.ReadFile(file)
-		if err != nil {
-			return unfinished{err}
 		}
 		if answers == nil && !finding.Worst(judged, finding.Error) {
 			if answers, err = a.answers(e.Plan); err != nil {
 				return err
 			}
 		}
-		changed, known := deploy.Changed(before, answers)
-		if answers == nil {
-			changed = known + 1
+		one := step.Installed{Form: target.Name(), When: note.When, Where: note.Where, Lost: note.Where != "" && !note.Whole, Changed: 1}
+		if answers != nil {
+			one.Changed, _ = deploy.Changed(note.Answers, answers)
 		}
-		e.Installed = append(e.Installed, step.Installed{Form: target.Name(), When: info.ModTime(), Where: file, Changed: changed})
+		if one.Where == "" {
+			one.Where = a.siteFolder(target.Name())
+		}
+		e.Installed = append(e.Installed, one)
 	}
 	return nil
 }

@@ -35,7 +35,7 @@ type Known struct {
 	State    string
 	Title    string
 	Visits   int
-	From     string // pages with links to it, as logs say
+	From     string // pages with links to it, as logs say, or the list that has it
 }
 
 // Group counts both sides: the known addresses of pages of a kind, in a language
@@ -54,7 +54,7 @@ type Group struct {
 type Lost struct {
 	Address  address.Address
 	Visits   int
-	From     string // pages with links to it, as logs say
+	From     string // pages with links to it, as logs say, or the list that has it
 	Proposed inventory.Ref
 	Title    string // of the proposed page
 }

@@ -6,6 +6,8 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strings"
+	"time"
 
 	"young-compass/internal/block"
 	"young-compass/internal/compile"
@@ -111,7 +113,9 @@ func (x *Installation) Make(write func(path string, data []byte) error) error {
 		return err
 	}
 	block := Installed(x.New, x.Target.Name())
-	return errors.Join(safefile.Replace(x.note("block"), []byte(block)), safefile.Replace(x.note("answers"), x.answers))
+	where, err := filepath.Abs(x.File)
+	return errors.Join(err, safefile.Replace(x.note("file"), []byte(where+"\n")), safefile.Replace(x.note("block"), []byte(block)),
+		safefile.Replace(x.note("answers"), x.answers))
 }
 
 // note is where the project keeps what it installed.
@@ -156,7 +160,7 @@ func (x *Removal) Make(write func(path string, data []byte) error) error {
 	if err := write(x.File, x.New); err != nil {
 		return err
 	}
-	for _, what := range []string{"block", "answers"} {
+	for _, what := range []string{"file", "block", "answers"} {
 		if err := os.Remove(x.note(what)); err != nil && !errors.Is(err, os.ErrNotExist) {
 			return fmt.Errorf("forgetting what was installed: %w", err)
 		}
@@ -191,4 +195,45 @@ func readConfiguration(path string) ([]byte, error) {
 		return nil, fmt.Errorf("%s is larger than 16 MiB", path)
 	}
 	return data, nil
+}
+
+// Note is what a project remembers of an installation.
+type Note struct {
+	When    time.Time
+	Where   string // the server's file; empty: it wasn't noted
+	Whole   bool   // what was installed is there as it was
+	Answers []byte // what the plan answered then
+}
+
+// Noted returns what is remembered of an installation; ok is false where there is none. Errors are those of the disk.
+func (p Place) Noted() (n Note, ok bool, err error) {
+	info, err := os.Stat(p.note("answers"))
+	if errors.Is(err, os.ErrNotExist) {
+		return n, false, nil
+	}
+	if err != nil {
+		return n, false, fmt.Errorf("reading what was installed: %w", err)
+	}
+	n.When = info.ModTime()
+	if n.Answers, err = os.ReadFile(p.note("answers")); err != nil {
+		return n, false, fmt.Errorf("reading what was installed: %w", err)
+	}
+	where, err := os.ReadFile(p.note("file"))
+	if errors.Is(err, os.ErrNotExist) {
+		return n, true, nil
+	}
+	if err != nil {
+		return n, false, fmt.Errorf("reading what was installed: %w", err)
+	}
+	n.Where = strings.TrimSpace(string(where))
+	was, err := os.ReadFile(p.note("block"))
+	if err != nil {
+		return n, false, fmt.Errorf("reading what was installed: %w", err)
+	}
+	text, err := readConfiguration(n.Where)
+	if err != nil {
+		return n, false, err
+	}
+	n.Whole = Installed(text, p.Target.Name()) == string(was)
+	return n, true, nil
 }

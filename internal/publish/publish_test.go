@@ -32,7 +32,7 @@ rules:
   - {from: "/img/{name}", to: "/media/{name}"}
 `
 
-const pages = `key,language,kind,title,state,modified,images,canonical,robots
+const rows = `key,language,kind,title,state,modified,images,canonical,robots
 home,en,page,Home,live,2026-11-01,,,
 home,de,page,Start,live,2026-11-02T10:00+01:00,,,
 home,de-CH,page,Grüezi,live,,,,
@@ -46,7 +46,7 @@ away,en,page,Away,away,,,,
 lost,en,page,Without an address,live,,,,
 `
 
-const book = `address,page,state
+const addresses = `address,page,state
 https://skerrywick.example/,home@en,current
 https://skerrywick.example/de,home@de,current
 https://skerrywick-ch.example/,home@de-CH,current
@@ -71,7 +71,7 @@ func load(t testing.TB, files map[string]string) *plan.Plan {
 }
 
 func ferries(t testing.TB) *plan.Plan {
-	return load(t, map[string]string{project.PlanFile: settings, project.PagesFile: pages, project.AddressesFile: book,
+	return load(t, map[string]string{project.PlanFile: settings, project.PagesFile: rows, project.AddressesFile: addresses,
 		project.RedirectsFile: "from,to,status\n/away,/ports,302\n/gone.jpg,,410\n"})
 }
 
@@ -192,9 +192,9 @@ func TestWithLinks(t *testing.T) {
 	require.ErrorIs(t, err, publish.ErrLanguageHosts)
 	p = load(t, map[string]string{
 		project.PlanFile: strings.Replace(settings, ", de-CH: {host: skerrywick-ch.example}", "", 1),
-		project.PagesFile: strings.Replace(pages, "home,de-CH,page,Grüezi,live,,,,\n", "", 1) +
+		project.PagesFile: strings.Replace(rows, "home,de-CH,page,Grüezi,live,,,,\n", "", 1) +
 			"item,en,page,Item,live,,,,\n",
-		project.AddressesFile: strings.Replace(book, "https://skerrywick-ch.example/,home@de-CH,current\n", "", 1) +
+		project.AddressesFile: strings.Replace(addresses, "https://skerrywick-ch.example/,home@de-CH,current\n", "", 1) +
 			"https://skerrywick.example/shop?item=7,item@en,current\n",
 		project.RedirectsFile: "from,to,status\n/away,/ports,302\n/gone.jpg,,410\n"})
 	list, _ = publish.Pages(p)

@@ -137,6 +137,7 @@ func TestPartsAreValid(t *testing.T) {
 	dir := t.TempDir()
 	for _, n := range []int{1, 100, 120_001} {
 		files, _ := write(t, Parts{}, entries(n), alone)
+		assert.Len(t, files, map[int]int{1: 1, 100: 1, 120_001: 4}[n])
 		for name, data := range files {
 			schema := "testdata/sitemap.xsd"
 			if name == "sitemap.xml" && n > MaxEntries {

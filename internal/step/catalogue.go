@@ -210,6 +210,11 @@ func covered(e *Evidence, s *Status) {
 // rulesInstalled judges by what was installed, or else by what the site answers.
 func rulesInstalled(e *Evidence, s *Status) {
 	for _, i := range e.Installed {
+		if i.Lost {
+			s.State, s.When, s.Where, s.Command = Failing, i.When, i.Where, "emit "+i.Form+" --install"
+			s.Why = "what was installed there was edited, or taken out, by hand"
+			return
+		}
 		if i.Changed == 0 {
 			s.State, s.When, s.Where = Done, i.When, i.Where
 			return

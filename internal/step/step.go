@@ -82,7 +82,8 @@ type Installed struct {
 	Form    string
 	When    time.Time
 	Where   string
-	Changed int // known addresses that the plan answers otherwise by now
+	Lost    bool // it isn't there any more as it was
+	Changed int  // known addresses that the plan answers otherwise by now
 }
 
 // Written is what emit wrote into files.

@@ -183,6 +183,8 @@ func TestInterruptedOrder(t *testing.T) {
 	assert.Equal(t, "emit htaccess --install", step.Next(list).Command)
 	e.Installed[0].Changed = 0
 	assert.NotContains(t, but(t, e), "setting failing")
+	e.Installed[0].Lost = true
+	assert.Contains(t, but(t, e), "rules failing")
 }
 
 // The stages of HSTS follow each other.
