@@ -178,16 +178,13 @@ func endedLines(text []byte) (lines []string) {
 	return lines
 }
 
-// endingOf returns how the lines of a text end.
+// endingOf returns how the first line of a text ends.
 func endingOf(text []byte) string {
-	for _, line := range endedLines(text) {
-		switch {
-		case strings.HasSuffix(line, "\r\n"):
+	if i := bytes.IndexAny(text, "\r\n"); i >= 0 && text[i] == '\r' {
+		if bytes.HasPrefix(text[i:], []byte("\r\n")) {
 			return "\r\n"
-		case strings.HasSuffix(line, "\r"):
-			return "\r"
 		}
-		break
+		return "\r"
 	}
 	return "\n"
 }
