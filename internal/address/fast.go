@@ -85,6 +85,9 @@ func hostEnd[T string | []byte](s T, start int) int {
 			return start
 		}
 		if i == len(s) || s[i] != '.' {
+			if c := s[label]; '0' <= c && c <= '9' {
+				return start // perhaps an IPv4 address
+			}
 			return i
 		}
 		label = i + 1

@@ -29,6 +29,9 @@ func TestReference(t *testing.T) {
 		"g#s/../x": "http://a/b/c/g#s/../x", "http:g": "",
 		"http://a/b/c/%2e%2E/x": "http://a/b/x", "mailto:crew@skerrywick.example": "", "javascript:alert(1)": "",
 		"a\x01b": "", "\xff": "",
+		// as browsers read them (WHATWG, URL)
+		`\\h\x`: "http://h/x", `\x`: "http://a/x", `..\x`: "http://a/b/x", `http:\\h/x`: "http://h/x", `x?\`: `http://a/b/c/x?\`,
+		`/\h`: "http://h/",
 	} {
 		a, err := Reference(base, link)
 		if want == "" {

@@ -247,7 +247,7 @@ func (g *gathering) crawl(gatherer *gather.Gatherer, p *plan.Plan, source string
 	}
 	bar := term.NewProgress(g.stderr, start.Host, int64(g.pages), term.Plain)
 	asked := 0
-	crawler := crawl.Crawler{Asker: client, Site: p.Site, Agent: product, Max: g.pages, Queue: gatherer.Ask,
+	crawler := crawl.Crawler{Asker: client, Elsewhere: client.Elsewhere, Site: p.Site, Agent: product, Max: g.pages, Queue: gatherer.Ask,
 		Progress: func(n, _ int) { bar.Add(int64(n - asked)); asked = n }}
 	pages, err := crawler.Run(g.ctx, []address.Address{start})
 	bar.Done()

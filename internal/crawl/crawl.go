@@ -26,9 +26,11 @@ type Visitor interface {
 type Crawler struct {
 	Asker   Asker   // for robots.txt
 	Visitor Visitor // for all else; nil: Live
-	Site    address.Site
-	Agent   string // the product token that robots.txt may name
-	Max     int    // addresses that are asked for
+	// Elsewhere asks another host for the robots.txt to which the site's redirects (RFC 9309 section 2.3.1.2); nil: none is.
+	Elsewhere func(context.Context, address.Address) (fetch.Reply, error)
+	Site      address.Site
+	Agent     string // the product token that robots.txt may name
+	Max       int    // addresses that are asked for
 	// Together is how many addresses are asked for at a time; 0: 8.
 	Together int
 	// Queue says in which form an address is asked for, and whether at all. It is
@@ -196,7 +198,11 @@ func (c *Crawler) askRules(ctx context.Context, origin address.Address) Rules {
 	at := origin
 	at.Path = "/robots.txt"
 	for range 6 {
-		reply, err := c.Asker.Get(ctx, at)
+		get := c.Asker.Get
+		if !c.Site.Has(at.Host) {
+			get = c.Elsewhere
+		}
+		reply, err := get(ctx, at)
 		r := Rules{Status: reply.Status, Failure: fetch.FailureOf(err), Size: len(reply.Body), More: reply.Truncated}
 		switch {
 		case err != nil || reply.Status >= 500:
@@ -204,7 +210,7 @@ func (c *Crawler) askRules(ctx context.Context, origin address.Address) Rules {
 			return r
 		case reply.Status >= 300 && reply.Status < 400:
 			to, err := address.Reference(at, reply.Location)
-			if err != nil || !c.Site.Has(to.Host) {
+			if err != nil || !c.Site.Has(to.Host) && c.Elsewhere == nil {
 				return r
 			}
 			at = to

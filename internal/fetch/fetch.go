@@ -231,6 +231,11 @@ func (c *Client) GetFile(ctx context.Context, a address.Address) (Reply, error) 
 	return c.ask(ctx, http.MethodGet, a, MaxFile)
 }
 
+// Elsewhere does what Get does on any host. What belongs to the site alone, such as passwords, isn't sent along.
+func (c *Client) Elsewhere(ctx context.Context, a address.Address) (Reply, error) {
+	return c.ask(ctx, http.MethodGet, a, MaxBody)
+}
+
 // Head asks for nothing but the header, of any host.
 func (c *Client) Head(ctx context.Context, a address.Address) (Reply, error) {
 	return c.ask(ctx, http.MethodHead, a, MaxBody)

@@ -8,6 +8,8 @@ import (
 	"fmt"
 	"strings"
 
+	"golang.org/x/text/language"
+
 	"young-compass/internal/address"
 )
 
@@ -53,6 +55,56 @@ func (m *Mistake) Error() string {
 // Parse reads a code. Letters don't count. A doubtful code comes with both its
 // meaning and a mistake.
 func Parse(tag string) (Code, *Mistake) {
+	c, m := parse(tag)
+	switch {
+	case m == nil && swapped(tag):
+		region, language, _ := strings.Cut(tag, "-")
+		return c, &Mistake{What: address.Printable(tag) + " is written as a region before a language", Likely: language + "-" + region,
+			Doubtful: true}
+	case m != nil && !m.Doubtful && known(tag):
+		m = &Mistake{What: address.Printable(tag) + " is in BCP 47, but search engines read a language of ISO 639-1, with a region " +
+			"of ISO 3166-1 at most", Likely: m.Likely, Doubtful: true}
+	}
+	return c, m
+}
+
+// swapped reports whether a right code is written, by its letters, as a region before a language: CA-fr.
+func swapped(tag string) bool {
+	first, second, ok := strings.Cut(tag, "-")
+	return ok && len(first) == 2 && strings.ToUpper(first) == first && strings.ToLower(second) == second &&
+		listed(regions, strings.ToLower(first)) && listed(languages, second)
+}
+
+// known reports whether a code that isn't one of ISO 639-1 and 3166-1 is one all the same (BCP 47): fil, es-419,
+// yue-Hant-HK, de-CH-1901.
+func known(tag string) bool {
+	if _, err := language.Raw.Parse(tag); err != nil {
+		return false
+	}
+	parts := strings.Split(strings.ToLower(tag), "-")
+	_, old := lookup(replaced, parts[0])
+	_, long := lookup(threeLetters, parts[0])
+	if old || long || !listed(languages, parts[0]) && len(parts[0]) != 3 {
+		return false
+	}
+	rest := parts[1:]
+	if len(rest) > 0 && listed(scripts, rest[0]) {
+		rest = rest[1:]
+	}
+	if len(rest) > 0 {
+		if r, err := language.ParseRegion(rest[0]); listed(regions, rest[0]) || err == nil && len(rest[0]) == 3 && r.IsGroup() {
+			rest = rest[1:]
+		}
+	}
+	for _, variant := range rest {
+		if _, err := language.ParseVariant(variant); err != nil {
+			return false
+		}
+	}
+	return true
+}
+
+func parse(tag string) (Code, *Mistake) {
 	shown := address.Printable(tag)
 	if strings.EqualFold(tag, Default) {
 		return Code{}, nil

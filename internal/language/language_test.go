@@ -30,7 +30,7 @@ func TestParse(t *testing.T) {
 		"ko-KO": "ko-KR", "zh-ZH": "zh-CN", "el-EL": "el-GR", "cs-CS": "cs-RS", "zh-CHS": "zh-Hans",
 		"zh-CHT": "zh-Hant", "iw": "he", "in": "id", "sh": "sr-Latn", "xdefault": "x-default",
 		"x_default": "x-default", "default": "x-default",
-		"es-419": "es", "de-DE-1996": "de-DE", "en-EU": "en", "es-LA": "", "de-XX": "de", "en-Abcd": "en", "xx": "",
+		"en-EU": "en", "es-LA": "", "de-XX": "de", "en-Abcd": "en", "xx": "",
 		"xx-DE": "", "english": "", "": "", "en-": "", "-de": "", "d e": "", "en US": "", "*": "",
 		" de": "de", "de_": "", "zh_Hant_TW": "zh-Hant-TW", "en-GB-GB": "en-GB", "EN_us": "en-US", "fr-EN": "en",
 		"ee-EE": "", "no-NB": "nb",
@@ -47,7 +47,8 @@ func TestParse(t *testing.T) {
 		}
 	}
 	for doubtful, meant := range map[string]string{"se": "sv", "kr": "ko", "br": "pt-BR", "sv-SV": "sv-SE",
-		"et-ET": "et-EE", "sl-SL": "sl-SI", "be": "nl-BE", "ka-KA": ""} {
+		"et-ET": "et-EE", "sl-SL": "sl-SI", "be": "nl-BE", "ka-KA": "",
+		"es-419": "es", "de-DE-1996": "de-DE", "de-CH-1901": "de-CH", "CA-fr": "fr-CA", "BR-pt": "pt-BR"} {
 		_, mistake := language.Parse(doubtful)
 		if meant == "" {
 			assert.NotNil(t, mistake, doubtful)
@@ -58,6 +59,24 @@ func TestParse(t *testing.T) {
 			assert.Equal(t, meant, mistake.Likely, doubtful)
 		}
 	}
+}
+
+// What BCP 47 knows, and search engines don't, is doubtful, whatever is meant.
+func TestKnown(t *testing.T) {
+	for _, code := range strings.Fields("fil fil-PH es-419 yue yue-Hant-HK de-CH-1901 ca-valencia gsw") {
+		_, mistake := language.Parse(code)
+		if assert.NotNil(t, mistake, code) {
+			assert.True(t, mistake.Doubtful, "%s: %s", code, mistake.What)
+		}
+	}
+	for _, code := range strings.Fields("xxx eng-GB iw-IL en-UK de-XX en-GB-GB en-EU es-999 english de-1234567") {
+		_, mistake := language.Parse(code)
+		if assert.NotNil(t, mistake, code) {
+			assert.False(t, mistake.Doubtful, "%s: %s", code, mistake.What)
+		}
+	}
+	_, mistake := language.Parse("ca-FR")
+	assert.Nil(t, mistake, "Catalan in France")
 }
 
 // The lists agree with another's.

@@ -41,7 +41,7 @@ const maxFollowed = 20
 func (s *Surveyor) Explain(ctx context.Context, a address.Address) (*Explanation, error) {
 	e := &Explanation{Address: a, Asked: a.String(), Signals: []Signal{}, Steps: []Signal{}, Change: []Signal{},
 		Web: canonical.Web{}}
-	s.walker = crawl.Crawler{Asker: s.Client, Site: s.Plan.Site, Agent: s.Agent}
+	s.walker = crawl.Crawler{Asker: s.Client, Elsewhere: s.Client.Elsewhere, Site: s.Plan.Site, Agent: s.Agent}
 	for next := []address.Address{a}; len(next) > 0 && len(e.Web) < maxFollowed; next = next[1:] {
 		at := next[0]
 		at.Fragment = ""

@@ -30,6 +30,7 @@ type Client interface {
 	Get(context.Context, address.Address) (fetch.Reply, error)
 	GetFile(context.Context, address.Address) (fetch.Reply, error)
 	Head(context.Context, address.Address) (fetch.Reply, error)
+	Elsewhere(context.Context, address.Address) (fetch.Reply, error)
 }
 
 // Keeper keeps what was answered, and knows what was answered already.
@@ -144,7 +145,7 @@ func (s *Surveyor) Identity(at []string) string {
 func (s *Surveyor) Run(ctx context.Context) (*Survey, error) {
 	v := newSurvey(s)
 	visitor := Recorder(s.Client, s.Keeper)
-	s.walker = crawl.Crawler{Asker: s.Client, Visitor: visitor, Site: s.Plan.Site, Agent: s.Agent, Max: s.Max,
+	s.walker = crawl.Crawler{Asker: s.Client, Elsewhere: s.Client.Elsewhere, Visitor: visitor, Site: s.Plan.Site, Agent: s.Agent, Max: s.Max,
 		Together: s.Together, Progress: s.Progress}
 	origin := s.Plan.Site.Origin
 	v.Rules[origin] = s.walker.Rules(ctx, origin)

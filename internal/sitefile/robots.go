@@ -56,7 +56,7 @@ func ReadRobots(r io.Reader) (Robots, error) {
 				continue // a rule without a group, or one that forbids nothing
 			}
 			g := &robots.groups[len(robots.groups)-1]
-			g.rules = append(g.rules, robotsRule{key == "allow", robotsForm(value)})
+			g.rules = append(g.rules, robotsRule{key == "allow", robotsForm(value, true)})
 		case "sitemap":
 			robots.sitemaps = append(robots.sitemaps, value)
 		}
@@ -90,9 +90,10 @@ func productToken(s string) string {
 }
 
 // robotsForm brings a path or pattern into the form in which they are compared
-// (section 2.2.2): characters beyond ASCII encoded, unreserved ones decoded.
-// "*" and "$" keep their meaning; encoded, they stand for themselves.
-func robotsForm(s string) string {
+// (section 2.2.2): characters beyond ASCII encoded, unreserved ones decoded. In
+// a pattern "*", and "$" at the end, keep their meaning; encoded, they stand for
+// themselves, as they do in a path (section 2.2.3).
+func robotsForm(s string, pattern bool) string {
 	var b strings.Builder
 	for i := 0; i < len(s); i++ {
 		c := s[i]
@@ -107,7 +108,8 @@ func robotsForm(s string) string {
 				continue
 			}
 		}
-		if c <= ' ' || c >= 0x7f {
+		itself := c == '*' && !pattern || c == '$' && !(pattern && i == len(s)-1)
+		if c <= ' ' || c >= 0x7f || itself {
 			const hex = "0123456789ABCDEF"
 			b.WriteString(string([]byte{'%', hex[c>>4], hex[c&15]}))
 			continue
@@ -124,7 +126,7 @@ func (r Robots) Allows(agent, path string) bool {
 	if path == "/robots.txt" {
 		return true
 	}
-	path = robotsForm(path)
+	path = robotsForm(path, false)
 	allowed, longest := true, -1
 	for _, rule := range r.rulesFor(strings.ToLower(productToken(agent))) {
 		if len(rule.pattern) < longest || !robotsMatch(rule.pattern, path) {
