@@ -12,6 +12,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/judge"
 	"young-compass/internal/project"
 	"young-compass/internal/redirect"
 	"young-compass/internal/term"
@@ -20,13 +21,15 @@ import (
 func (a *app) addCommand() *cobra.Command {
 	var status int
 	var reason string
+	var anyway bool
 	c := &cobra.Command{
 		Use:   "add FROM [TO]",
 		Short: "Put one redirect into the project's map",
 		Long: `Reads files only. Adds a row to redirects.csv and keeps the file flat and sorted: rows
 that lead to FROM lead where it leads now. TO is a page (key@language), a path or an
 address; without it, or with --status 410, the page is gone. Where FROM leads
-elsewhere already, a terminal is asked; else nothing is written.`,
+elsewhere already, a terminal is asked; else nothing is written. So it is where FROM is a
+live page, or where TO is no page: --anyway writes it all the same.`,
 		Args: cobra.RangeArgs(1, 2),
 		RunE: func(c *cobra.Command, args []string) error {
 			to := ""
@@ -43,13 +46,36 @@ elsewhere already, a terminal is asked; else nothing is written.`,
 			const from = "the command line"
 			return a.take(from, func(list *redirect.List) (*redirect.List, []finding.Finding, error) {
 				found, err := list.Read(from, strings.NewReader(row.String()))
-				return list, found, err
+				if err != nil || anyway || finding.Worst(found, finding.Error) {
+					return list, found, err
+				}
+				mistaken, err := a.mistaken(from, list)
+				return list, append(found, mistaken...), err
 			})
 		},
 	}
 	c.Flags().IntVar(&status, "status", 301, "301, 302, 303, 307, 308 or 410")
+	c.Flags().BoolVar(&anyway, "anyway", false, "write it though FROM is a live page, or TO is none")
 	c.Flags().StringVar(&reason, "reason", "", "why, for those who read the list later")
 	return c
+}
+
+// mistaken returns what keeps a row that a person types from being written: it starts at a live page, or leads to none.
+func (a *app) mistaken(from string, list *redirect.List) ([]finding.Finding, error) {
+	p, _, err := a.load()
+	if err != nil {
+		return nil, err
+	}
+	with := p.With(redirect.Together(p.Redirects, list))
+	var found []finding.Finding
+	for _, f := range judge.Redirects(with, redirect.Examine(with.Redirects, with.World())) {
+		if f.Where.File == from && (f.Code == finding.LiveSource || f.Code == finding.DeadTarget || f.Code == finding.UnknownPage) {
+			f.Severity, f.Where.Line = finding.Error, 0
+			f.Advice += "; --anyway writes it all the same"
+			found = append(found, f)
+		}
+	}
+	return found, nil
 }
 
 func (a *app) mergeCommand() *cobra.Command {

@@ -29,6 +29,7 @@ import (
 	"young-compass/internal/plan"
 	"young-compass/internal/project"
 	"young-compass/internal/safefile"
+	"young-compass/internal/table"
 	"young-compass/internal/term"
 )
 
@@ -99,11 +100,16 @@ func (a *app) run(ctx context.Context, args []string) int {
 		_, _ = fmt.Fprintln(a.stderr, input.Finding)
 		return exitUsage
 	case errors.As(err, &broken), errors.Is(err, context.Canceled):
-		_, _ = fmt.Fprintln(a.stderr, "young-compass:", address.Printable(err.Error()))
+		_, _ = fmt.Fprintln(a.stderr, "young-compass:", oneLine(err))
 		return exitUnfinished
 	}
-	_, _ = fmt.Fprintln(a.stderr, "young-compass:", address.Printable(err.Error()))
+	_, _ = fmt.Fprintln(a.stderr, "young-compass:", oneLine(err))
 	return exitUsage
+}
+
+// oneLine returns what an error says; several that were joined stand one behind the other.
+func oneLine(err error) string {
+	return address.Printable(strings.ReplaceAll(strings.TrimSpace(err.Error()), "\n", "; "))
 }
 
 func (a *app) root() *cobra.Command {
@@ -418,7 +424,7 @@ func printCSV(w io.Writer, r report) error {
 	out := csv.NewWriter(w)
 	write := func(row ...string) error {
 		for i, cell := range row {
-			row[i] = guard(cell)
+			row[i] = table.Guard(cell)
 		}
 		return out.Write(row)
 	}
@@ -443,12 +449,4 @@ func printCSV(w io.Writer, r report) error {
 	}
 	out.Flush()
 	return out.Error()
-}
-
-// guard keeps a spreadsheet from taking a cell for a formula.
-func guard(cell string) string {
-	if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
-		return "'" + cell
-	}
-	return cell
 }

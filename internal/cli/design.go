@@ -18,6 +18,7 @@ import (
 	"young-compass/internal/plan"
 	"young-compass/internal/planfile"
 	"young-compass/internal/project"
+	"young-compass/internal/spelling"
 	"young-compass/internal/term"
 	"young-compass/internal/visits"
 )
@@ -62,15 +63,27 @@ func (d *designing) run() error {
 	if err != nil {
 		return err
 	}
+	if len(p.Pages.Pages) == 0 {
+		return errors.New("design: there are no pages yet; gather them first: young-compass gather SOURCE")
+	}
 	o := design.Options{Only: d.only, Language: d.language, Ask: d.ask()}
 	if o.Collide, err = planfile.ParseCollide(d.collide); err != nil {
 		return fmt.Errorf("--collide: %w", err)
 	}
 	if _, ok := p.KindOf(d.only); d.only != "" && !ok {
-		return fmt.Errorf("--only: %s is not a kind of the plan", address.Printable(d.only))
+		var kinds []string
+		for _, k := range p.Kinds {
+			kinds = append(kinds, k.Name)
+		}
+		return fmt.Errorf("--only: %s is not a kind of the plan; %s", address.Printable(d.only), spelling.Choices(d.only, kinds))
 	}
 	if d.language != "" && !p.Languages.Has(d.language) {
-		return fmt.Errorf("--language: %s is not a language of the plan", address.Printable(d.language))
+		tags := []string{p.Languages.Default}
+		for _, l := range p.Languages.Others {
+			tags = append(tags, l.Tag)
+		}
+		return fmt.Errorf("--language: %s is not a language of the plan; %s", address.Printable(d.language),
+			spelling.Choices(d.language, tags))
 	}
 	known, err := d.visits()
 	if err != nil {

@@ -19,6 +19,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/publish"
 	"young-compass/internal/server"
+	"young-compass/internal/spelling"
 	"young-compass/internal/term"
 )
 
@@ -46,14 +47,19 @@ line stays as it is, and the old file stays beside it under a dated name. --undo
 takes out exactly what was installed.`,
 		Args:      cobra.MaximumNArgs(1),
 		ValidArgs: []string{"htaccess", "apache", "nginx", "caddy", "haproxy"},
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(c *cobra.Command, args []string) error {
 			if len(args) == 0 {
+				for _, name := range []string{"install", "undo", "directory", "trial", "pieces", "links", "dry-run", "yes", "force"} {
+					if c.Flags().Changed(name) {
+						return fmt.Errorf("emit: --%s needs a form; say htaccess, apache, nginx, caddy or haproxy", name)
+					}
+				}
 				return a.print(featureReport())
 			}
 			target, ok := deploy.TargetOf(args[0])
 			if !ok {
-				return fmt.Errorf("emit: %s is not a form; say htaccess, apache, nginx, caddy or haproxy",
-					address.Printable(args[0]))
+				forms := []string{"htaccess", "apache", "nginx", "caddy", "haproxy", "sitemap", "robots", "head"}
+				return fmt.Errorf("emit: %s is not a form; %s", address.Printable(args[0]), spelling.Choices(args[0], forms))
 			}
 			e.target = target
 			if e.install != "" && e.undo != "" {

@@ -22,6 +22,7 @@ import (
 	"young-compass/internal/plan"
 	"young-compass/internal/probe"
 	"young-compass/internal/project"
+	"young-compass/internal/spelling"
 	"young-compass/internal/step"
 	"young-compass/internal/store"
 	"young-compass/internal/term"
@@ -67,8 +68,7 @@ when a run is interrupted, the same command goes on where it was.
 		Args: func(_ *cobra.Command, args []string) error {
 			for _, kind := range args {
 				if !slices.Contains(probe.Kinds(), kind) {
-					return fmt.Errorf("probe: %s is none; say %s", address.Printable(kind),
-						strings.Join(probe.Kinds(), ", "))
+					return fmt.Errorf("probe: %s is none; %s", address.Printable(kind), spelling.Choices(kind, probe.Kinds()))
 				}
 			}
 			return nil

@@ -65,7 +65,7 @@ The worst come first, and of these the most visited. See docs/redirects.md. With
 			examined := redirect.Examine(rows, world)
 			switch {
 			case p == nil:
-				found = append(found, examined.Found...)
+				found = slices.Concat(found, examined.Found, judge.HomeTargets(rows))
 			case len(files) == 0:
 				found = slices.Concat(found, judge.Rest(p), judge.Redirects(p, examined))
 			default:

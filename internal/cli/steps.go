@@ -28,6 +28,7 @@ import (
 	"young-compass/internal/project"
 	"young-compass/internal/publish"
 	"young-compass/internal/safefile"
+	"young-compass/internal/spelling"
 	"young-compass/internal/step"
 	"young-compass/internal/store"
 	"young-compass/internal/term"
@@ -67,7 +68,7 @@ each of them is.`,
 				return errors.New("--at-least: write a percentage from 0 to 100")
 			}
 			if len(args) == 1 && !slices.Contains(step.Jobs(), args[0]) {
-				return fmt.Errorf("steps: %s is none; say %s", address.Printable(args[0]), strings.Join(step.Jobs(), ", "))
+				return fmt.Errorf("steps: %s is none; %s", address.Printable(args[0]), spelling.Choices(args[0], step.Jobs()))
 			}
 			jobs := args
 			if len(args) == 0 {

@@ -168,6 +168,14 @@ const (
 	//	/a,https://other.example/,301
 	ForeignTarget Code = "foreign-target"
 
+	// UnusedVariables: a row is a pattern, since its source has braces, and its target uses none of its variables.
+	//
+	// Why: all addresses of that form are led to one place, though only one with braces was meant, perhaps.
+	// Severity: warning.
+	//
+	//	/print/{id}.htm,/ports,301
+	UnusedVariables Code = "unused-variables"
+
 	// ParameterOnWay: a list was made flat though parameters mean something on a redirect's way.
 	//
 	// Why: a request that brought them along may have ended elsewhere.

@@ -7,6 +7,7 @@ import (
 
 	"young-compass/internal/inventory"
 	"young-compass/internal/source"
+	"young-compass/internal/spelling"
 	"young-compass/internal/table"
 )
 
@@ -52,7 +53,19 @@ func rename(sheet *table.Table, told []Mapping) ([]Mapping, error) {
 			used = append(used, Mapping{usual.Column, name})
 		}
 	}
+	for _, name := range sheet.Columns {
+		meant := spelling.Mistyped(name, columns())
+		if meant != "" && !slices.Contains(sheet.Columns, meant) {
+			return nil, fmt.Errorf("nobody reads a column %q: did you mean %s? Rename it, or say --column %s=%s", name, meant, meant, name)
+		}
+	}
 	return used, nil
+}
+
+// columns are those that mean something to any command.
+func columns() []string {
+	return []string{"key", "title", "address", "language", "kind", "state", "date", "modified", "images", "fixed", "canonical",
+		"robots", "heading", "section", "region", "parent"}
 }
 
 // stateOf returns the state that a word of another system means, or why rows

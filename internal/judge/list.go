@@ -47,6 +47,30 @@ func Redirects(p *plan.Plan, list *redirect.Examined) []finding.Finding {
 	return found
 }
 
+// HomeTargets finds the rows of a list that lead to the home page from what isn't one, where no plan is known. An index
+// file, and the root of a language, are taken for home pages.
+func HomeTargets(list *redirect.List) []finding.Finding {
+	var c collector
+	for i := range list.Len() {
+		row := list.Row(i)
+		if row.Gone() || row.ToPage() || list.IsPattern(i) || !list.Site.Has(row.Target.Host) || row.Target.Path != "/" ||
+			row.Target.Query != "" || likeHome(row.Path) && row.Query == "" {
+			continue
+		}
+		c.add(finding.HomeTarget, finding.Warning, row.Place(), fmt.Sprintf("%s leads to the home page", row.From),
+			"lead it to the page that replaced it; if there is none, say 410")
+	}
+	return c.found
+}
+
+// likeHome reports whether a path looks like that of a home page.
+//
+//	/    /index.html    /Default.aspx    /de/    /home
+func likeHome(path string) bool {
+	name, _, _ := strings.Cut(strings.Trim(address.Fold(path), "/"), ".")
+	return name == "" || len(name) == 2 || name == "index" || name == "default" || name == "home" || name == "start"
+}
+
 // judge judges some of a list's redirects.
 type judge struct {
 	*plan.Plan

@@ -13,6 +13,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/spelling"
 )
 
 // value is a piece of the YAML file that knows where it stands. Its methods
@@ -101,7 +102,7 @@ func (v value) fields(known ...string) map[string]value {
 	for _, e := range v.entries() {
 		if !slices.Contains(known, e.key) {
 			advice := "known here: " + strings.Join(known, ", ")
-			if near := nearest(e.key, known); near != "" {
+			if near := spelling.Nearest(e.key, known); near != "" {
 				advice = fmt.Sprintf("did you mean %q?", near)
 			}
 			e.at.fail(advice, "unknown key %q", address.Printable(e.key))
@@ -169,36 +170,4 @@ func (v value) oneOf(choices ...string) string {
 		v.fail("write "+strings.Join(choices, " or "), "%q is not understood here", address.Printable(s))
 	}
 	return s
-}
-
-// nearest returns the known word with the fewest changes from s, if few.
-func nearest(s string, known []string) string {
-	best, bound := "", len(s)/2+1
-	for _, k := range known {
-		if d := distance(s, k); d < bound {
-			best, bound = k, d
-		}
-	}
-	return best
-}
-
-// distance counts the letters to insert, delete or replace.
-func distance(a, b string) int {
-	row := make([]int, len(b)+1)
-	for j := range row {
-		row[j] = j
-	}
-	for i := 1; i <= len(a); i++ {
-		diagonal := row[0]
-		row[0] = i
-		for j := 1; j <= len(b); j++ {
-			change := diagonal
-			if a[i-1] != b[j-1] {
-				change++
-			}
-			diagonal = row[j]
-			row[j] = min(change, row[j]+1, row[j-1]+1)
-		}
-	}
-	return row[len(b)]
 }

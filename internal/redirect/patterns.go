@@ -26,6 +26,11 @@ func (c *checker) comparePatterns() {
 	}
 	same := map[string][]numbered{} // by what they read
 	for _, p := range c.patterns {
+		if row := c.list.Row(p.row); !strings.Contains(row.To, "{") && strings.Contains(row.From, "{") {
+			c.add(p.row, finding.UnusedVariables, finding.Warning,
+				fmt.Sprintf("%s is a pattern, since it has braces, and leads all that it reads to %s", row.From, row.To), "",
+				"write %7B and %7D where braces stand for themselves; leave it where all of them are meant")
+		}
 		key := readingOf(p.Pattern, c.Paths.Lower)
 		same[key] = append(same[key], p)
 	}

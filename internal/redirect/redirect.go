@@ -163,11 +163,22 @@ func (f *fields) parse(row *Redirect, site address.Site) *finding.Finding {
 		}
 		return nil
 	}
+	if breaks(f.to) {
+		return bad(finding.UnsafeTarget, "to: %s holds an encoded line's end or zero byte, with which headers are forged; "+
+			"take it out", address.Printable(f.to))
+	}
 	row.Page, row.Target, err = readTarget(f.to, site)
 	if err != nil {
 		return bad(finding.UnsafeTarget, "to: %v; write key@language, a path, or an http(s) address", err)
 	}
 	return nil
+}
+
+// breaks reports whether a target holds %0D, %0A or %00: a server that decodes it would send a header of somebody else's,
+// or half an address.
+func breaks(to string) bool {
+	small := strings.ToLower(to)
+	return strings.Contains(small, "%0d") || strings.Contains(small, "%0a") || strings.Contains(small, "%00")
 }
 
 // readTarget reads where a redirect leads: a page, of which the address holds

@@ -97,7 +97,13 @@ func statusText(status int) string {
 // EncodeAside writes the rows that a flat map can't have: those of a list, and
 // rows that can't be read, with what is wrong with them.
 func EncodeAside(refused *List, unread []Unread) []byte {
-	return table.EncodeRecords([]string{"from", "to", "status", "problem"}, func(yield func([]string) bool) {
+	return table.EncodeRecords([]string{"from", "to", "status", "problem"}, func(put func([]string) bool) {
+		yield := func(cells []string) bool {
+			for i := range cells {
+				cells[i] = table.Guard(address.Printable(cells[i]))
+			}
+			return put(cells)
+		}
 		for _, r := range refused.All() {
 			if !yield([]string{r.From, r.goalText(refused.Site), statusText(r.Status),
 				"leads round in a circle, or contradicts another row"}) {

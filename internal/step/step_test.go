@@ -250,7 +250,7 @@ func TestToldFile(t *testing.T) {
 		said = append(said, f.String())
 	}
 	assert.Equal(t, []string{
-		`steps.csv:3: error bad-row: "tidying" is no step; say setting, registration, hand-in, ask-again; mend the row, or delete it`,
+		`steps.csv:3: error bad-row: "tidying" is no step; there are setting, registration, hand-in, ask-again; mend the row, or delete it`,
 		`steps.csv:4: error bad-row: the step rules is proven, not told: the server has the plan's rules; mend the row, or delete it`,
 		`steps.csv:5: error bad-row: "yesterday" is not a date; write it as 2026-11-23; mend the row, or delete it`,
 		`steps.csv:6: error bad-row: "proof.html" is no path of a mark; write one such as /proof-4711.html; mend the row, or delete it`,

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"young-compass/internal/finding"
+	"young-compass/internal/spelling"
 	"young-compass/internal/table"
 )
 
@@ -45,7 +46,7 @@ func NewTold(id, on, mark, note string) (Told, error) {
 	i := slices.IndexFunc(all, func(s Step) bool { return s.ID == id })
 	switch {
 	case i < 0:
-		return Told{}, fmt.Errorf("%q is no step; say %s", id, strings.Join(Outside(), ", "))
+		return Told{}, fmt.Errorf("%q is no step; %s", id, spelling.Choices(id, Outside()))
 	case !all[i].Outside:
 		return Told{}, fmt.Errorf("the step %s is proven, not told: %s", id, all[i].What)
 	}

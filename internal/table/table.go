@@ -453,3 +453,11 @@ func WriteRecords(to io.Writer, records iter.Seq[[]string]) error {
 	w.Flush()
 	return w.Error()
 }
+
+// Guard keeps a spreadsheet from taking a cell for a formula.
+func Guard(cell string) string {
+	if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
+		return "'" + cell
+	}
+	return cell
+}
