@@ -7,6 +7,7 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/fingerprint"
+	"young-compass/internal/language"
 )
 
 // Group is addresses that show the same text, or nearly the same.
@@ -91,7 +92,9 @@ func (c Checker) Group(g Group, explained func(address.Address) bool) *finding.F
 	ends = slices.DeleteFunc(ends, func(a address.Address) bool {
 		p := c.Web[a]
 		return p == nil || p.NoIndex() || slices.ContainsFunc(ends,
-			func(b address.Address) bool { return a != b && c.translates(a, b) })
+			func(b address.Address) bool {
+				return a != b && c.translates(a, b) && (g.Likeness < 1 || c.regional(a, b))
+			})
 	})
 	if len(ends) < 2 {
 		return nil
@@ -133,6 +136,11 @@ func (c Checker) translates(a, b address.Address) bool {
 		}
 	}
 	return false
+}
+
+// regional reports whether two pages are in one language: for several regions, perhaps, with one text.
+func (c Checker) regional(a, b address.Address) bool {
+	return language.Same(c.Web[a].Signals.Language, c.Web[b].Signals.Language)
 }
 
 // Copied says which texts of the site addresses on other hosts show, and whether

@@ -99,6 +99,9 @@ func (a *app) run(ctx context.Context, args []string) int {
 	case errors.As(err, &input):
 		_, _ = fmt.Fprintln(a.stderr, input.Finding)
 		return exitUsage
+	case ctx.Err() != nil && errors.Is(err, context.Canceled):
+		_, _ = fmt.Fprintln(a.stderr, "young-compass: interrupted; nothing more is written")
+		return exitUnfinished
 	case errors.As(err, &broken), errors.Is(err, context.Canceled):
 		_, _ = fmt.Fprintln(a.stderr, "young-compass:", oneLine(err))
 		return exitUnfinished

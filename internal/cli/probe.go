@@ -75,6 +75,9 @@ when a run is interrupted, the same command goes on where it was.
 		},
 		RunE: func(command *cobra.Command, kinds []string) error {
 			p.ctx, p.kinds = command.Context(), kinds
+			if err := usable(command, kinds); err != nil {
+				return err
+			}
 			if len(kinds) == 0 {
 				p.kinds = probe.Kinds()
 			}
@@ -84,6 +87,29 @@ when a run is interrupted, the same command goes on where it was.
 	p.flags(c)
 	c.AddCommand(a.explainCommand())
 	return c
+}
+
+// usable refuses an option that means nothing to the kinds that are asked for.
+func usable(c *cobra.Command, kinds []string) error {
+	for _, of := range []struct{ flag, kind string }{{"list", probe.Parameters}, {"steps", probe.Parameters},
+		{"since", probe.Parameters}, {"external", probe.Canonicals}, {"copy", probe.Canonicals}} {
+		if c.Flags().Changed(of.flag) && len(kinds) > 0 && !slices.Contains(kinds, of.kind) {
+			return fmt.Errorf("--%s belongs to probe %s", of.flag, of.kind)
+		}
+	}
+	survey := slices.ContainsFunc(kinds, func(kind string) bool { return kind != probe.Redirects && kind != probe.Hosts })
+	for _, flag := range []string{"max", "obey-robots"} {
+		if c.Flags().Changed(flag) && len(kinds) > 0 && !survey {
+			return fmt.Errorf("--%s is for kinds that ask for all of the site, which %s isn't", flag, strings.Join(kinds, " and "))
+		}
+	}
+	if c.Flags().Changed("since") && !c.Flags().Changed("steps") {
+		return errors.New("--since belongs to --steps")
+	}
+	if c.Flags().Changed("list") && c.Flags().Changed("steps") {
+		return errors.New("say either --list or --steps")
+	}
+	return nil
 }
 
 func (p *probing) flags(c *cobra.Command) {
@@ -224,6 +250,9 @@ func (p *probing) askSite(db *store.Store) error {
 	p.survey, err = s.Run(p.ctx)
 	bar.Done()
 	if err != nil {
+		if p.ctx.Err() != nil {
+			err = fmt.Errorf("interrupted: what %d addresses answered is kept, and the same command goes on from there", done)
+		}
 		return unfinished{errors.Join(err, run.Pause())}
 	}
 	if err := run.Finish(); err != nil {

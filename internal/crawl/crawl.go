@@ -5,6 +5,7 @@ package crawl
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -226,11 +227,28 @@ func (c *Crawler) askRules(ctx context.Context, origin address.Address) Rules {
 	return Rules{}
 }
 
+// why says why a page isn't asked for.
+func (r Rules) why() string {
+	switch {
+	case r.Failure == fetch.NoName:
+		return "the host's name leads nowhere"
+	case r.Failure == fetch.Closed:
+		return "nobody listens there"
+	case r.Failure == fetch.Certificate:
+		return "the host's certificate is not valid; --ca trusts one of your own"
+	case r.Failure != "":
+		return fmt.Sprintf("robots.txt can't be had (%s)", r.Failure)
+	case r.Status >= 500:
+		return fmt.Sprintf("robots.txt answers %d, which forbids all", r.Status)
+	}
+	return "robots.txt forbids it"
+}
+
 // ask asks for one address and reads the page there.
 func (c *Crawler) ask(ctx context.Context, a address.Address) (Page, error) {
 	blocked := !c.rules[a.Origin()].Allows(c.Agent, a.Local())
 	if blocked && (c.Known == nil || !c.Known(a)) {
-		return Page{Address: a, Blocked: true, Why: "robots.txt forbids it"}, ctx.Err()
+		return Page{Address: a, Blocked: true, Why: c.rules[a.Origin()].why()}, ctx.Err()
 	}
 	p, err := c.Visitor.Visit(ctx, a)
 	p.Blocked = blocked

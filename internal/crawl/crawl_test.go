@@ -95,6 +95,22 @@ func TestNoRobotsNoWalk(t *testing.T) {
 	}
 }
 
+// A robots.txt that redirects to another host is read there, where somebody may ask it (RFC 9309 section 2.3.1.2); pages
+// elsewhere are not.
+func TestRobotsElsewhere(t *testing.T) {
+	s := &site{texts: map[string]string{"/robots.txt": "301 https://other.example/robots.txt", "/": "<title>Home</title>"}}
+	c := crawl.Crawler{Asker: s, Site: demo.Site(), Agent: "young-compass", Max: 10,
+		Queue: func(a address.Address) (address.Address, bool) { return a, true },
+		Elsewhere: func(_ context.Context, a address.Address) (fetch.Reply, error) {
+			assert.Equal(t, "https://other.example/robots.txt", a.String())
+			return fetch.Reply{Status: 200, Body: []byte("User-agent: *\nDisallow: /")}, nil
+		}}
+	pages, err := c.Run(context.Background(), []address.Address{demo.Site().Origin})
+	require.NoError(t, err)
+	assert.True(t, pages[0].Blocked)
+	assert.Equal(t, "robots.txt forbids it", pages[0].Why)
+}
+
 func TestInterrupted(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()

@@ -774,6 +774,14 @@ const (
 	//	?page=2 names the first page
 	CanonicalFirstPage Code = "canonical-first-page"
 
+	// SeriesBroken: a page of a list names a next or previous page that isn't one.
+	//
+	// Why: crawlers lose their way through the list.
+	// Severity: warning.
+	//
+	//	<link rel="next" href="/notices?page=3">, which names no page before it
+	SeriesBroken Code = "series-broken"
+
 	// CanonicalAgainstPlan: a page names another canonical address than the plan says.
 	//
 	// Why: site and plan contradict each other.

@@ -83,13 +83,19 @@ func (v *Survey) judgeCanonicals(s *Section) {
 	}
 	slices.SortStableFunc(s.Groups, func(a, b Group) int { return address.Compare(a.Canonical, b.Canonical) })
 	s.Findings = append(s.Findings, checker.Copied()...)
+	out := outages{}
 	for _, a := range v.Web.Sorted() {
 		if p := v.Web[a]; p.Failure != "" {
+			if out.add(a, finding.Place{URL: a.String()}, p.Failure, p.Problem) {
+				v.explained[a] = true
+				continue
+			}
 			s.add(finding.NoAnswer, finding.Error, a, address.Printable(p.Problem), "",
 				"ask again; if it stays so, look at the server")
 			v.explained[a] = true
 		}
 	}
+	s.Findings = append(s.Findings, out.findings()...)
 	for _, a := range v.Heads.Sorted() {
 		p := v.Heads[a]
 		if p.Status == 404 || p.Status == 410 || p.Failure == fetch.NoName {
@@ -99,6 +105,7 @@ func (v *Survey) judgeCanonicals(s *Section) {
 		}
 	}
 	v.judgeLinked(s)
+	v.judgeSeries(s)
 	if len(v.Endless) > 0 {
 		a := v.Plan.Site.Origin
 		a.Path = v.Endless[0]

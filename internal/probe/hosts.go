@@ -92,6 +92,7 @@ func AskHosts(ctx context.Context, p *plan.Plan, client Getter, pages []address.
 			}
 		}
 	}
+	out := outages{}
 	var row SpelledRow
 	asked, right := 0, 0
 	next := 0
@@ -105,7 +106,7 @@ func AskHosts(ctx context.Context, p *plan.Plan, client Getter, pages []address.
 		f := o.difference()
 		if f == nil {
 			right++
-		} else {
+		} else if !o.out(out) {
 			s.Findings = append(s.Findings, *f)
 		}
 		row.Ends = append(row.Ends, End{Hops: len(o.Hops), Status: o.Status, Failed: o.Err != nil, Away: o.Foreign,
@@ -116,6 +117,7 @@ func AskHosts(ctx context.Context, p *plan.Plan, client Getter, pages []address.
 	})
 	s.Counts = []Count{{"pages", "pages", len(pages)}, {"spellings", "spellings asked", asked},
 		{"right", "end as the plan says", right}}
+	s.Findings = append(s.Findings, out.findings()...)
 	finding.Sort(s.Findings)
 	return s, err
 }

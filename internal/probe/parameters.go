@@ -303,20 +303,28 @@ func (v *Survey) judgeParameter(s *Section, p *Parameter, all canonical.Web,
 	if p.Class != parameter.Identity && p.Class != parameter.Pagination {
 		var twice []address.Address
 		for _, a := range p.Addresses {
+			if v.tracked[a] { // another parameter told of it
+				continue
+			}
 			if e := effect(all, texts, a, p.Name); v.Web.Indexable(a) && (e == Nothing || e == Order) {
 				twice = append(twice, a)
 			}
 		}
 		if len(twice) > 0 {
 			bare := without(twice[0], p.Name)
+			if planned, ok := v.planned(bare); ok { // without other marks that it carries, too
+				bare = planned
+			}
 			f := s.add(finding.ParameterDuplicates, finding.Error, twice[0],
 				fmt.Sprintf("the parameter %s makes pages of their own: what it shows (%d) is shown without it "+
 					"too, and names itself", address.Printable(p.Name), len(twice)),
 				"a search engine lists the page several times, and no preferred address",
 				fmt.Sprintf(`write there <link rel="canonical" href="%s">`, bare), bare)
-			for _, a := range twice[:min(len(twice), maxEvidence)] {
-				f.Evidence = append(f.Evidence, a.String())
-				v.explained[a] = true
+			for i, a := range twice {
+				v.tracked[a], v.explained[a] = true, true
+				if i < maxEvidence {
+					f.Evidence = append(f.Evidence, a.String())
+				}
 			}
 		}
 	}

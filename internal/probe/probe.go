@@ -148,6 +148,7 @@ type Comparison struct {
 	Summary  Summary
 	Former   Summary // of addresses that are no live page's own
 	findings []finding.Finding
+	outages  outages
 	at       map[inventory.Ref][]plan.Known // where pages answer themselves
 }
 
@@ -157,7 +158,10 @@ func (c *Comparison) Add(p *plan.Plan, o Observation) {
 	if !o.ofLive(p) {
 		c.Former.add(o)
 	}
-	if f := o.difference(); f != nil {
+	if c.outages == nil {
+		c.outages = outages{}
+	}
+	if f := o.difference(); f != nil && !o.out(c.outages) {
 		c.findings = append(c.findings, *f)
 	}
 	if o.Status == 200 && len(o.Hops) == 0 && o.Target.Page != (inventory.Ref{}) {
@@ -189,7 +193,7 @@ func (c *Comparison) Section(survey *Survey) *Section {
 // Findings says where the site and the plan differ, each difference with its
 // hop, and which pages answer at several addresses.
 func (c *Comparison) Findings() []finding.Finding {
-	found := slices.Clone(c.findings)
+	found := append(slices.Clone(c.findings), c.outages.findings()...)
 	for page, list := range c.at {
 		if len(list) < 2 {
 			continue
@@ -206,6 +210,11 @@ func (c *Comparison) Findings() []finding.Finding {
 	}
 	finding.Sort(found)
 	return found
+}
+
+// out notes that the host at which the way ends can't be asked; false where that isn't why there is no answer.
+func (o Observation) out(list outages) bool {
+	return o.Err != nil && list.add(o.Final, o.place(), fetch.FailureOf(o.Err), fetch.CertificateProblem(o.Err))
 }
 
 func (o Observation) place() finding.Place {

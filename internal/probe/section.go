@@ -121,6 +121,7 @@ func (s *Section) many(code finding.Code, severity finding.Severity, at []addres
 // consequences of others are left out.
 func (v *Survey) Judge() map[string]*Section {
 	sections := map[string]*Section{}
+	v.tracked = map[address.Address]bool{}
 	for _, kind := range []string{Canonicals, Parameters, Languages, Secure, Index} {
 		sections[kind] = &Section{Kind: kind}
 	}

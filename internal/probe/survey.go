@@ -82,6 +82,7 @@ type Survey struct {
 	Full         bool     // there was more than is asked for
 
 	explained map[address.Address]bool // addresses with a finding that is the cause of others
+	tracked   map[address.Address]bool // those of which a finding about a parameter tells
 }
 
 // Sitemap is a sitemap, or an index of them.

@@ -84,7 +84,7 @@ func catalogue() []Step {
 				finding.CanonicalUnreadable, finding.CanonicalRelative, finding.CanonicalRedirects, finding.CanonicalNotFound,
 				finding.CanonicalNoindex, finding.CanonicalBlocked, finding.CanonicalInsecure, finding.CanonicalForeign,
 				finding.CanonicalChain, finding.CanonicalCircle, finding.CanonicalLanguage, finding.CanonicalFirstPage,
-				finding.CanonicalAgainstPlan}},
+				finding.CanonicalAgainstPlan, finding.SeriesBroken}},
 		{ID: "texts", What: "no text is there at several addresses", proof: probe.Canonicals,
 			codes: []finding.Code{finding.DuplicateContent, finding.NearDuplicate, finding.Copied, finding.CopiedWithCredit}},
 		{ID: "parameters", What: "parameters make no pages of their own", proof: probe.Parameters,

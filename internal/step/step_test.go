@@ -102,7 +102,7 @@ func TestEachFindingHasItsStep(t *testing.T) {
 			finding.CanonicalCircle, finding.CanonicalLanguage, finding.CanonicalFirstPage, finding.CanonicalAgainstPlan,
 			finding.DuplicateContent, finding.NearDuplicate, finding.Copied, finding.RedirectLoop, finding.RedirectUnreadable,
 			finding.RedirectPrivate, finding.RedirectForeign, finding.EndlessLinks, finding.ExternalBroken, finding.NoAnswer,
-			finding.LinkRedirected},
+			finding.LinkRedirected, finding.SeriesBroken},
 		probe.Parameters: {finding.ParameterDuplicates, finding.ParameterOrder, finding.ParameterUnclassified, finding.ParameterClass},
 		probe.Languages: {finding.WrongLanguageCode, finding.DoubtfulLanguageCode, finding.AlternateWithoutReturn,
 			finding.AlternateWithoutSelf, finding.AlternateAlone, finding.LanguageTwice, finding.NoXDefault,
