@@ -218,6 +218,11 @@ func (w smallWorld) count() map[string]int {
 	w.later = make([]bool, len(w.lines))
 	w.sources(want)
 	w.patterns(want)
+	for _, l := range w.lines {
+		if l.pattern() && !strings.HasSuffix(l.target, "/") {
+			want["unused-variables"]++
+		}
+	}
 	circles := map[string]bool{}
 	for i, l := range w.lines {
 		if w.later[i] {
