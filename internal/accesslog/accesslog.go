@@ -469,11 +469,25 @@ func IsRobot(agent string) bool {
 	if agent == "-" {
 		return true
 	}
-	for _, word := range []string{"bot", "crawl", "spider", "slurp", "http://", "https://", "archiv", "monitor",
+	if callsItselfBot(agent) {
+		return true
+	}
+	for _, word := range []string{"crawl", "spider", "slurp", "http://", "https://", "archiv", "monitor",
 		"preview", "scan", "fetch", "feed",
 		"curl/", "wget/", "python", "java/", "go-http", "libwww", "perl", "ruby", "okhttp", "headless", "check",
 		"validator"} {
 		if strings.Contains(agent, word) {
+			return true
+		}
+	}
+	return false
+}
+
+// callsItselfBot reports whether a word of an agent, in small letters, ends in bot: examplebot/2, adsbot-x. Phones of one
+// maker do, too.
+func callsItselfBot(agent string) bool {
+	for word := range strings.FieldsFuncSeq(agent, func(r rune) bool { return r < 'a' || r > 'z' }) {
+		if strings.HasSuffix(word, "bot") && word != "cubot" || strings.HasSuffix(word, "bots") {
 			return true
 		}
 	}

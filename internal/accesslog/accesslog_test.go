@@ -89,7 +89,8 @@ func TestNoLog(t *testing.T) {
 func TestIsRobot(t *testing.T) {
 	for agent, robot := range map[string]bool{"": false, "-": true,
 		"Mozilla/5.0 (X11; Linux x86_64) Gecko/20100101 Firefox/128.0": false, "ExampleBot/2": true, "curl/8.0": true,
-		"Mozilla/5.0 (compatible; +https://x.example)": true} {
+		"Mozilla/5.0 (compatible; +https://x.example)": true, "AdsBot-Example": true, "bot": true, "example-bots (x)": true,
+		"Mozilla/5.0 (Linux; Android 9; CUBOT_X18_Plus) Mobile": false, "Botanical Garden/1": false, "Sabotage/2": false} {
 		assert.Equal(t, robot, IsRobot(agent), agent)
 	}
 }

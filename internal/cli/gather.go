@@ -25,6 +25,7 @@ import (
 	"young-compass/internal/plan"
 	"young-compass/internal/project"
 	"young-compass/internal/source"
+	"young-compass/internal/spelling"
 	"young-compass/internal/term"
 	"young-compass/internal/visits"
 )
@@ -36,13 +37,18 @@ type gathering struct {
 	content contentDatabase
 	query   string
 	columns []string
+	states  []string // what words mean
+	fields  []string // given values
+	kind    string
 	base    string
 	compare []string
 	pages   int
 	asking  asking
 
-	told []gather.Mapping
-	at   address.Address
+	told  []gather.Mapping
+	means map[string]string
+	given map[string]string
+	at    address.Address
 }
 
 func (a *app) gatherCommand() *cobra.Command {
@@ -68,6 +74,9 @@ given, beside another side of a move and writes nothing.`,
 	}
 	f := c.Flags()
 	f.StringArrayVar(&g.columns, "column", nil, "take a column for another: `address=URL`")
+	f.StringArrayVar(&g.states, "state", nil, "what a word of a table says of a page: `offline=draft`")
+	f.StringVar(&g.kind, "kind", "", "pages of which a source says no kind are of this `KIND`")
+	f.StringArrayVar(&g.fields, "field", nil, "a value for pages of which a source says none: `season=summer`")
 	f.StringVar(&g.base, "base", "", "the `URL` on which paths in sources stand; the site's origin if not given")
 	f.StringArrayVar(&g.compare, "compare", nil, "set beside `OTHER`: a source, or the folder of a project")
 	f.IntVar(&g.pages, "pages", 10000, "ask for at most `N` addresses of a site")
@@ -91,6 +100,31 @@ func (g *gathering) run(sources []string) error {
 			return fmt.Errorf("--column: %w", err)
 		}
 		g.told = append(g.told, m)
+	}
+	g.means, g.given = map[string]string{}, map[string]string{}
+	for _, text := range g.states {
+		word, state, err := gather.ParseState(text)
+		if err != nil {
+			return fmt.Errorf("--state: %w", err)
+		}
+		g.means[word] = state
+	}
+	for _, text := range g.fields {
+		name, value, ok := strings.Cut(text, "=")
+		if name = strings.ToLower(strings.TrimSpace(name)); !ok || name == "" || slices.Contains([]string{"key", "address", "state"}, name) {
+			return fmt.Errorf("--field: %s gives no field a value; write season=summer", address.Printable(text))
+		}
+		g.given[name] = value
+	}
+	if g.kind != "" {
+		if _, ok := p.KindOf(g.kind); !ok && len(p.Kinds) > 0 {
+			var kinds []string
+			for _, k := range p.Kinds {
+				kinds = append(kinds, k.Name)
+			}
+			return fmt.Errorf("--kind: %s is not a kind of the plan; %s", address.Printable(g.kind), spelling.Choices(g.kind, kinds))
+		}
+		g.given["kind"] = g.kind
 	}
 	if g.base != "" {
 		if g.at, err = address.Parse(g.base); err != nil {
@@ -140,7 +174,7 @@ func (g *gathering) run(sources []string) error {
 }
 
 func (g *gathering) gatherer(p *plan.Plan) *gather.Gatherer {
-	return &gather.Gatherer{Settings: p.Settings, Base: g.at, Today: g.today(), Columns: g.told,
+	return &gather.Gatherer{Settings: p.Settings, Base: g.at, Today: g.today(), Columns: g.told, States: g.means, Given: g.given,
 		Pages: &inventory.Inventory{File: project.PagesFile}, Book: &book.Book{File: project.AddressesFile}}
 }
 

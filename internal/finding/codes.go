@@ -533,6 +533,14 @@ const (
 
 // Gathering.
 const (
+	// AmbiguousDate: the dates of a column can be read in two ways.
+	//
+	// Why: the third of December is not the twelfth of March.
+	// Severity: warning.
+	//
+	//	3/12/2019, and no number above twelve in the column
+	AmbiguousDate Code = "ambiguous-date"
+
 	// SourcesDiffer: two sources say different things of one page.
 	//
 	// Why: one of them is wrong.

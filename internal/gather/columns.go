@@ -68,17 +68,44 @@ func columns() []string {
 		"robots", "heading", "section", "region", "parent"}
 }
 
+// ParseState reads WORD=STATE, as in offline=draft.
+func ParseState(s string) (word, state string, err error) {
+	word, state, ok := strings.Cut(s, "=")
+	switch inventory.State(state) {
+	case inventory.Live, inventory.Draft, inventory.Away, inventory.Gone:
+	default:
+		ok = false
+	}
+	if word = strings.ToLower(strings.TrimSpace(word)); !ok || word == "" {
+		return "", "", fmt.Errorf("%q does not say which state a word means; write offline=draft, with live, draft, away or gone", s)
+	}
+	return word, state, nil
+}
+
+// state returns the state that a word means, as told, or as usual.
+func (g *Gatherer) state(word string) (state, ignore string) {
+	if told, ok := g.States[strings.ToLower(strings.TrimSpace(word))]; ok {
+		return told, ""
+	}
+	return stateOf(word)
+}
+
 // stateOf returns the state that a word of another system means, or why rows
 // with it say nothing of a page. "?" is no state at all.
 func stateOf(word string) (state, ignore string) {
 	switch w := strings.ToLower(word); w {
 	case "":
 		return "", ""
-	case "live", "published", "publish", "active", "online", "public", "200", "indexed":
+	case "live", "published", "publish", "active", "online", "public", "200", "indexed", "visible", "enabled", "1", "true",
+		"yes", "aktiv", "aktivt", "veröffentlicht", "sichtbar", "ja", "publié", "publiée", "actif", "oui", "publicado", "activo",
+		"pubblicato", "attivo", "gepubliceerd", "publisert", "publicerad", "udgivet":
 		return string(inventory.Live), ""
-	case "draft", "pending", "private", "scheduled", "unpublished", "future", "hidden":
+	case "draft", "pending", "private", "scheduled", "unpublished", "future", "hidden", "inactive", "disabled", "0", "false",
+		"no", "inaktiv", "entwurf", "unsichtbar", "nein", "brouillon", "inactif", "non", "borrador", "inactivo", "bozza",
+		"concept", "utkast", "kladde", "nei", "nej":
 		return string(inventory.Draft), ""
-	case "gone", "trash", "trashed", "deleted", "archived", "410":
+	case "gone", "trash", "trashed", "deleted", "archived", "410", "papierkorb", "gelöscht", "corbeille", "supprimé",
+		"papelera", "cestino", "prullenbak", "papirkurv", "papperskorg", "slettet":
 		return string(inventory.Gone), ""
 	case "away":
 		return string(inventory.Away), ""

@@ -7,6 +7,8 @@
 package gather
 
 import (
+	"cmp"
+	"maps"
 	"slices"
 
 	"young-compass/internal/accesslog"
@@ -73,8 +75,10 @@ type Gatherer struct {
 	Today    string          // YYYY-MM-DD
 	Pages    *inventory.Inventory
 	Book     *book.Book
-	Memory   *Memory   // what sources said before
-	Columns  []Mapping // told; others are found by their usual names
+	Memory   *Memory           // what sources said before
+	Columns  []Mapping         // told; others are found by their usual names
+	States   map[string]string // told: what words of tables mean, in small letters; others have their usual meaning
+	Given    map[string]string // values of columns for pages of which a source says none
 	Visits   []visits.Visit
 
 	summaries []*Summary
@@ -101,6 +105,21 @@ type record struct {
 	elsewhere bool            // the canonical address is another one
 	page      inventory.Ref   // the page it is found to speak of; the zero value: none
 	home      address.Address // the page's own address, where that is another one
+}
+
+// give fills in a value that the source doesn't say.
+func (r *record) give(name, value string) {
+	if name == "language" {
+		r.language = cmp.Or(r.language, value)
+		return
+	}
+	for i := range r.fields {
+		if r.fields[i].name == name {
+			r.fields[i].value = cmp.Or(r.fields[i].value, value)
+			return
+		}
+	}
+	r.fields = append(r.fields, field{name, value})
 }
 
 type field struct{ name, value string }
@@ -133,6 +152,9 @@ func (g *Gatherer) begin(name string, form source.Form) *Summary {
 func (g *Gatherer) add(r record) {
 	r.source = len(g.summaries) - 1
 	g.summaries[r.source].Records++
+	for _, name := range slices.Sorted(maps.Keys(g.Given)) {
+		r.give(name, g.Given[name])
+	}
 	for _, f := range r.fields {
 		if f.value != "" && !slices.Contains(g.fields[r.source], f.name) {
 			g.fields[r.source] = append(g.fields[r.source], f.name)

@@ -33,8 +33,12 @@ func (m *merger) takeLogs() {
 	}
 }
 
-// logAddress reads what a request asked for.
+// logAddress reads what a request asked for. What begins with two slashes is a path (RFC 9112 section 3.2.1), however
+// links that begin so are read.
 func (m *merger) logAddress(target string) (address.Address, bool) {
+	if strings.HasPrefix(target, "//") {
+		target = m.base().Base() + target
+	}
 	a, err := address.Resolve(m.base(), target)
 	a.Fragment = ""
 	return a, err == nil && m.Settings.Site.Has(a.Host)

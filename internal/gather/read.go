@@ -108,6 +108,14 @@ func (g *Gatherer) takeTable(s *Summary, sheet *table.Table) (err error) {
 	}
 	g.fields[len(g.fields)-1] = slices.DeleteFunc(slices.Clone(sheet.Columns),
 		func(name string) bool { return name == "address" })
+	for _, column := range []string{"date", "modified"} {
+		if said := isoDates(sheet, column); said != "" {
+			g.found = append(g.found, finding.Finding{Code: finding.AmbiguousDate, Severity: finding.Warning,
+				Where:  finding.Place{File: s.Source, Line: 1},
+				What:   fmt.Sprintf("the dates of the column %s, such as %s, can be read in two ways: they stay as they are", column, said),
+				Advice: "write them as 2026-11-23"})
+		}
+	}
 	for _, row := range sheet.Rows {
 		f := row.Get
 		where := finding.Place{File: s.Source, Line: row.Line}
@@ -118,14 +126,14 @@ func (g *Gatherer) takeTable(s *Summary, sheet *table.Table) (err error) {
 				continue
 			}
 		}
-		state, reason := stateOf(f("state"))
+		state, reason := g.state(f("state"))
 		if reason != "" {
 			g.Ignore(reason)
 			continue
 		}
 		if state == "?" {
 			g.found = append(g.found, table.BadRow(s.Source, row.Line, fmt.Sprintf("%q is not a state", f("state")),
-				"say live, draft, away or gone"))
+				"say live, draft, away or gone; or what it means, with --state WORD=draft"))
 			continue
 		}
 		r := record{where: where, key: f("key"), language: f("language"), address: f("address"),

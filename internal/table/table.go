@@ -42,6 +42,13 @@ func (r Row) Get(column string) string {
 	return r.At(r.table.Column(column))
 }
 
+// Set replaces a value that the row has.
+func (r Row) Set(column, value string) {
+	if i := r.table.Column(column); i >= 0 && i < len(r.values) {
+		r.values[i] = value
+	}
+}
+
 // At returns the value in the column at a position; empty where there is none.
 func (r Row) At(column int) string {
 	if column < 0 || column >= len(r.values) {
