@@ -22,6 +22,7 @@ type lostAddress struct {
 	Visits   int    `json:"visits"`
 	From     string `json:"linked_from,omitempty"`
 	Proposed string `json:"proposed,omitempty"`
+	Answers  bool   `json:"answers_today"`
 }
 
 // known reads the addresses of the logs that gather counted, and of further
@@ -99,8 +100,11 @@ func coverageReport(p *plan.Plan, of coverage.Coverage, sample int) report {
 	r := report{columns: []string{"visits", "lost address", "proposed", "linked from"}, name: "lost"}
 	items := []lostAddress{}
 	for _, lost := range of.Lost {
-		item := lostAddress{Address: lost.Address.String(), Visits: lost.Visits, From: lost.From}
+		item := lostAddress{Address: lost.Address.String(), Visits: lost.Visits, From: lost.From, Answers: lost.Answers}
 		proposed := "gone (410)"
+		if lost.Answers {
+			proposed = "it answers today: redirect it, or list it in site.files"
+		}
 		if lost.Proposed.Key != "" {
 			item.Proposed = lost.Proposed.String()
 			proposed = fmt.Sprintf("%s (%s)", lost.Proposed, lost.Title)

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"path"
 	"slices"
 	"strings"
 
@@ -12,6 +13,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/book"
+	"young-compass/internal/coverage"
 	"young-compass/internal/design"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
@@ -93,7 +95,7 @@ func (d *designing) run() error {
 	proposals, more := design.Propose(p, o)
 	after := design.Accept(p.Book, proposals, d.today())
 	r := d.report(p, proposals, after, byPage, all)
-	r.findings = append(found, more...)
+	r.findings = slices.Concat(found, more, coverage.Scripts(p, known))
 	r.shown = firstOfEach(r.findings, d.all)
 	if d.write {
 		if finding.Worst(r.findings, finding.Error) {
@@ -130,9 +132,9 @@ func (d *designing) ask() func(design.Collision) (string, error) {
 	}
 }
 
-// visits reads visits.csv, if there is one.
-func (d *designing) visits() (list []visits.Visit, err error) {
-	err = d.readIfThere(project.VisitsFile, func(path string, r io.Reader) (found []finding.Finding, err error) {
+// visits reads what the logs count, if any were gathered.
+func (a *app) visits() (list []visits.Visit, err error) {
+	err = a.readIfThere(project.VisitsFile, func(path string, r io.Reader) (found []finding.Finding, err error) {
 		list, found, err = visits.Read(path, r)
 		return found, err
 	})
@@ -252,6 +254,21 @@ func (d *designing) rows(p *plan.Plan, proposals []design.Proposal, items []move
 			}
 		}
 		return []string{"status", "from", "to"}, rows
+	}
+	if d.format == "csv" { // to be read into a content system
+		for _, q := range proposals {
+			old := ""
+			if !q.IsNew() {
+				old = q.Old.String()
+			}
+			slug := path.Base(address.Decode(q.New.Path))
+			if slug == "/" {
+				slug = ""
+			}
+			rows = append(rows, []string{q.Page.Key, q.Page.Language, q.Page.Kind, q.Page.Title, slug,
+				p.Site.Rebase(q.New).String(), old, whatOf(q)})
+		}
+		return []string{"key", "language", "kind", "title", "slug", "address", "old address", "what"}, rows
 	}
 	// Most pages come from one host: it is said once.
 	base := ""

@@ -8,6 +8,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -15,6 +16,7 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/block"
 	"young-compass/internal/compile"
+	"young-compass/internal/coverage"
 	"young-compass/internal/deploy"
 	"young-compass/internal/finding"
 	"young-compass/internal/publish"
@@ -154,7 +156,11 @@ func (a *app) emit(e emitting) error {
 	if err != nil {
 		return err
 	}
-	found = append(found, append(more, touched...)...)
+	known, err := a.visits()
+	if err != nil {
+		return err
+	}
+	found = slices.Concat(found, more, touched, coverage.Scripts(g.Plan, known))
 	if len(files) == 0 {
 		a.say("nothing written while there are errors")
 		return a.print(report{findings: found})

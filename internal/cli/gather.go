@@ -424,7 +424,7 @@ func byState(counts []gather.Count) []gather.Count {
 
 // compareWith sets the sources, or the project, beside other ones.
 func (g *gathering) compareWith(p *plan.Plan, sources []string) error {
-	left := p.Pages
+	left := gather.Side{Pages: p.Pages, Book: p.Book}
 	var found []finding.Finding
 	if len(sources) > 0 {
 		var err error
@@ -436,7 +436,12 @@ func (g *gathering) compareWith(p *plan.Plan, sources []string) error {
 	if err != nil {
 		return err
 	}
-	c := gather.Compare(left, right)
+	c := gather.Compare(left, right, func(a address.Address) (inventory.Ref, bool) {
+		if e := p.EntryAt(a.Host, a.Path, a.Query); e != nil {
+			return e.Page, true
+		}
+		return inventory.Ref{}, false
+	})
 	r := report{columns: []string{"only", "page", "kind", "state", "title"}, name: "only",
 		findings: append(found, more...)}
 	type onlyPage struct {
@@ -457,7 +462,8 @@ func (g *gathering) compareWith(p *plan.Plan, sources []string) error {
 		}
 	}
 	r.items, r.more = items, map[string]any{"counts": c.Counts}
-	r.counts = []count{{"both", "on both sides", c.Both}, {"by_title", "of them told by their titles", c.Titles},
+	r.counts = []count{{"both", "on both sides", c.Both}, {"by_address", "of them told by their addresses", c.Addresses},
+		{"by_title", "told by their titles", c.Titles},
 		{"left", "only left", len(c.Left)}, {"right", "only right", len(c.Right)}}
 	r.text = func(w io.Writer, paint term.Paint) error {
 		name := "project"
@@ -492,23 +498,23 @@ func (g *gathering) compareWith(p *plan.Plan, sources []string) error {
 }
 
 // side returns the pages of one side of a move: of sources, or of a project.
-func (g *gathering) side(p *plan.Plan, sources []string) (*inventory.Inventory, []finding.Finding, error) {
+func (g *gathering) side(p *plan.Plan, sources []string) (gather.Side, []finding.Finding, error) {
 	if len(sources) == 1 {
 		if _, err := os.Stat(filepath.Join(sources[0], project.PlanFile)); err == nil {
 			other, found, err := project.Load(sources[0])
 			if err != nil {
-				return nil, nil, err
+				return gather.Side{}, nil, err
 			}
-			return other.Pages, only(found, finding.BadRow), nil
+			return gather.Side{Pages: other.Pages, Book: other.Book}, only(found, finding.BadRow), nil
 		}
 	}
 	gatherer := g.gatherer(p)
 	if err := g.readAll(gatherer, p, sources); err != nil {
-		return nil, nil, err
+		return gather.Side{}, nil, err
 	}
 	summaries, found := gatherer.Merge()
 	for _, s := range summaries {
 		g.tell(s)
 	}
-	return gatherer.Pages, found, nil
+	return gather.Side{Pages: gatherer.Pages, Book: gatherer.Book}, found, nil
 }

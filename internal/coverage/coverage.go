@@ -36,6 +36,7 @@ type Known struct {
 	Title    string
 	Visits   int
 	From     string // pages with links to it, as logs say, or the list that has it
+	Answers  bool   // the site answers it today, as logs say
 }
 
 // Group counts both sides: the known addresses of pages of a kind, in a language
@@ -57,6 +58,7 @@ type Lost struct {
 	From     string // pages with links to it, as logs say, or the list that has it
 	Proposed inventory.Ref
 	Title    string // of the proposed page
+	Answers  bool   // the site answers it today: it isn't gone
 }
 
 // Percent returns the share of visits that are answered, and that of addresses,
@@ -118,7 +120,7 @@ func Of(p *plan.Plan, known []Known) Coverage {
 			}
 			continue
 		}
-		lost := Lost{Address: k.Address, Visits: k.Visits, From: k.From}
+		lost := Lost{Address: k.Address, Visits: k.Visits, From: k.From, Answers: k.Answers}
 		if page := w.nearest(p, k); page != nil {
 			lost.Proposed, lost.Title = page.Ref, page.Title
 		}
@@ -141,7 +143,7 @@ func OfVisits(list []visits.Visit) []Known {
 	var known []Known
 	for _, v := range list {
 		if v.Visitors > 0 {
-			known = append(known, Known{Address: v.Address, Visits: v.Visitors, From: v.Referrers})
+			known = append(known, Known{Address: v.Address, Visits: v.Visitors, From: v.Referrers, Answers: answers(v.Status)})
 		}
 	}
 	return known
@@ -156,7 +158,7 @@ func merged(p *plan.Plan, known []Known) map[address.Address]Known {
 		have := all[a]
 		all[a] = Known{Address: a, Kind: cmp.Or(have.Kind, k.Kind), Language: cmp.Or(have.Language, k.Language),
 			State: cmp.Or(have.State, k.State), Title: cmp.Or(have.Title, k.Title), Visits: have.Visits + k.Visits,
-			From: cmp.Or(k.From, have.From)}
+			From: cmp.Or(k.From, have.From), Answers: have.Answers || k.Answers}
 	}
 	for _, e := range p.Book.Entries {
 		k := Known{Address: e.Address, Language: e.Page.Language}

@@ -193,6 +193,14 @@ const (
 	//	/news/{id}.htm reads /news/archive.htm
 	CaughtByMistake Code = "caught-by-mistake"
 
+	// ScriptMoved: the plan redirects a script or a file that visitors get today to where no page is.
+	//
+	// Why: a basket or a search stops working, and nobody listed it.
+	// Severity: warning.
+	//
+	//	/basket.php, with extension: none, and not in site.files
+	ScriptMoved Code = "script-moved"
+
 	// LowCoverage: the plan answers fewer visits than were wanted.
 	//
 	// Why: visitors with old addresses find nothing.

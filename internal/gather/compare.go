@@ -5,16 +5,19 @@ import (
 	"slices"
 	"strings"
 
+	"young-compass/internal/address"
+	"young-compass/internal/book"
 	"young-compass/internal/inventory"
 )
 
 // Comparison sets two inventories side by side, as at the two ends of a move.
 type Comparison struct {
-	Counts []SideBySide      `json:"counts"`
-	Both   int               `json:"-"`
-	Titles int               `json:"-"` // of these, told by their titles alone
-	Left   []*inventory.Page `json:"-"` // pages that only the first has
-	Right  []*inventory.Page `json:"-"`
+	Counts    []SideBySide      `json:"counts"`
+	Both      int               `json:"-"`
+	Titles    int               `json:"-"` // of these, told by their titles alone
+	Addresses int               `json:"-"` // of these, told by their addresses
+	Left      []*inventory.Page `json:"-"` // pages that only the first has
+	Right     []*inventory.Page `json:"-"`
 }
 
 // SideBySide counts pages of a kind, in a language, in a state.
@@ -26,10 +29,36 @@ type SideBySide struct {
 	Right    int    `json:"right"`
 }
 
-// Compare sets two inventories side by side. Pages are the same by their names,
-// and those left over by their titles, where only one page on each side has it
-// in that language.
-func Compare(left, right *inventory.Inventory) Comparison {
+// Side is one side of a comparison: pages, and their addresses.
+type Side struct {
+	Pages *inventory.Inventory
+	Book  *book.Book
+}
+
+// named returns the pages by what they are known as: by their own names, unless known tells a page at one of their
+// addresses.
+func (s Side) named(known func(address.Address) (inventory.Ref, bool)) map[inventory.Ref]inventory.Ref {
+	names := make(map[inventory.Ref]inventory.Ref, len(s.Pages.Pages))
+	for i := range s.Pages.Pages {
+		ref := s.Pages.Pages[i].Ref
+		names[ref] = ref
+	}
+	if s.Book == nil {
+		return names
+	}
+	for _, e := range s.Book.Entries {
+		if ref, ok := known(e.Address); ok && names[e.Page] == e.Page {
+			names[e.Page] = ref
+		}
+	}
+	return names
+}
+
+// Compare sets two sides beside each other. Pages are the same by their addresses, as far as known tells pages by them,
+// then by their names, and those left over by their titles, where only one page on each side has it in that language.
+func Compare(one, other Side, known func(address.Address) (inventory.Ref, bool)) Comparison {
+	left, right := one.Pages, other.Pages
+	leftNames, rightNames := one.named(known), other.named(known)
 	var c Comparison
 	counts := map[SideBySide]*SideBySide{}
 	for i, list := range [][]Count{CountPages(left, nil), CountPages(right, nil)} {
@@ -52,8 +81,14 @@ func Compare(left, right *inventory.Inventory) Comparison {
 		return cmp.Or(strings.Compare(a.Kind, b.Kind), strings.Compare(a.Language, b.Language),
 			strings.Compare(a.State, b.State))
 	})
-	c.Left, c.Right = missing(left, right), missing(right, left)
+	c.Left, c.Right = missing(left, leftNames, rightNames), missing(right, rightNames, leftNames)
 	c.Both = len(left.Pages) - len(c.Left)
+	for i := range left.Pages {
+		if right.Find(left.Pages[i].Ref) == nil {
+			c.Addresses++ // or on this side alone
+		}
+	}
+	c.Addresses -= len(c.Left)
 
 	type name struct{ language, title string }
 	nameOf := func(p *inventory.Page) name {
@@ -79,10 +114,14 @@ func Compare(left, right *inventory.Inventory) Comparison {
 
 // missing returns the pages of one inventory that another doesn't have, by key
 // and language.
-func missing(from, in *inventory.Inventory) []*inventory.Page {
+func missing(from *inventory.Inventory, names, others map[inventory.Ref]inventory.Ref) []*inventory.Page {
+	known := make(map[inventory.Ref]bool, len(others))
+	for _, name := range others {
+		known[name] = true
+	}
 	var list []*inventory.Page
 	for i := range from.Pages {
-		if p := &from.Pages[i]; in.Find(p.Ref) == nil {
+		if p := &from.Pages[i]; !known[names[p.Ref]] {
 			list = append(list, p)
 		}
 	}

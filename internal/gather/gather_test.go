@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"github.com/xuri/excelize/v2"
 
+	"young-compass/internal/address"
 	"young-compass/internal/book"
 	"young-compass/internal/demo/demotest"
 	"young-compass/internal/finding"
@@ -441,7 +442,7 @@ func TestCompare(t *testing.T) {
 	left, right := newProject(t), newProject(t)
 	left.gather(t, given{"l.csv", "", "key,title,state\na,A,live\nb,Same title,live\nc,Only here,draft\n"})
 	right.gather(t, given{"r.csv", "", "key,title,state\na,A,live\n17, Same  Title ,live\n18,New,live\n"})
-	c := gather.Compare(left.pages, right.pages)
+	c := gather.Compare(gather.Side{Pages: left.pages}, gather.Side{Pages: right.pages}, nil)
 	assert.Equal(t, []gather.SideBySide{{Kind: "page", Language: "en", State: "draft", Left: 1},
 		{Kind: "page", Language: "en", State: "live", Left: 2, Right: 3}}, c.Counts)
 	assert.Equal(t, []int{2, 1}, []int{c.Both, c.Titles})
@@ -449,4 +450,24 @@ func TestCompare(t *testing.T) {
 	assert.Equal(t, "c@en", c.Left[0].Ref.String())
 	require.Len(t, c.Right, 1)
 	assert.Equal(t, "18@en", c.Right[0].Ref.String())
+}
+
+// Pages that have other names on the other side are told by their addresses, as far as one side's book knows them.
+func TestCompareByAddress(t *testing.T) {
+	left, right := newProject(t), newProject(t)
+	left.gather(t, given{"l.csv", "", "key,title,address\na,A,/one\nb,B,/two?id=3\nc,C,/three\n"})
+	right.gather(t, given{"r.txt", source.List, "/one\n/two?id=3\n/four\n"})
+	c := gather.Compare(gather.Side{Pages: left.pages, Book: left.book}, gather.Side{Pages: right.pages, Book: right.book},
+		func(a address.Address) (inventory.Ref, bool) {
+			for _, e := range left.book.Entries {
+				if e.Address == a {
+					return e.Page, true
+				}
+			}
+			return inventory.Ref{}, false
+		})
+	assert.Equal(t, []int{2, 2, 0}, []int{c.Both, c.Addresses, c.Titles})
+	require.Len(t, c.Left, 1)
+	assert.Equal(t, "c@en", c.Left[0].Ref.String())
+	require.Len(t, c.Right, 1)
 }
