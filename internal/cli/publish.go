@@ -90,10 +90,13 @@ func (a *app) emitSitemap(o publish.SitemapOptions, directory string) error {
 	if err != nil {
 		return err
 	}
-	if own {
+	if own && len(list) > 0 {
 		if err := a.keepSitemapOptions(o); err != nil {
 			return unfinished{err}
 		}
+	}
+	if len(list) == 0 {
+		a.say("nothing written: no page may be listed yet; gather the pages, and accept their addresses with design --write")
 	}
 	r.findings = append(found, more...)
 	entries := 0
@@ -290,6 +293,10 @@ func (a *app) emitRobots(e robotsRun) error {
 		text, err := publish.RobotsLines(p, list, host).Put(nil)
 		if err != nil {
 			return err
+		}
+		if len(text) == 0 {
+			a.say("the plan has nothing for the robots.txt of %s: neither a sitemap nor site.blocked", host)
+			continue
 		}
 		name := "robots.txt"
 		if host != p.Site.Origin.Host {

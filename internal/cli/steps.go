@@ -142,7 +142,7 @@ func shownCommand(command string) string {
 
 // tellJob makes the table of one job, and says what is next.
 func (a *app) tellJob(r *report, list []step.Status) {
-	r.columns = []string{"", "state", "step", "", "evidence"}
+	r.columns = []string{"number", "state", "step", "what", "evidence"}
 	paint := a.paint(a.stdout)
 	for i, s := range list {
 		where := s.Where
@@ -170,7 +170,7 @@ func (a *app) tellJob(r *report, list []step.Status) {
 				shown[i][4] = shortWords(row[4], 56)
 			}
 		}
-		if err := term.Table(w, p, r.columns, shown); err != nil {
+		if err := term.Table(w, p, []string{"", "state", "step", "", "evidence"}, shown); err != nil {
 			return err
 		}
 		_, err := fmt.Fprintln(w)
@@ -348,6 +348,14 @@ func (a *app) answers(p *plan.Plan) ([]byte, error) {
 	return deploy.Answers(g)
 }
 
+// oneStep wants the name of one step.
+func oneStep(c *cobra.Command, args []string) error {
+	if len(args) != 1 {
+		return fmt.Errorf("%s: name one step: %s", strings.TrimPrefix(c.CommandPath(), "young-compass "), strings.Join(step.Outside(), ", "))
+	}
+	return nil
+}
+
 func (a *app) tellCommand() *cobra.Command {
 	var on, mark, note string
 	c := &cobra.Command{
@@ -356,7 +364,7 @@ func (a *app) tellCommand() *cobra.Command {
 		Long: `Writes ` + step.File + `. The step is shown as told, with the day, not as proven. --mark names the
 path of a file by which a search service knows the site's owner: the plan must serve it,
 and probe redirects asks for it.`,
-		Args: cobra.ExactArgs(1),
+		Args: oneStep,
 		RunE: func(_ *cobra.Command, args []string) error {
 			if on == "" {
 				on = a.now.UTC().Format(time.DateOnly)
@@ -382,7 +390,7 @@ func (a *app) forgetCommand() *cobra.Command {
 		Use:   "forget STEP",
 		Short: "Take back what was told of a step",
 		Long:  `Writes ` + step.File + `.`,
-		Args:  cobra.ExactArgs(1),
+		Args:  oneStep,
 		RunE: func(_ *cobra.Command, args []string) error {
 			return a.changeTold(func(told map[string]step.Told) error {
 				if _, ok := told[args[0]]; !ok {

@@ -237,7 +237,8 @@ func (v *Survey) judgeListings(s *Section) {
 		if !ok || !page.Listed || v.explained[page.Address] {
 			continue
 		}
-		if said := page.Field("modified"); said != "" && l.Modified != "" && !strings.HasPrefix(l.Modified, said) {
+		said, ok := sitefile.Date(page.Field("modified"))
+		if ok && l.Modified != "" && !strings.HasPrefix(l.Modified, said) && !strings.HasPrefix(said, l.Modified) {
 			dates = append(dates, page.Address)
 		}
 		if named && !sameAlternates(l.Alternates, page.Alternates) {

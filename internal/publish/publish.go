@@ -80,7 +80,7 @@ func pageOf(p *plan.Plan, answerer *plan.Answerer, of *inventory.Page) (page Pag
 	case answer.Outcome == plan.Closed:
 		return leftOut("the site is closed for maintenance", "take maintenance out of the plan")
 	case answer.Outcome != plan.Served || answer.Page != of.Ref:
-		return leftOut(fmt.Sprintf("the plan answers otherwise at %s", a), "see trace "+a.Local())
+		return leftOut(fmt.Sprintf("the plan answers otherwise at %s", a), "see trace "+a.String())
 	}
 	return Page{Page: of, Address: a, Canonical: answer.Canonical,
 		Listed: answer.Canonical == a.String() && !hides(of.Robots) && !hiddenBy(answer.Headers)}, nil

@@ -123,7 +123,7 @@ func TestSitemaps(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{
 		"https://skerrywick.example/ 2026-11-01 [] 4",
-		"https://skerrywick.example/de 2026-11-02T10:00+01:00 [] 4",
+		"https://skerrywick.example/de 2026-11-02T10:00:00+01:00 [] 4",
 		"https://skerrywick.example/de/gelistet  [] 0",
 		"https://skerrywick.example/ports  [https://skerrywick.example/media/a.jpg https://skerrywick.example/media/b.jpg " +
 			"https://cdn.example/c.jpg] 0"}, said)
@@ -132,7 +132,7 @@ func TestSitemaps(t *testing.T) {
 		told = append(told, f.String())
 	}
 	assert.Equal(t, []string{
-		"pages.csv:5: warning left-out: ports@en: its column modified says last Tuesday, which is no date; write it as 2026-11-23",
+		"pages.csv:5: warning left-out: ports@en: its column modified says last Tuesday, which is no whole date; write it as 2026-11-23",
 		"pages.csv:5: warning left-out: ports@en: the image /gone.jpg is answered 410; mend the column images"}, told)
 }
 

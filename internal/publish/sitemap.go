@@ -81,11 +81,13 @@ func Sitemaps(p *plan.Plan, pages []Page, o SitemapOptions, write func(name stri
 				found = append(found, LeftOut(p, page.Page, "its address is longer than a sitemap may have", "shorten it"))
 				continue
 			}
-			u := sitefile.URL{Location: page.Canonical, Alternates: page.Alternates, Modified: page.Field("modified")}
-			if u.Modified != "" && !sitefile.Dated(u.Modified) {
-				found = append(found, LeftOut(p, page.Page, fmt.Sprintf("its column modified says %s, which is no date", u.Modified),
-					"write it as 2026-11-23"))
-				u.Modified = ""
+			u := sitefile.URL{Location: page.Canonical, Alternates: page.Alternates}
+			if said := page.Field("modified"); said != "" {
+				var ok bool
+				if u.Modified, ok = sitefile.Date(said); !ok {
+					found = append(found, LeftOut(p, page.Page, fmt.Sprintf("its column modified says %s, which is no whole date", said),
+						"write it as 2026-11-23"))
+				}
 			}
 			for text := range strings.FieldsSeq(page.Field("images")) {
 				image, why := images.address(text)

@@ -204,3 +204,17 @@ func Dated(s string) bool {
 	}
 	return false
 }
+
+// Date returns a date as the schema of sitemaps takes it: a day, or a day with a time to the second. It reports false for
+// a year or a month alone, which the protocol allows and the schema doesn't, and for what is no date.
+//
+//	2026-11-23T08:15+01:00 -> 2026-11-23T08:15:00+01:00
+func Date(s string) (date string, ok bool) {
+	if len(s) < len(time.DateOnly) || !Dated(s) {
+		return "", false
+	}
+	if t, err := time.Parse("2006-01-02T15:04Z07:00", s); err == nil {
+		return t.Format(time.RFC3339), true
+	}
+	return s, true
+}

@@ -153,3 +153,15 @@ func TestPartsAreValid(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, []byte(declaration+setOpens+"<url><lastmod>2026-11-23</lastmod><loc>https://skerrywick.example/</loc></url>"+setCloses), 0o600))
 	require.Error(t, exec.Command(linter, "--nonet", "--noout", "--schema", "testdata/sitemap.xsd", file).Run(), "the schema checks")
 }
+
+// Dates are those of the schema.
+func TestDate(t *testing.T) {
+	for said, want := range map[string]string{"2026-11-23": "2026-11-23", "2026-11-23T08:15:30Z": "2026-11-23T08:15:30Z",
+		"2026-11-23T08:15+01:00": "2026-11-23T08:15:00+01:00", "2026-11-23T08:15:30.5+01:00": "2026-11-23T08:15:30.5+01:00",
+		"2026-11-23T08:15Z": "2026-11-23T08:15:00Z", "2026": "", "2026-11": "", "2026-02-30": "", "last Tuesday": "", "": "",
+		"2026-11-23 08:15": "", "2026-11-23T08:15": ""} {
+		got, ok := Date(said)
+		assert.Equal(t, want, got, said)
+		assert.Equal(t, want != "", ok, said)
+	}
+}
