@@ -463,7 +463,7 @@ func (g *gathering) compareWith(p *plan.Plan, sources []string) error {
 	}
 	r.items, r.more = items, map[string]any{"counts": c.Counts}
 	r.counts = []count{{"both", "on both sides", c.Both}, {"by_address", "of them told by their addresses", c.Addresses},
-		{"by_title", "told by their titles", c.Titles},
+		{"by_title", "of them told by their titles", c.Titles},
 		{"left", "only left", len(c.Left)}, {"right", "only right", len(c.Right)}}
 	r.text = func(w io.Writer, paint term.Paint) error {
 		name := "project"

@@ -12,7 +12,7 @@ import (
 func (v *Survey) judgeSeries(s *Section) {
 	for _, a := range v.Web.Sorted() {
 		p := v.Web[a]
-		if !p.HTML || p.Status != 200 || v.explained[a] {
+		if !p.HTML || p.Status != 200 || v.explained[a] || v.Web.Resolve(a).End != a {
 			continue
 		}
 		v.series(s, a, "next", p.Signals.Next, "previous", func(b address.Address) string { return v.Web[b].Signals.Prev })
@@ -50,7 +50,7 @@ func (v *Survey) series(s *Section, a address.Address, which, link, other string
 		return
 	}
 	if answer := back(to); answer != "" {
-		if home, err := address.Reference(p.Base(), answer); err == nil && home == a {
+		if home, err := address.Reference(p.Base(), answer); err == nil && v.Web.Resolve(home).End == a {
 			return
 		}
 		told(fmt.Sprintf("which names %s as its %s one", address.Printable(answer), other))

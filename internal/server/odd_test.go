@@ -162,7 +162,7 @@ func TestRandomBytesSurviveEveryServer(t *testing.T) {
 		dir := t.TempDir()
 		var list strings.Builder
 		list.WriteString("from,to,status\n")
-		for range 40 {
+		for range 60 {
 			list.WriteString(quoted("/"+text(6)) + "," +
 				quoted([]string{"/", "https://x.example/", "/a?", "https://x.example/b#"}[random.IntN(4)]+text(6)) +
 				",301\n")
