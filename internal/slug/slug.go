@@ -38,6 +38,7 @@ func Make(title, language string) string { return NewMaker(Settings{}).Make(titl
 type habit struct {
 	spelling map[rune]string // characters beyond ASCII, and signs, as words
 	fillers  map[string]bool
+	elides   bool // an apostrophe stands between words: d'écolier
 }
 
 // Make returns the title in small letters, digits and single hyphens: a-z
@@ -64,7 +65,7 @@ func (m *Maker) Make(title, language string) string {
 			case 'A' <= c && c <= 'Z':
 				w.byte(c + 'a' - 'A')
 			case c == '\'' || c == '`':
-				// "skipper's" is one word
+				w.gap = w.gap || h.elides // "skipper's" is one word, "d'écolier" are two
 			default:
 				if word := h.spelling[rune(c)]; word != "" {
 					i += w.sign(word, title[i:])
@@ -80,6 +81,7 @@ func (m *Maker) Make(title, language string) string {
 		word, known := h.spelling[lower]
 		switch {
 		case strings.ContainsRune("’‘ʼ´", r):
+			w.gap = w.gap || h.elides
 		case known && unicode.IsLetter(r):
 			w.text(word)
 		case known:
@@ -182,7 +184,8 @@ func composes(s string) bool {
 // what the settings say of it.
 func (m *Maker) habitOf(language string) *habit {
 	base, _, _ := strings.Cut(strings.ToLower(language), "-")
-	h := &habit{spelling: map[rune]string{}, fillers: map[string]bool{}}
+	h := &habit{spelling: map[rune]string{}, fillers: map[string]bool{},
+		elides: slices.Contains([]string{"fr", "it", "ca", "oc", "pt", "gl"}, base)}
 	if !m.settings.Keep {
 		for r, s := range letters(base) {
 			h.spelling[r] = s
