@@ -113,6 +113,12 @@ func Open(file string, r io.Reader, columns func(first []string) []string, neede
 	if err != nil && !errors.Is(err, io.EOF) {
 		return nil, fmt.Errorf("reading %s: %w", file, err)
 	}
+	if bytes.IndexByte(sample, '\r') >= 0 && bytes.IndexByte(sample, '\n') < 0 && !bytes.HasPrefix(sample, []byte("PK\x03\x04")) {
+		raw = bufio.NewReaderSize(carriageReturns{raw}, sampleSize) // how an old office program writes
+		if sample, err = raw.Peek(sampleSize); err != nil && !errors.Is(err, io.EOF) {
+			return nil, fmt.Errorf("reading %s: %w", file, err)
+		}
+	}
 	t := &Table{File: file, index: map[string]int{}, headless: columns}
 	start := bytes.TrimLeft(bytes.TrimPrefix(sample, []byte("\ufeff")), " \t\r\n")
 	switch {
@@ -131,6 +137,19 @@ func Open(file string, r io.Reader, columns func(first []string) []string, neede
 			"its first line must name the columns: "+strings.Join(needed, ", "))
 	}
 	return t, t.Require(needed...)
+}
+
+// carriageReturns reads lines that end in CR as lines that end in LF.
+type carriageReturns struct{ r io.Reader }
+
+func (c carriageReturns) Read(p []byte) (int, error) {
+	n, err := c.r.Read(p)
+	for i := range p[:n] {
+		if p[i] == '\r' {
+			p[i] = '\n'
+		}
+	}
+	return n, err
 }
 
 // New returns a table that comes from no file, without rows. Names that are empty or twice there are a *finding.Input.

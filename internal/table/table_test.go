@@ -144,3 +144,15 @@ func TestALetterAcrossTheEndOfTheSample(t *testing.T) {
 		assert.Equal(t, "äää", table.Rows[19000].Get("key"))
 	}
 }
+
+// Lines that end in CR alone are lines.
+func TestCarriageReturns(t *testing.T) {
+	for _, text := range []string{"key,title\ra,A\rb,\"B\rC\"\r", "key,title\ra,A\rb,\"B\rC\""} {
+		sheet, found, err := Read("t.csv", strings.NewReader(text))
+		require.NoError(t, err)
+		require.Empty(t, found)
+		require.Len(t, sheet.Rows, 2)
+		assert.Equal(t, "A", sheet.Rows[0].Get("title"))
+		assert.Equal(t, "B\nC", sheet.Rows[1].Get("title"))
+	}
+}
