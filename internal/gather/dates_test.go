@@ -89,3 +89,22 @@ func TestLogPathWithTwoSlashes(t *testing.T) {
 	require.Len(t, g.Visits, 1)
 	assert.Equal(t, "//ports//kvitsund", g.Visits[0].Address.Path)
 }
+
+// A script that only a log names is no page: it would lose its address.
+func TestScriptOfALog(t *testing.T) {
+	g := gather.Gatherer{Settings: demotest.Gathered(t, t.TempDir()).Settings, Today: "2026-11-23", Pages: &inventory.Inventory{},
+		Book: &book.Book{}}
+	const line = `192.0.2.1 - - [23/Nov/2026:10:00:00 +0000] "GET %s HTTP/1.1" 200 512 "-" "Mozilla/5.0"` + "\n"
+	_, err := g.Read("access.log", "", strings.NewReader(strings.ReplaceAll(line, "%s", "/basket.php")+
+		strings.ReplaceAll(line, "%s", "/guide.htm")+strings.ReplaceAll(line, "%s", "/known.php")))
+	require.NoError(t, err)
+	_, err = g.Read("t.csv", "", strings.NewReader("key,title,url\nk,Known,/known.php\n"))
+	require.NoError(t, err)
+	summaries, _ := g.Merge()
+	assert.Equal(t, 1, summaries[0].Ignored["a script that no other source names"])
+	var keys []string
+	for _, p := range g.Pages.Pages {
+		keys = append(keys, p.Key)
+	}
+	assert.ElementsMatch(t, []string{"guide", "k"}, keys)
+}

@@ -3,6 +3,7 @@ package gather
 import (
 	"cmp"
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 
@@ -305,6 +306,10 @@ func (m *merger) place(r *record) {
 			s.Ignored["further parameters of a known path"]++
 			return
 		}
+		if !met && m.Settings.Paths.NoExtension && script(r.at.Path) {
+			s.Ignored["a script that no other source names"]++ // a basket, a search: as a page it would lose its address
+			return
+		}
 	}
 	ref, home, ok := m.pageOf(r)
 	if !ok {
@@ -337,6 +342,11 @@ func (m *merger) place(r *record) {
 	}
 	m.claim(r, ref)
 	m.noteTitle(ref, r.get("title"))
+}
+
+// script reports whether a path ends in the name of a program.
+func script(at string) bool {
+	return slices.Contains([]string{".php", ".asp", ".aspx", ".jsp", ".cgi", ".pl", ".cfm", ".do"}, address.Fold(path.Ext(at)))
 }
 
 // noteTitle notes that a page has a title.

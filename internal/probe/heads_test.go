@@ -67,7 +67,10 @@ func TestHeadsAgree(t *testing.T) {
 	tried := 0
 	for i := range pages {
 		page := &pages[i]
-		if page.Key != "port-kvitsund" && page.Key != "notice-dogs" && page.Key != "home" && page.Ref.String() != "guide-islands@de" {
+		switch ref := page.Ref.String(); {
+		case ref == "port-kvitsund@de", ref == "notice-dogs@en":
+		case !testing.Short() && (page.Key == "port-kvitsund" || page.Key == "home" || ref == "guide-islands@de"):
+		default:
 			continue
 		}
 		for line := range strings.Lines(page.HTML()) {
@@ -91,7 +94,7 @@ func TestHeadsAgree(t *testing.T) {
 			}
 		}
 	}
-	assert.Greater(t, tried, 15)
+	assert.Greater(t, tried, 5)
 }
 
 // What emit writes is found right on the site, and what differs from it is told.

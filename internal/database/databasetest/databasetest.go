@@ -34,6 +34,7 @@ type Server struct {
 	command []string
 	as      *syscall.Credential
 	process *exec.Cmd
+	ended   chan struct{} // closed when the process is
 	ping    func() error
 }
 
@@ -139,19 +140,23 @@ func (s *Server) open(t testing.TB, driver, where string) {
 	s.SQL, s.Else = connect(where), connect(strings.Replace(where, "/site?", "/other?", 1))
 }
 
-// Start starts the server, and waits until it answers.
+// Start starts the server, and waits until it answers. One that ends again at once, because what was killed before isn't
+// gone to its end, is started anew.
 func (s *Server) Start(t testing.TB) {
 	t.Helper()
 	log, err := os.CreateTemp(t.TempDir(), "log")
 	require.NoError(t, err)
 	defer func() { _ = log.Close() }()
-	s.process = exec.Command(s.command[0], s.command[1:]...)
-	s.process.Stdout, s.process.Stderr = log, log
-	s.process.SysProcAttr = &syscall.SysProcAttr{Credential: s.as, Pdeathsig: syscall.SIGKILL}
-	s.process.Dir = "/"
-	require.NoError(t, s.process.Start())
 	t.Cleanup(s.Stop)
 	for begin := time.Now(); ; time.Sleep(50 * time.Millisecond) {
+		select {
+		case <-s.ended:
+			s.process = nil
+		default:
+		}
+		if s.process == nil {
+			s.launch(t, log)
+		}
 		if err = s.ping(); err == nil {
 			return
 		}
@@ -162,12 +167,28 @@ func (s *Server) Start(t testing.TB) {
 	}
 }
 
+// launch starts the process.
+func (s *Server) launch(t testing.TB, log *os.File) {
+	t.Helper()
+	process := exec.Command(s.command[0], s.command[1:]...)
+	process.Stdout, process.Stderr = log, log
+	process.SysProcAttr = &syscall.SysProcAttr{Credential: s.as, Pdeathsig: syscall.SIGKILL}
+	process.Dir = "/"
+	require.NoError(t, process.Start())
+	ended := make(chan struct{})
+	go func() {
+		_ = process.Wait()
+		close(ended)
+	}()
+	s.process, s.ended = process, ended
+}
+
 // Stop kills the server.
 func (s *Server) Stop() {
 	if s.process != nil {
 		_ = s.process.Process.Kill()
-		_ = s.process.Wait()
-		s.process = nil
+		<-s.ended
+		s.process, s.ended = nil, nil
 	}
 }
 
