@@ -13,7 +13,6 @@ import (
 	"young-compass/internal/plan"
 	"young-compass/internal/project"
 	"young-compass/internal/term"
-	"young-compass/internal/visits"
 )
 
 // lostAddress is an address that nothing answers, as JSON.
@@ -28,13 +27,11 @@ type lostAddress struct {
 // known reads the addresses of the logs that gather counted, and of further
 // lists.
 func (a *app) known(p *plan.Plan, files []string) (known []coverage.Known, found []finding.Finding, err error) {
-	if err := a.readIfThere(project.VisitsFile, func(path string, r io.Reader) ([]finding.Finding, error) {
-		list, bad, err := visits.Read(path, r)
-		known = coverage.OfVisits(list)
-		return bad, err
-	}); err != nil {
+	list, err := a.visits()
+	if err != nil {
 		return nil, nil, err
 	}
+	known = coverage.OfVisits(list)
 	for _, file := range files {
 		f, err := a.open(file)
 		if err != nil {

@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"young-compass/internal/address"
 	"young-compass/internal/block"
@@ -27,10 +28,39 @@ import (
 
 // emitting is one run of emit.
 type emitting struct {
-	target                           server.Target
-	directory, install, undo, pieces string
-	options                          server.Options
-	yes, dry, links, heads           bool
+	installing
+	target            server.Target
+	directory, pieces string
+	options           server.Options
+	heads             bool
+}
+
+// installing is what is said of putting something into a file that is there already.
+type installing struct {
+	install, undo   string
+	yes, dry, links bool
+}
+
+// flags adds the flags; what is what is put in.
+func (i *installing) flags(f *pflag.FlagSet, what string) {
+	f.StringVar(&i.install, "install", "", "put the "+what+" into this `FILE`")
+	f.StringVar(&i.undo, "undo", "", "take out of this `FILE` what was installed")
+	f.BoolVar(&i.yes, "yes", false, "install without asking")
+	f.BoolVar(&i.dry, "dry-run", false, "with --install or --undo: show what would change, and write nothing")
+	f.BoolVar(&i.links, "follow-links", false, "install into the file that a symbolic link leads to")
+}
+
+func (i *installing) usable() error {
+	if i.install != "" && i.undo != "" {
+		return errors.New("say either --install or --undo")
+	}
+	return nil
+}
+
+// editedByHand says that what was installed in a file isn't as it was.
+func editedByHand(file string, edited *block.EditedError) error {
+	return fmt.Errorf("%s:%d: what was installed here has been edited by hand; put it back, or take the lines "+
+		"between the marks out yourself", file, edited.Line)
 }
 
 func (a *app) emitCommand() *cobra.Command {
@@ -64,8 +94,8 @@ takes out exactly what was installed.`,
 				return fmt.Errorf("emit: %s is not a form; %s", address.Printable(args[0]), spelling.Choices(args[0], forms))
 			}
 			e.target = target
-			if e.install != "" && e.undo != "" {
-				return errors.New("say either --install or --undo")
+			if err := e.usable(); err != nil {
+				return err
 			}
 			if e.undo != "" {
 				return a.undo(e)
@@ -78,14 +108,10 @@ takes out exactly what was installed.`,
 	f.BoolVar(&e.options.Trial, "trial", false,
 		"temporary statuses and short caching, until the plan has proved itself")
 	f.BoolVar(&e.options.Anyway, "force", false, "write a per-folder file of more than 300 rules")
-	f.StringVar(&e.install, "install", "", "put the pieces into this `FILE` of the server")
-	f.StringVar(&e.undo, "undo", "", "take out of this `FILE` what was installed")
+	e.flags(f, "pieces")
 	f.StringVar(&e.pieces, "pieces", "",
 		"the `DIR` for the pieces that FILE includes (young-compass beside FILE's folder)")
-	f.BoolVar(&e.yes, "yes", false, "install without asking")
-	f.BoolVar(&e.dry, "dry-run", false, "with --install or --undo: show what would change, and write nothing")
 	f.BoolVar(&e.heads, "links", false, "also add a header Link to each page: its canonical address, its translations")
-	f.BoolVar(&e.links, "follow-links", false, "install into the file that a symbolic link leads to")
 	c.AddCommand(a.emitSitemapCommand(), a.emitRobotsCommand(), a.emitHeadCommand())
 	return c
 }
@@ -246,8 +272,7 @@ func (a *app) edited(place deploy.Place, err error) error {
 	for _, line := range place.Edits(edited) {
 		a.say("%s", address.Printable(line))
 	}
-	return fmt.Errorf("%s:%d: what was installed here has been edited by hand; put it back, or take the lines "+
-		"between the marks out yourself", place.File, edited.Line)
+	return editedByHand(place.File, edited)
 }
 
 // install puts the pieces into the server's file.

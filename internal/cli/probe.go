@@ -147,11 +147,7 @@ func (p *probing) open() error {
 	if finding.Worst(found, finding.Error) {
 		return p.print(report{findings: found})
 	}
-	err = p.readIfThere(project.VisitsFile, func(path string, r io.Reader) (bad []finding.Finding, err error) {
-		p.visits, bad, err = visits.Read(path, r)
-		return bad, err
-	})
-	if err != nil {
+	if p.visits, err = p.app.visits(); err != nil {
 		return err
 	}
 	also := slices.Clone(p.plan.Staging)

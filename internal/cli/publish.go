@@ -2,15 +2,11 @@ package cli
 
 import (
 	"bytes"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -22,7 +18,6 @@ import (
 	"young-compass/internal/publish"
 	"young-compass/internal/safefile"
 	"young-compass/internal/sitefile"
-	"young-compass/internal/table"
 )
 
 // published reads the plan and works out what it tells search engines. ok is false where errors stand, which are printed.
@@ -90,48 +85,26 @@ func (a *app) emitSitemap(o publish.SitemapOptions, directory string) error {
 	if err != nil {
 		return err
 	}
-	if own && len(list) > 0 {
-		if err := a.keepSitemapOptions(o); err != nil {
+	switch {
+	case len(list) == 0:
+		a.say("nothing written: no page may be listed yet; gather the pages, and accept their addresses with design --write")
+	case own:
+		if err := o.Keep(directory); err != nil {
 			return unfinished{err}
 		}
 	}
-	if len(list) == 0 {
-		a.say("nothing written: no page may be listed yet; gather the pages, and accept their addresses with design --write")
-	}
-	r.findings = append(found, more...)
-	entries := 0
-	for _, s := range list {
-		entries += s.Entries
-	}
-	for _, name := range leftovers(directory, wrote) {
+	for _, name := range publish.Leftovers(directory, wrote) {
 		a.say("%s is of another run, and nothing names it any more", address.Printable(filepath.Join(directory, name)))
 	}
-	r.items, r.counts = items, []count{{"listed", "addresses listed", entries}, {"hidden", "live pages not to be listed", len(pages) - entries}}
-	r.more = map[string]any{"hand_in": addressesOf(list)}
+	entries, handIn := 0, []string{}
 	for _, s := range list {
+		entries += s.Entries
+		handIn = append(handIn, s.Address)
 		a.say("hand in %s", s.Address)
 	}
+	r.items, r.findings, r.more = items, append(found, more...), map[string]any{"hand_in": handIn}
+	r.counts = []count{{"listed", "addresses listed", entries}, {"hidden", "live pages not to be listed", len(pages) - entries}}
 	return a.print(r)
-}
-
-func addressesOf(list []publish.Sitemap) []string {
-	addresses := []string{}
-	for _, s := range list {
-		addresses = append(addresses, s.Address)
-	}
-	return addresses
-}
-
-// leftovers returns the sitemaps of a folder that weren't written this time.
-func leftovers(directory string, wrote map[string]bool) (names []string) {
-	files, _ := filepath.Glob(filepath.Join(strings.NewReplacer(`\`, `\\`, "*", `\*`, "?", `\?`, "[", `\[`).Replace(directory),
-		"sitemap*.xml*"))
-	for _, file := range files {
-		if name := filepath.Base(file); !wrote[name] && !strings.HasSuffix(name, ".bak") {
-			names = append(names, name)
-		}
-	}
-	return names
 }
 
 func (a *app) siteFolder(name string) string { return filepath.Join(a.project, "out", name) }
@@ -145,16 +118,16 @@ func (a *app) emitHeadCommand() *cobra.Command {
 link, and links to its translations. --as html writes a file for each page, csv and
 json one file for a template. For headers instead, see emit nginx --links.`,
 		Args: cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error { return a.emitHead(as, directory) },
+		RunE: func(*cobra.Command, []string) error { return a.emitHead(publish.HeadForm(as), directory) },
 	}
 	c.Flags().StringVar(&directory, "directory", "", "the folder to write to (out/head in the project)")
 	c.Flags().StringVar(&as, "as", "html", "write them as `FORM`: html, csv or json")
 	return c
 }
 
-func (a *app) emitHead(as, directory string) error {
-	if as != "html" && as != "csv" && as != "json" {
-		return fmt.Errorf("--as: %s is none; say html, csv or json", address.Printable(as))
+func (a *app) emitHead(as publish.HeadForm, directory string) error {
+	if !slices.Contains(publish.HeadForms(), as) {
+		return fmt.Errorf("--as: %s is none; say html, csv or json", address.Printable(string(as)))
 	}
 	_, pages, found, ok, err := a.published()
 	if !ok || err != nil {
@@ -163,68 +136,28 @@ func (a *app) emitHead(as, directory string) error {
 	if directory == "" {
 		directory = a.siteFolder("head")
 	}
-	r := report{name: "files", findings: found, text: told}
 	items := []map[string]any{}
 	written := 0
-	put := func(name string, data []byte) error {
+	links, err := publish.Heads(pages, as, func(name string, data []byte) error {
 		items = append(items, map[string]any{"file": name, "bytes": len(data)})
 		_, changed, err := safefile.Write(filepath.Join(directory, name), data, a.now)
-		if err != nil {
-			return unfinished{err}
-		}
 		if changed {
 			written++
 		}
-		return nil
-	}
-	links := 0
-	var sheet [][]string
-	for i := range pages {
-		rows := pages[i].Rows()
-		links += len(rows)
-		if as == "csv" {
-			sheet = append(sheet, rows...)
-		}
-		if as == "html" {
-			if err := put(pages[i].FileName(), []byte(pages[i].HTML())); err != nil {
-				return err
-			}
-		}
-	}
-	switch as {
-	case "csv":
-		err = put("head.csv", table.EncodeRecords([]string{"page", "address", "rel", "hreflang", "href"}, slices.Values(sheet)))
-	case "json":
-		var b bytes.Buffer
-		b.WriteString("[\n")
-		for i := range pages {
-			line, err := json.Marshal(&pages[i])
-			if err != nil {
-				return err
-			}
-			b.Write(line)
-			if i < len(pages)-1 {
-				b.WriteByte(',')
-			}
-			b.WriteByte('\n')
-		}
-		b.WriteString("]\n")
-		err = put("head.json", b.Bytes())
-	}
-	if err != nil {
 		return err
+	})
+	if err != nil {
+		return unfinished{err}
 	}
 	a.say("%s: %d files, %d of them written", directory, len(items), written)
-	r.items = items
-	r.counts = []count{{"pages", "pages", len(pages)}, {"links", "links in their heads", links}}
-	return a.print(r)
+	return a.print(report{name: "files", items: items, findings: found, text: told,
+		counts: []count{{"pages", "pages", len(pages)}, {"links", "links in their heads", links}}})
 }
 
 // robotsRun is a run of emit robots.
 type robotsRun struct {
-	directory, install, undo string
-	yes, dry, links          bool
-	sitemap, host            string
+	installing
+	directory, sitemap, host string
 }
 
 func (a *app) emitRobotsCommand() *cobra.Command {
@@ -239,8 +172,8 @@ other line stays as it is, and the old file stays beside it under a dated name.
 --undo takes out exactly what was put in.`,
 		Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			if e.install != "" && e.undo != "" {
-				return errors.New("say either --install or --undo")
+			if err := e.usable(); err != nil {
+				return err
 			}
 			if e.undo != "" {
 				return a.robotsUndo(e)
@@ -250,13 +183,9 @@ other line stays as it is, and the old file stays beside it under a dated name.
 	}
 	f := c.Flags()
 	f.StringVar(&e.directory, "directory", "", "the folder to write to (out/robots in the project)")
-	f.StringVar(&e.install, "install", "", "put the lines into this `FILE`")
-	f.StringVar(&e.undo, "undo", "", "take out of this `FILE` what was put in")
+	e.flags(f, "lines")
 	f.StringVar(&e.host, "host", "", "with --install: the file is that of this `HOST` of a language; else of the origin")
 	f.StringVar(&e.sitemap, "sitemap", "", "the sitemap is at `URL`, not where emit sitemap has it")
-	f.BoolVar(&e.yes, "yes", false, "install without asking")
-	f.BoolVar(&e.dry, "dry-run", false, "with --install or --undo: show what would change, and write nothing")
-	f.BoolVar(&e.links, "follow-links", false, "install into the file that a symbolic link leads to")
 	return c
 }
 
@@ -265,24 +194,27 @@ func (a *app) emitRobots(e robotsRun) error {
 	if !ok || err != nil {
 		return err
 	}
-	list, _, err := publish.Sitemaps(p, pages, publish.SitemapOptions{}, func(string, []byte) error { return nil })
-	if err != nil {
-		return err
-	}
 	if e.host == "" {
 		e.host = p.Site.Origin.Host
 	} else if !p.Site.IsLanguageHost(e.host) && e.host != p.Site.Origin.Host {
 		return fmt.Errorf("--host: %s is neither the origin nor a language's host", address.Printable(e.host))
 	}
+	lines := func(host string) sitefile.RobotsLines { return publish.RobotsLines(p, pages, host) }
 	if e.sitemap != "" {
 		at, err := address.Resolve(p.Site.Origin, e.sitemap)
 		if err != nil {
 			return fmt.Errorf("--sitemap: %w", err)
 		}
-		list = []publish.Sitemap{{Host: e.host, Address: at.String()}}
+		lines = func(host string) sitefile.RobotsLines {
+			l := publish.RobotsLines(p, pages, host)
+			if l.Sitemaps = nil; host == e.host {
+				l.Sitemaps = []string{at.String()}
+			}
+			return l
+		}
 	}
 	if e.install != "" {
-		return a.robotsInstall(e, p, pages, list, found)
+		return a.robotsInstall(e, p, pages, lines(e.host), found)
 	}
 	if e.directory == "" {
 		e.directory = a.siteFolder("robots")
@@ -290,7 +222,7 @@ func (a *app) emitRobots(e robotsRun) error {
 	r := report{columns: []string{"file", "bytes"}, name: "files", text: told}
 	items := []map[string]any{}
 	for _, host := range append([]string{p.Site.Origin.Host}, p.Site.LanguageHosts...) {
-		text, err := publish.RobotsLines(p, list, host).Put(nil)
+		text, err := lines(host).Put(nil)
 		if err != nil {
 			return err
 		}
@@ -330,31 +262,20 @@ func robotsFile(file string, links bool) (path string, text []byte, err error) {
 	if path, err = real(file, links); err != nil {
 		return "", nil, err
 	}
-	f, err := os.Open(path)
-	if errors.Is(err, os.ErrNotExist) {
-		return path, nil, nil
-	}
-	if err != nil {
-		return "", nil, unfinished{err}
-	}
-	defer func() { _ = f.Close() }()
-	if text, err = io.ReadAll(io.LimitReader(f, maxRobotsFile+1)); err != nil {
-		return "", nil, unfinished{err}
-	}
-	if len(text) > maxRobotsFile {
-		return "", nil, fmt.Errorf("%s is longer than 1 MiB: that is no robots.txt", path)
-	}
-	return path, text, nil
+	text, err = safefile.Read(path, maxRobotsFile)
+	return path, text, err
 }
 
+// maxRobotsFile bounds what is taken for a robots.txt, in bytes.
 const maxRobotsFile = 1 << 20
 
-func (a *app) robotsInstall(e robotsRun, p *plan.Plan, pages []publish.Page, list []publish.Sitemap, found []finding.Finding) error {
+func (a *app) robotsInstall(e robotsRun, p *plan.Plan, pages []publish.Page, lines sitefile.RobotsLines,
+	found []finding.Finding) error {
 	file, before, err := robotsFile(e.install, e.links)
 	if err != nil {
 		return err
 	}
-	after, err := publish.RobotsLines(p, list, e.host).Put(before)
+	after, err := lines.Put(before)
 	if err != nil {
 		return robotsError(file, err)
 	}
@@ -395,8 +316,7 @@ func (a *app) robotsReplace(e robotsRun, file string, before, after []byte, ques
 func robotsError(file string, err error) error {
 	var edited *block.EditedError
 	if errors.As(err, &edited) {
-		return fmt.Errorf("%s:%d: what was installed here has been edited by hand; put it back, or take the lines "+
-			"between the marks out yourself", file, edited.Line)
+		return editedByHand(file, edited)
 	}
 	return fmt.Errorf("%s: %w", file, err)
 }

@@ -1,9 +1,7 @@
 package cli
 
 import (
-	"bytes"
 	"cmp"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -22,17 +20,15 @@ import (
 	"young-compass/internal/deploy"
 	"young-compass/internal/design"
 	"young-compass/internal/finding"
-	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 	"young-compass/internal/probe"
 	"young-compass/internal/project"
 	"young-compass/internal/publish"
-	"young-compass/internal/safefile"
+	"young-compass/internal/sitefile"
 	"young-compass/internal/spelling"
 	"young-compass/internal/step"
 	"young-compass/internal/store"
 	"young-compass/internal/term"
-	"young-compass/internal/visits"
 )
 
 // stepJSON is a step as JSON.
@@ -217,19 +213,10 @@ func (a *app) evidence() (*step.Evidence, []finding.Finding, error) {
 	if err := a.proofs(e); err != nil {
 		return nil, nil, err
 	}
-	if err := a.readIfThere(project.VisitsFile, func(path string, r io.Reader) (bad []finding.Finding, err error) {
-		e.Visits, bad, err = visits.Read(path, r)
-		return bad, err
-	}); err != nil {
+	if e.Visits, err = a.visits(); err != nil {
 		return nil, nil, err
 	}
-	if proposals, _ := design.Propose(p, design.Options{}); len(p.Kinds) > 0 {
-		for _, x := range proposals {
-			if x.Moves() && x.Page.State == inventory.Live {
-				e.Moving = append(e.Moving, x.Page.Ref)
-			}
-		}
-	}
+	e.Moving = design.Moving(p)
 	if len(e.Visits) > 0 {
 		of := coverage.Of(p, coverage.OfVisits(e.Visits))
 		e.Coverage = &of
@@ -286,30 +273,14 @@ func (a *app) told() (told map[string]step.Told, found []finding.Finding, err er
 // written compares the sitemaps that were written with those that the plan gives now.
 func (a *app) written(e *step.Evidence) error {
 	folder := a.siteFolder("sitemap")
-	file := filepath.Join(folder, "sitemap.xml")
-	info, err := os.Stat(file)
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil
+	same, when, ok, err := publish.Compare(e.Plan, folder)
+	if ok {
+		e.Written["sitemap"] = step.Written{When: when, Where: filepath.Join(folder, sitefile.Index), Same: same}
 	}
 	if err != nil {
 		return unfinished{err}
 	}
-	options, err := a.sitemapOptions()
-	if err != nil {
-		return err
-	}
-	pages, _ := publish.Pages(e.Plan)
-	same := true
-	_, _, err = publish.Sitemaps(e.Plan, pages, options, func(name string, data []byte) error {
-		old, err := os.ReadFile(filepath.Join(folder, filepath.FromSlash(name)))
-		if err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return unfinished{err}
-		}
-		same = same && bytes.Equal(old, data)
-		return nil
-	})
-	e.Written["sitemap"] = step.Written{When: info.ModTime(), Where: file, Same: same}
-	return err
+	return nil
 }
 
 // installed finds what was put into a server's own file, and at how many addresses the plan answers otherwise by now.
@@ -417,29 +388,3 @@ func (a *app) changeTold(change func(map[string]step.Told) error) error {
 	}
 	return a.write(a.in(step.File), step.EncodeTold(told))
 }
-
-// sitemapOptions returns how the sitemaps of the project were written last.
-func (a *app) sitemapOptions() (o publish.SitemapOptions, err error) {
-	data, err := os.ReadFile(filepath.Join(a.siteFolder("sitemap"), optionsFile))
-	if errors.Is(err, fs.ErrNotExist) {
-		return o, nil
-	}
-	if err == nil {
-		err = json.Unmarshal(data, &o)
-	}
-	if err != nil {
-		return o, unfinished{fmt.Errorf("reading how sitemaps were written: %w", err)}
-	}
-	return o, nil
-}
-
-func (a *app) keepSitemapOptions(o publish.SitemapOptions) error {
-	data, err := json.Marshal(o)
-	if err != nil {
-		return err
-	}
-	return safefile.Replace(filepath.Join(a.siteFolder("sitemap"), optionsFile), append(data, '\n'))
-}
-
-// optionsFile is where is kept how sitemaps were written.
-const optionsFile = "options.json"

@@ -3,7 +3,6 @@ package deploy
 import (
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -50,7 +49,7 @@ type overview interface {
 func (p Place) Prepare(g *compile.Program, files []server.File) (*Installation, error) {
 	x := &Installation{Place: p}
 	var err error
-	if x.Old, err = readConfiguration(p.File); err != nil {
+	if x.Old, err = safefile.Read(p.File, maxConfiguration); err != nil {
 		return nil, err
 	}
 	rest, _, err := Remove(x.Old, p.Target.Name())
@@ -141,7 +140,7 @@ type Removal struct {
 
 // Remove works out how to take out what was installed. An error of type *block.EditedError says that it was edited by hand.
 func (p Place) Remove() (*Removal, error) {
-	old, err := readConfiguration(p.File)
+	old, err := safefile.Read(p.File, maxConfiguration)
 	if err != nil {
 		return nil, err
 	}
@@ -177,26 +176,6 @@ func (p Place) HasPieces() bool {
 // maxConfiguration bounds the file that pieces are put into, in bytes.
 const maxConfiguration = 16 << 20
 
-// readConfiguration reads a server's file; one that isn't there yet is empty.
-func readConfiguration(path string) ([]byte, error) {
-	f, err := os.Open(path)
-	if errors.Is(err, os.ErrNotExist) {
-		return nil, nil
-	}
-	if err != nil {
-		return nil, fmt.Errorf("reading the server's file: %w", err)
-	}
-	defer func() { _ = f.Close() }()
-	data, err := io.ReadAll(io.LimitReader(f, maxConfiguration+1))
-	if err != nil {
-		return nil, fmt.Errorf("reading the server's file: %w", err)
-	}
-	if len(data) > maxConfiguration {
-		return nil, fmt.Errorf("%s is larger than 16 MiB", path)
-	}
-	return data, nil
-}
-
 // Note is what a project remembers of an installation.
 type Note struct {
 	When    time.Time
@@ -230,7 +209,7 @@ func (p Place) Noted() (n Note, ok bool, err error) {
 	if err != nil {
 		return n, false, fmt.Errorf("reading what was installed: %w", err)
 	}
-	text, err := readConfiguration(n.Where)
+	text, err := safefile.Read(n.Where, maxConfiguration)
 	if err != nil {
 		return n, false, err
 	}

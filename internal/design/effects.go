@@ -50,3 +50,17 @@ func Redirects(p *plan.Plan, accepted *book.Book) (byPage map[inventory.Ref][]*a
 	}
 	return byPage, all
 }
+
+// Moving returns the live pages for which the plan's templates say another address than they have.
+func Moving(p *plan.Plan) (list []inventory.Ref) {
+	if len(p.Kinds) == 0 {
+		return nil
+	}
+	proposals, _ := Propose(p, Options{})
+	for _, q := range proposals {
+		if q.Moves() && q.Page.State == inventory.Live {
+			list = append(list, q.Page.Ref)
+		}
+	}
+	return list
+}

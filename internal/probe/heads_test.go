@@ -114,7 +114,7 @@ func TestFilesAgree(t *testing.T) {
 	require.NoError(t, err)
 	require.Empty(t, left)
 	require.Len(t, list, 1)
-	robots, err := publish.RobotsLines(p, list, "skerrywick.example").Put([]byte("User-agent: other\nDisallow: /crew\n"))
+	robots, err := publish.RobotsLines(p, pages, "skerrywick.example").Put([]byte("User-agent: other\nDisallow: /crew\n"))
 	require.NoError(t, err)
 	files["/robots.txt"] = robots
 	ofIndex := func(files map[string][]byte) (codes []finding.Code) {

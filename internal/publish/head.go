@@ -1,21 +1,15 @@
 package publish
 
 import (
+	"bytes"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"html"
+	"iter"
 	"net/url"
-	"slices"
 	"strings"
 
-	"young-compass/internal/address"
-	"young-compass/internal/finding"
-	"young-compass/internal/parameter"
-	"young-compass/internal/plan"
-	"young-compass/internal/planfile"
-	"young-compass/internal/sitefile"
-	"young-compass/internal/template"
+	"young-compass/internal/table"
 )
 
 // HTML returns the lines that belong into the head of the page.
@@ -63,19 +57,72 @@ func (p *Page) MarshalJSON() ([]byte, error) {
 	return json.Marshal(h)
 }
 
-// Rows returns the lines of the head as rows of a table: page, address, rel, hreflang, href.
-func (p *Page) Rows() [][]string {
-	rows := [][]string{{p.Ref.String(), p.Address.String(), "canonical", "", p.Canonical}}
-	for _, a := range p.Alternates {
-		rows = append(rows, []string{p.Ref.String(), p.Address.String(), "alternate", a.Language, a.Location})
+// HeadForm is how heads are written.
+type HeadForm string
+
+// The forms of heads.
+const (
+	HeadHTML HeadForm = "html" // a file for each page
+	HeadCSV  HeadForm = "csv"
+	HeadJSON HeadForm = "json"
+)
+
+// HeadForms returns all forms.
+func HeadForms() []HeadForm { return []HeadForm{HeadHTML, HeadCSV, HeadJSON} }
+
+// Heads writes what the heads of pages are to hold, and returns how many links that are. Errors are those of write.
+func Heads(pages []Page, form HeadForm, write func(name string, data []byte) error) (links int, err error) {
+	for i := range pages {
+		links += 1 + len(pages[i].Alternates)
 	}
-	return rows
+	switch form {
+	case HeadHTML:
+		for i := range pages {
+			if err := write(pages[i].fileName(), []byte(pages[i].HTML())); err != nil {
+				return 0, err
+			}
+		}
+		return links, nil
+	case HeadCSV:
+		return links, write("head.csv", table.EncodeRecords([]string{"page", "address", "rel", "hreflang", "href"}, rows(pages)))
+	}
+	var b bytes.Buffer
+	for i := range pages {
+		line, err := json.Marshal(&pages[i])
+		if err != nil {
+			return 0, fmt.Errorf("writing the head of %s: %w", pages[i].Ref, err)
+		}
+		b.WriteString(map[bool]string{true: "[\n", false: ",\n"}[i == 0])
+		b.Write(line)
+	}
+	if len(pages) == 0 {
+		b.WriteByte('[')
+	}
+	b.WriteString("\n]\n")
+	return links, write("head.json", b.Bytes())
 }
 
-// FileName is the name of a file for the page that no other page has.
+// rows yields the lines of all heads as rows of a table.
+func rows(pages []Page) iter.Seq[[]string] {
+	return func(yield func([]string) bool) {
+		for i := range pages {
+			p := &pages[i]
+			if !yield([]string{p.Ref.String(), p.Address.String(), "canonical", "", p.Canonical}) {
+				return
+			}
+			for _, a := range p.Alternates {
+				if !yield([]string{p.Ref.String(), p.Address.String(), "alternate", a.Language, a.Location}) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// fileName is the name of a file for the page that no other page has.
 //
 //	port-kvitsund.de.html    port%2Fkvitsund.de.html
-func (p *Page) FileName() string {
+func (p *Page) fileName() string {
 	name := strings.Map(func(r rune) rune {
 		if r < ' ' || strings.ContainsRune(`/\:*?"<>|%`, r) {
 			return '/'
@@ -86,90 +133,4 @@ func (p *Page) FileName() string {
 		name = url.PathEscape(p.Key) + "." + url.PathEscape(p.Language)
 	}
 	return name + ".html"
-}
-
-// ErrLanguageHosts says why headers can't name canonical addresses.
-var ErrLanguageHosts = errors.New("rules for headers don't tell hosts apart, and languages of this site have hosts of their own")
-
-// WithLinks returns the plan with a rule for each page that adds its header Link. Requests with a parameter that selects
-// content get none, since the page is canonical for itself there. Pages that a path alone doesn't tell are left out, and
-// told.
-func WithLinks(p *plan.Plan, pages []Page) (*plan.Plan, []finding.Finding, error) {
-	if len(p.Site.LanguageHosts) > 0 {
-		return nil, nil, ErrLanguageHosts
-	}
-	var found []finding.Finding
-	settings := *p.Settings
-	settings.Headers = slices.Clone(p.Headers)
-	var selecting []string
-	for _, c := range p.Parameters.All {
-		if c.Class == parameter.Identity || c.Class == parameter.Pagination {
-			selecting = append(selecting, c.Name)
-		}
-	}
-	if len(selecting) > 0 {
-		settings.Headers = append(settings.Headers, planfile.Headers{For: address.NewPlaces([]string{"/"}), Having: selecting,
-			Fields: []planfile.Header{{Name: "Link"}}})
-	}
-	told := map[string]int{} // by path: how many pages have it
-	for i := range pages {
-		told[p.Key(pages[i].Address.Path)]++
-	}
-	for i := range pages {
-		page := &pages[i]
-		if page.Address.Query != "" || told[p.Key(page.Address.Path)] > 1 {
-			found = append(found, LeftOut(p, page.Page, "its path alone doesn't tell it, so that no header can",
-				"let the page say it in its head"))
-			continue
-		}
-		t, err := template.Parse(page.Address.Path)
-		var reader *template.Reader
-		if err == nil {
-			reader, err = template.NewReader(t, nil)
-		}
-		if err != nil {
-			return nil, nil, fmt.Errorf("writing a rule for %s: %w", page.Address, err)
-		}
-		settings.Headers = append(settings.Headers, planfile.Headers{Reader: reader,
-			Fields: []planfile.Header{{Name: "Link", Value: []template.Piece{{Literal: page.Link()}}}},
-			Where:  finding.Place{File: p.Pages.File, Line: page.Line}})
-	}
-	return plan.New(&settings, p.Pages, p.Book, p.Redirects), found, nil
-}
-
-// RobotsLines returns what the plan has in the robots.txt of a host.
-func RobotsLines(p *plan.Plan, sitemaps []Sitemap, host string) sitefile.RobotsLines {
-	lines := sitefile.RobotsLines{Blocked: p.Blocked, Ours: func(sitemap string) bool {
-		a, err := address.Resolve(p.Site.Origin, sitemap)
-		return err == nil && p.Site.Has(a.Host)
-	}}
-	for _, s := range sitemaps {
-		if s.Host == host {
-			lines.Sitemaps = append(lines.Sitemaps, s.Address)
-		}
-	}
-	return lines
-}
-
-// Blocked returns findings about live pages that a robots.txt keeps crawlers from, though they are to list them, or to see
-// their noindex.
-func Blocked(p *plan.Plan, pages []Page, robots sitefile.Robots, host, file string) []finding.Finding {
-	var found []finding.Finding
-	for i := range pages {
-		page := &pages[i]
-		if page.Address.Host != host || robots.Allows("*", page.Address.Local()) {
-			continue
-		}
-		what, advice := "though it may be listed", "let robots.txt allow it, or write noindex into its column robots"
-		switch {
-		case page.Canonical != page.Address.String():
-			what, advice = "so that nobody sees that it names another page as its canonical one", "let robots.txt allow it"
-		case !page.Listed:
-			what, advice = "so that nobody sees its noindex", "let robots.txt allow it until it has left the index"
-		}
-		found = append(found, finding.Finding{Code: finding.BlockedPage, Severity: finding.Warning,
-			Where: finding.Place{File: file, URL: page.Address.String()},
-			What:  fmt.Sprintf("robots.txt blocks %s (%s), %s", page.Address, page.Ref, what), Advice: advice})
-	}
-	return found
 }

@@ -236,13 +236,15 @@ func TestFileNames(t *testing.T) {
 			"https://skerrywick.example/c,a\\b@en,current\nhttps://skerrywick.example/d,a%5Cb@en,current\n"})
 	list, _ := publish.Pages(p)
 	seen := map[string]bool{}
-	for i := range list {
-		name := list[i].FileName()
+	links, err := publish.Heads(list, publish.HeadHTML, func(name string, _ []byte) error {
 		assert.False(t, seen[name], name)
 		seen[name] = true
 		assert.Equal(t, filepath.Base(name), name)
 		assert.NotContains(t, name, `\`)
-	}
+		return nil
+	})
+	require.NoError(t, err)
+	assert.Equal(t, 4, links)
 	assert.Len(t, list, 4)
 }
 

@@ -1,7 +1,6 @@
 package publish
 
 import (
-	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -60,11 +59,16 @@ func Sitemaps(p *plan.Plan, pages []Page, o SitemapOptions, write func(name stri
 	origin := p.Site.Origin.Host
 	slices.SortStableFunc(listed, func(a, b *Page) int {
 		if a.Address.Host != b.Address.Host {
-			return cmp.Or(first(b.Address.Host == origin)-first(a.Address.Host == origin), strings.Compare(a.Address.Host, b.Address.Host))
+			switch origin {
+			case a.Address.Host:
+				return -1
+			case b.Address.Host:
+				return 1
+			}
+			return strings.Compare(a.Address.Host, b.Address.Host)
 		}
 		return strings.Compare(groupOf(a), groupOf(b))
 	})
-	images := pictures{plan: p, answerer: p.Answerer()}
 	for len(listed) > 0 {
 		host := listed[0].Address.Host
 		folder := ""
@@ -90,7 +94,7 @@ func Sitemaps(p *plan.Plan, pages []Page, o SitemapOptions, write func(name stri
 				}
 			}
 			for text := range strings.FieldsSeq(page.Field("images")) {
-				image, why := images.address(text)
+				image, why := imageAt(p, text)
 				switch {
 				case why != "":
 					found = append(found, LeftOut(p, page.Page, fmt.Sprintf("the image %s %s", text, why), "mend the column images"))
@@ -103,12 +107,12 @@ func Sitemaps(p *plan.Plan, pages []Page, o SitemapOptions, write func(name stri
 			}
 			s.Entries++
 		}
-		name, err := parts.Finish()
+		some, err := parts.Finish()
 		if err != nil {
 			return nil, nil, err
 		}
-		if name != "" {
-			s.File, s.Address = folder+name, parts.Base+name
+		if some {
+			s.File, s.Address = folder+sitefile.Index, parts.Base+sitefile.Index
 			list = append(list, s)
 		}
 	}
@@ -117,13 +121,6 @@ func Sitemaps(p *plan.Plan, pages []Page, o SitemapOptions, write func(name stri
 
 // maxImages is how many images an entry may have.
 const maxImages = 1000
-
-func first(b bool) int {
-	if b {
-		return 1
-	}
-	return 0
-}
 
 // plainName returns a name that is safe in an address and a file's name.
 func plainName(s string) string {
@@ -135,41 +132,19 @@ func plainName(s string) string {
 	}, s)
 }
 
-// pictures finds out where images stand in the end.
-type pictures struct {
-	plan     *plan.Plan
-	answerer *plan.Answerer
-}
-
-// address returns the address of an image, or why it has none.
-func (x *pictures) address(text string) (to, why string) {
-	a, err := address.Resolve(x.plan.Site.Origin, text)
+// imageAt returns the address at which the plan shows an image in the end, or why it has none.
+func imageAt(p *plan.Plan, text string) (to, why string) {
+	a, err := address.Resolve(p.Site.Origin, text)
 	if err != nil {
 		return "", "has no address"
 	}
 	a.Fragment = ""
-	for range maxHops {
-		answer, err := x.answerer.Answer(plan.Request{Method: "GET", Address: a})
-		if err != nil {
-			return "", "leads round in a circle"
-		}
-		switch answer.Outcome {
-		case plan.Moved:
-			next, err := address.Parse(answer.To)
-			if err != nil {
-				return "", "leads to what is no address"
-			}
-			a = next
-			continue
-		case plan.Gone, plan.Unknown:
-			if answer.Internal == "" {
-				return "", fmt.Sprintf("is answered %d", answer.Status)
-			}
-		}
-		return a.String(), ""
+	t, err := p.Trace(plan.Request{Method: "GET", Address: a})
+	switch {
+	case err != nil:
+		return "", "leads round in a circle"
+	case (t.Answer.Outcome == plan.Gone || t.Answer.Outcome == plan.Unknown) && t.Answer.Internal == "":
+		return "", fmt.Sprintf("is answered %d", t.Answer.Status)
 	}
-	return "", "is redirected too often"
+	return t.Final.Address.String(), ""
 }
-
-// maxHops is how many redirects are followed from an image.
-const maxHops = 20

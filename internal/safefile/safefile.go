@@ -27,6 +27,26 @@ func Write(path string, data []byte, now time.Time) (kept string, written bool, 
 	return kept, true, Replace(path, data)
 }
 
+// Read reads a file of at most so many bytes; one that isn't there is empty.
+func Read(path string, most int64) ([]byte, error) {
+	f, err := os.Open(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, fmt.Errorf("reading %s: %w", path, err)
+	}
+	defer func() { _ = f.Close() }()
+	data, err := io.ReadAll(io.LimitReader(f, most+1))
+	if err != nil {
+		return nil, fmt.Errorf("reading %s: %w", path, err)
+	}
+	if int64(len(data)) > most {
+		return nil, fmt.Errorf("%s is larger than %d MiB", path, most>>20)
+	}
+	return data, nil
+}
+
 // setAside keeps a copy of a file that holds something else than data. It returns the name of the copy; none where
 // there is no file.
 func setAside(path string, data []byte, now time.Time) (kept string, same bool, err error) {

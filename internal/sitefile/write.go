@@ -156,25 +156,33 @@ func (p *Parts) put(name string, data []byte) error {
 	return p.Write(name+".gz", packed.Bytes())
 }
 
-// Finish writes what is left, and the index if there are several parts. It returns the name of the file to hand in;
-// without any entry there is none.
-func (p *Parts) Finish() (name string, err error) {
+// Index is the file to hand in: the one sitemap, or the index of several.
+const Index = "sitemap.xml"
+
+// Finish writes what is left, and the index if there are several parts, or packed ones. It reports false where there was no
+// entry, and nothing is written.
+func (p *Parts) Finish() (bool, error) {
 	if p.entries > 0 {
 		if err := p.flush(); err != nil {
-			return "", err
+			return false, err
+		}
+	}
+	switch {
+	case len(p.names) == 0:
+		return false, nil
+	case len(p.names) == 1 && !p.Gzip:
+		return true, p.Write(Index, p.held)
+	case len(p.names) > MaxEntries:
+		return false, errors.New("there are more sitemaps than an index can name (50,000)")
+	}
+	if p.held != nil {
+		if err := p.put(p.names[0], p.held); err != nil {
+			return false, err
 		}
 	}
 	packed := ""
 	if p.Gzip {
 		packed = ".gz"
-	}
-	switch {
-	case len(p.names) == 0:
-		return "", nil
-	case len(p.names) == 1:
-		return "sitemap.xml" + packed, p.put("sitemap.xml", p.held)
-	case len(p.names) > MaxEntries:
-		return "", errors.New("there are more sitemaps than an index can name (50,000)")
 	}
 	var b bytes.Buffer
 	b.WriteString(declaration + `<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">` + "\n")
@@ -184,7 +192,7 @@ func (p *Parts) Finish() (name string, err error) {
 		b.WriteString("</loc></sitemap>\n")
 	}
 	b.WriteString("</sitemapindex>\n")
-	return "sitemap.xml", p.Write("sitemap.xml", b.Bytes())
+	return true, p.Write(Index, b.Bytes())
 }
 
 // Dated reports whether a text is a date as sitemaps have them (W3C date and time).
