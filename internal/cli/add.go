@@ -13,6 +13,7 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/judge"
+	"young-compass/internal/plan"
 	"young-compass/internal/project"
 	"young-compass/internal/redirect"
 	"young-compass/internal/term"
@@ -44,13 +45,16 @@ live page, or where TO is no page: --anyway writes it all the same.`,
 			_ = w.Write([]string{args[0], to, fmt.Sprint(status), reason, "by hand", a.today()})
 			w.Flush()
 			const from = "the command line"
-			return a.take(from, func(list *redirect.List) (*redirect.List, []finding.Finding, error) {
+			return a.take(from, func(p *plan.Plan, list *redirect.List) (*redirect.List, []finding.Finding, error) {
 				found, err := list.Read(from, strings.NewReader(row.String()))
-				if err != nil || anyway || finding.Worst(found, finding.Error) {
-					return list, found, err
+				if err == nil && !anyway && list.Len() == 1 {
+					with := p.With(redirect.Together(p.Redirects, list))
+					for _, f := range judge.Mistaken(with, p.Redirects.Len()) {
+						f.Severity, f.Where.Line, f.Advice = finding.Error, 0, f.Advice+"; --anyway writes it all the same"
+						found = append(found, f)
+					}
 				}
-				mistaken, err := a.mistaken(from, list)
-				return list, append(found, mistaken...), err
+				return list, found, err
 			})
 		},
 	}
@@ -58,24 +62,6 @@ live page, or where TO is no page: --anyway writes it all the same.`,
 	c.Flags().BoolVar(&anyway, "anyway", false, "write it though FROM is a live page, or TO is none")
 	c.Flags().StringVar(&reason, "reason", "", "why, for those who read the list later")
 	return c
-}
-
-// mistaken returns what keeps a row that a person types from being written: it starts at a live page, or leads to none.
-func (a *app) mistaken(from string, list *redirect.List) ([]finding.Finding, error) {
-	p, _, err := a.load()
-	if err != nil {
-		return nil, err
-	}
-	with := p.With(redirect.Together(p.Redirects, list))
-	var found []finding.Finding
-	for _, f := range judge.Redirects(with, redirect.Examine(with.Redirects, with.World())) {
-		if f.Where.File == from && (f.Code == finding.LiveSource || f.Code == finding.DeadTarget || f.Code == finding.UnknownPage) {
-			f.Severity, f.Where.Line = finding.Error, 0
-			f.Advice += "; --anyway writes it all the same"
-			found = append(found, f)
-		}
-	}
-	return found, nil
 }
 
 func (a *app) mergeCommand() *cobra.Command {
@@ -89,7 +75,7 @@ is asked which is right; else nothing is written, and they are listed. Of a list
 pair wrote, --sure 0.9 takes the rows that are as sure, or that a person decided.`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			return a.take(args[0], func(list *redirect.List) (*redirect.List, []finding.Finding, error) {
+			return a.take(args[0], func(_ *plan.Plan, list *redirect.List) (*redirect.List, []finding.Finding, error) {
 				f, err := a.open(args[0])
 				if err != nil {
 					return nil, nil, err
@@ -109,12 +95,12 @@ pair wrote, --sure 0.9 takes the rows that are as sure, or that a person decided
 }
 
 // take puts the rows that read returns into the project's map; it gets an empty list of the site.
-func (a *app) take(from string, read func(*redirect.List) (*redirect.List, []finding.Finding, error)) error {
+func (a *app) take(from string, read func(*plan.Plan, *redirect.List) (*redirect.List, []finding.Finding, error)) error {
 	p, found, err := a.load()
 	if err != nil {
 		return err
 	}
-	more, bad, err := read(redirect.NewList(p.Site))
+	more, bad, err := read(p, redirect.NewList(p.Site))
 	if err != nil {
 		return err
 	}

@@ -47,6 +47,19 @@ func Redirects(p *plan.Plan, list *redirect.Examined) []finding.Finding {
 	return found
 }
 
+// Mistaken returns what is wrong with a row of a plan's redirects that a person just wrote: it starts at a live page, or
+// leads to what is none.
+func Mistaken(p *plan.Plan, number int) []finding.Finding {
+	j := judge{Plan: p, walker: p.Rules().Walker(),
+		words: sync.OnceValue(func() map[ending][]*inventory.Page { return endings(p) })}
+	if len(p.Pages.Pages)+len(p.Book.Entries) > 0 && !p.Redirects.IsPattern(number) {
+		j.row(number, p.Redirects.Row(number))
+	}
+	return slices.DeleteFunc(j.found, func(f finding.Finding) bool {
+		return f.Code != finding.LiveSource && f.Code != finding.DeadTarget
+	})
+}
+
 // HomeTargets finds the rows of a list that lead to the home page from what isn't one, where no plan is known. An index
 // file, and the root of a language, are taken for home pages.
 func HomeTargets(list *redirect.List) []finding.Finding {

@@ -9,7 +9,6 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
-	"young-compass/internal/publish"
 	"young-compass/internal/sitefile"
 )
 
@@ -225,14 +224,12 @@ func (v *Survey) judgeEntries(s *Section) {
 // judgeListings compares what sitemaps say of pages with what the plan says: their dates, and their translations where
 // the sitemap names any.
 func (v *Survey) judgeListings(s *Section) {
-	pages, _ := publish.Pages(v.Plan)
 	named := false
 	for _, l := range v.Listed {
 		named = named || len(l.Alternates) > 0
 	}
 	var dates, translations []address.Address
-	for i := range pages {
-		page := &pages[i]
+	for _, page := range v.said {
 		l, ok := v.Listed[page.Address]
 		if !ok || !page.Listed || v.explained[page.Address] {
 			continue

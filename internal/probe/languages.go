@@ -11,7 +11,6 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/language"
-	"young-compass/internal/publish"
 )
 
 // bySitemap is where a translation is named besides the signals of a page.
@@ -25,17 +24,12 @@ type tongues struct {
 	once  map[string]bool                           // findings about one target of many pages
 	wrong map[[2]address.Address]string             // what is wrong with a translation of a page, in a word
 	byKey map[string][]*inventory.Page              // the pages of the inventory, when they were needed
-	plan  map[address.Address]*publish.Page         // what the plan has pages say
 }
 
 // judgeLanguages looks at all annotations of languages.
 func (v *Survey) judgeLanguages(s *Section) {
 	t := tongues{v, s, map[address.Address][]canonical.Alternate{}, map[string]bool{}, map[[2]address.Address]string{},
-		nil, map[address.Address]*publish.Page{}}
-	planned, _ := publish.Pages(v.Plan)
-	for i := range planned {
-		t.plan[planned[i].Address] = &planned[i]
-	}
+		nil}
 	pages := slices.DeleteFunc(v.Web.Sorted(), func(a address.Address) bool { return !v.Web[a].HTML })
 	for _, a := range pages {
 		t.named[a] = canonical.Alternates(v.Web[a])
@@ -143,7 +137,7 @@ func (t *tongues) page(a address.Address) {
 // missing finds translations of the plan that a page doesn't name in its head or a header, though it names some there.
 // Those of which another finding speaks are left out. names says that the page names itself.
 func (t *tongues) missing(a address.Address, names bool) {
-	page := t.plan[a]
+	page := t.said[a]
 	if page == nil || t.explained[a] {
 		return
 	}

@@ -5,6 +5,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/publish"
 )
 
 // The kinds of questions that a site can be asked.
@@ -122,6 +123,11 @@ func (s *Section) many(code finding.Code, severity finding.Severity, at []addres
 func (v *Survey) Judge() map[string]*Section {
 	sections := map[string]*Section{}
 	v.tracked = map[address.Address]bool{}
+	v.said = map[address.Address]*publish.Page{}
+	pages, _ := publish.Pages(v.Plan)
+	for i := range pages {
+		v.said[pages[i].Address] = &pages[i]
+	}
 	for _, kind := range []string{Canonicals, Parameters, Languages, Secure, Index} {
 		sections[kind] = &Section{Kind: kind}
 	}

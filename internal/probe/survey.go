@@ -21,6 +21,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
+	"young-compass/internal/publish"
 	"young-compass/internal/sitefile"
 	"young-compass/internal/visits"
 )
@@ -81,8 +82,9 @@ type Survey struct {
 	Endless      []string // paths whose links don't come to an end
 	Full         bool     // there was more than is asked for
 
-	explained map[address.Address]bool // addresses with a finding that is the cause of others
-	tracked   map[address.Address]bool // those of which a finding about a parameter tells
+	explained map[address.Address]bool          // addresses with a finding that is the cause of others
+	tracked   map[address.Address]bool          // those of which a finding about a parameter tells
+	said      map[address.Address]*publish.Page // what the plan has pages say, by where they are
 }
 
 // Sitemap is a sitemap, or an index of them.

@@ -2,7 +2,6 @@ package step
 
 import (
 	"fmt"
-	"slices"
 
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
@@ -103,10 +102,10 @@ func catalogue() []Step {
 		{ID: "cookies", What: "cookies of login pages go out on https alone", Needs: []string{"certificate"}, proof: probe.Secure,
 			codes: []finding.Code{finding.InsecureCookie}},
 		{ID: "hsts-begun", What: "browsers insist on https, for minutes", Needs: []string{"to-https", "mixed"},
-			proof: probe.Secure, codes: []finding.Code{finding.NoHSTS}, look: insistsFor(minute)},
+			proof: probe.Secure, look: insistsFor(minute)},
 		{ID: "hsts-day", What: "... for a day", Needs: []string{"hsts-begun"}, proof: probe.Secure, look: insistsFor(day)},
 		{ID: "hsts-year", What: "... for a year", Needs: []string{"hsts-day", "insecure-links"}, proof: probe.Secure,
-			codes: []finding.Code{finding.ShortHSTS}, look: insistsFor(year)},
+			look: insistsFor(year)},
 
 		{ID: "html-lang", What: "every page says which language it is in", proof: probe.Languages,
 			codes: []finding.Code{finding.LanguageDisagrees, finding.LanguageAgainstPlan}},
@@ -220,16 +219,10 @@ func rulesInstalled(e *Evidence, s *Status) {
 			return
 		}
 	}
-	var asked []Status
-	for _, kind := range []string{probe.Redirects, probe.Hosts} {
-		at := slices.IndexFunc(catalogue(), func(s Step) bool { return s.proof == kind })
-		one := Status{Step: catalogue()[at], State: Unknown}
-		e.proven(&one)
-		asked = append(asked, one)
-	}
+	known, spelled := e.alone("answers"), e.alone("spellings")
 	switch {
-	case asked[0].State == Done && asked[1].State == Done:
-		s.State, s.When, s.Where, s.Why = Done, asked[0].When, asked[0].Where, "the site answers as the plan says"
+	case known.State == Done && spelled.State == Done:
+		s.State, s.When, s.Where, s.Why = Done, known.When, known.Where, "the site answers as the plan says"
 	case len(e.Installed) > 0:
 		i := e.Installed[0]
 		s.State, s.When, s.Where = Open, i.When, i.Where

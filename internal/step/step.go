@@ -108,17 +108,14 @@ func Judge(e *Evidence, job string) ([]Status, error) {
 	if !ok {
 		return nil, fmt.Errorf("%s is no job", job)
 	}
-	all := catalogue()
 	known := map[string]*Status{}
 	var of func(id string) *Status
 	of = func(id string) *Status {
 		if s := known[id]; s != nil {
 			return s
 		}
-		i := slices.IndexFunc(all, func(s Step) bool { return s.ID == id })
-		s := &Status{Step: all[i], State: Unknown}
+		s := e.alone(id)
 		known[id] = s
-		e.judge(s)
 		for _, need := range s.Needs {
 			if n := of(need); n.State != Done && s.State == Done && !n.Outside {
 				s.Early = append(s.Early, need)
@@ -137,8 +134,11 @@ func Judge(e *Evidence, job string) ([]Status, error) {
 	return list, nil
 }
 
-// judge finds out how far a step is.
-func (e *Evidence) judge(s *Status) {
+// alone finds out how far a step is, whatever those before it are.
+func (e *Evidence) alone(id string) *Status {
+	all := catalogue()
+	i := slices.IndexFunc(all, func(s Step) bool { return s.ID == id })
+	s := &Status{Step: all[i], State: Unknown}
 	switch {
 	case s.Outside:
 		e.told(s)
@@ -147,6 +147,7 @@ func (e *Evidence) judge(s *Status) {
 	default:
 		e.proven(s)
 	}
+	return s
 }
 
 // proven judges a step by the last probe.
@@ -166,23 +167,19 @@ func (e *Evidence) proven(s *Status) {
 func (e *Evidence) usable(s *Status) (Proof, bool) {
 	s.Command = cmp.Or(s.Command, "probe "+s.proof)
 	p, ok := e.Proofs[s.proof]
-	defer func() {
-		if s.State == Unknown && s.Where == "" {
-			s.Why += "; probe " + s.proof + " tells"
-		}
-	}()
+	why := ""
 	switch {
 	case !ok:
-		s.Why = "the site wasn't asked yet"
-		return p, false
+		why = "the site wasn't asked yet"
 	case p.Origin != e.Plan.Site.Origin.String():
-		s.Why = "what was asked is another site, " + p.Origin
-		return p, false
+		why = "what was asked is another site, " + p.Origin
 	case p.When.After(e.Now.Add(time.Hour)):
-		s.Why = "it was asked in the future, on " + p.When.Format(time.DateOnly) + ": look at the clock"
-		return p, false
+		why = "it was asked in the future, on " + p.When.Format(time.DateOnly) + ": look at the clock"
 	case p.Plan != e.Sum:
-		s.Why = "the plan changed since " + p.When.Format(time.DateOnly)
+		why = "the plan changed since " + p.When.Format(time.DateOnly)
+	}
+	if why != "" {
+		s.Why = why + "; probe " + s.proof + " tells"
 		return p, false
 	}
 	s.When, s.Where = p.When, "probe "+s.proof
