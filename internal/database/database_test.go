@@ -379,14 +379,14 @@ func TestQuery(t *testing.T) {
 
 // The password comes from where it belongs, and is never shown.
 func TestPasswords(t *testing.T) {
-	home := t.TempDir()
-	t.Setenv("HOME", home)
 	servers := databasetest.All(t)
 	servers["MariaDB"].Exec(t, "CREATE USER editor@'127.0.0.1' IDENTIFIED BY 'Sun Rise='; GRANT ALL ON site.* TO editor@'127.0.0.1'")
 	servers["PostgreSQL"].Exec(t, "CREATE USER editor PASSWORD 'Sun Rise='; ALTER USER postgres PASSWORD 'other'")
 	servers["PostgreSQL"].AskPassword(t)
 	for name, s := range servers {
 		t.Run(name, func(t *testing.T) {
+			home := t.TempDir()
+			t.Setenv("HOME", home)
 			url := strings.NewReplacer("root@", "editor@", "postgres@", "editor@").Replace(s.URL)
 			try := func(url string, secret database.Secret) error {
 				db, err := database.Open(context.Background(), url, secret)
@@ -396,7 +396,6 @@ func TestPasswords(t *testing.T) {
 				assert.NotContains(t, err.Error(), "Sun Rise")
 				return err
 			}
-			require.NoError(t, os.RemoveAll(filepath.Join(home, ".pgpass")))
 			require.Error(t, try(url, database.Secret{}), "without a password")
 			file := filepath.Join(t.TempDir(), "password")
 			require.NoError(t, os.WriteFile(file, []byte("Sun Rise=\n"), 0o600))
@@ -421,7 +420,8 @@ func TestPasswords(t *testing.T) {
 		_, err := database.Open(context.Background(), bad, database.Secret{})
 		require.ErrorIs(t, err, database.ErrURL, bad)
 	}
-	_, err := database.Open(context.Background(), "sqlite:"+filepath.Join(home, "none.db"), database.Secret{})
+	none := filepath.Join(t.TempDir(), "none.db")
+	_, err := database.Open(context.Background(), "sqlite:"+none, database.Secret{})
 	require.ErrorIs(t, err, os.ErrNotExist)
-	assert.NoFileExists(t, filepath.Join(home, "none.db"))
+	assert.NoFileExists(t, none)
 }
