@@ -26,6 +26,7 @@ type Hits struct {
 // Tally is what a log says of an address.
 type Tally struct {
 	ByStatus  []Hits         // by status, ascending
+	Bytes     int64          // of each answer to GET with status 200; 0: unknown, -1: they differ
 	Referrers map[string]int // pages whose links led to 404 or 410 here
 
 	room [2]Hits // of ByStatus, as long as it is short
@@ -254,6 +255,7 @@ func (c *counter) line(s []byte) bool {
 	if size == 0 || size < len(rest) && rest[size] != ' ' {
 		return false
 	}
+	sized := rest[:size]
 	var referrer, agent []byte
 	if rest = rest[size:]; len(rest) > 0 {
 		if referrer, rest, ok = quoted(rest); !ok {
@@ -276,6 +278,9 @@ func (c *counter) line(s []byte) bool {
 	}
 	h := tally.hits(status)
 	h.Last = max(h.Last, unix)
+	if status == 200 && bytes.HasPrefix(request, []byte("GET ")) {
+		tally.sized(sizeOf(sized))
+	}
 	if c.robot(agent) {
 		h.Robots++
 	} else {
@@ -285,6 +290,31 @@ func (c *counter) line(s []byte) bool {
 		tally.refer(string(referrer), 1)
 	}
 	return true
+}
+
+// sized notes how many bytes an answer had; 0 where that isn't known.
+func (t *Tally) sized(n int64) {
+	switch {
+	case n == 0 || t.Bytes == n:
+	case t.Bytes == 0:
+		t.Bytes = n
+	default:
+		t.Bytes = -1
+	}
+}
+
+// sizeOf reads digits; 0 where they are none, or too many.
+func sizeOf(digits []byte) (n int64) {
+	if len(digits) > 15 {
+		return 0
+	}
+	for _, d := range digits {
+		if d < '0' || d > '9' {
+			return 0
+		}
+		n = 10*n + int64(d-'0')
+	}
+	return n
 }
 
 // hits returns the counts for a status.
@@ -306,6 +336,7 @@ func (t *Tally) hits(status int) *Hits {
 
 // Merge adds what another log says of the address.
 func (t *Tally) Merge(o *Tally) {
+	t.sized(o.Bytes)
 	for _, h := range o.ByStatus {
 		sum := t.hits(h.Status)
 		sum.Visitors += h.Visitors

@@ -138,7 +138,7 @@ the address book and the redirects.`,
 	f.BoolVar(&a.quiet, "quiet", false, "print findings only")
 	f.StringVar(&a.color, "color", "auto", "auto, always or never")
 	f.StringVar(&a.failOn, "fail-on", "error", "exit with 1 from this severity on: error, warning, note or never")
-	root.AddCommand(a.initCommand(), a.stepsCommand(), a.gatherCommand(), a.lintCommand(), a.designCommand(), a.pairCommand(),
+	root.AddCommand(a.initCommand(), a.stepsCommand(), a.gatherCommand(), a.proposeCommand(), a.lintCommand(), a.designCommand(), a.pairCommand(),
 		a.redirectsCommand(), a.relinkCommand(), a.traceCommand(), a.emitCommand(), a.serveCommand(), a.probeCommand(), a.demoCommand())
 	return root
 }

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"maps"
 	"os"
 	"path"
@@ -23,7 +24,9 @@ import (
 	"young-compass/internal/gather"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
+	"young-compass/internal/planfile"
 	"young-compass/internal/project"
+	"young-compass/internal/propose"
 	"young-compass/internal/source"
 	"young-compass/internal/spelling"
 	"young-compass/internal/term"
@@ -49,6 +52,9 @@ type gathering struct {
 	means map[string]string
 	given map[string]string
 	at    address.Address
+
+	origin  address.Address // as --origin of propose says it
+	evident bool            // what sources say of addresses is wanted
 }
 
 func (a *app) gatherCommand() *cobra.Command {
@@ -72,28 +78,90 @@ given, beside another side of a move and writes nothing.`,
 			return g.run(sources)
 		},
 	}
+	g.sourceFlags(c)
+	f := c.Flags()
+	f.StringArrayVar(&g.compare, "compare", nil, "set beside `OTHER`: a source, or the folder of a project")
+	return c
+}
+
+// sourceFlags adds the flags that say how sources are read.
+func (g *gathering) sourceFlags(c *cobra.Command) {
 	f := c.Flags()
 	f.StringArrayVar(&g.columns, "column", nil, "take a column for another: `address=URL`")
 	f.StringArrayVar(&g.states, "state", nil, "what a word of a table says of a page: `offline=draft`")
 	f.StringVar(&g.kind, "kind", "", "pages of which a source says no kind are of this `KIND`")
 	f.StringArrayVar(&g.fields, "field", nil, "a value for pages of which a source says none: `season=summer`")
 	f.StringVar(&g.base, "base", "", "the `URL` on which paths in sources stand; the site's origin if not given")
-	f.StringArrayVar(&g.compare, "compare", nil, "set beside `OTHER`: a source, or the folder of a project")
 	f.IntVar(&g.pages, "pages", 10000, "ask for at most `N` addresses of a site")
 	g.asking.flags(c)
 	g.content.flags(c)
 	f.StringVar(&g.query, "query", "", "read what this `SQL` brings from the database, as a table")
-	return c
 }
 
 func (g *gathering) run(sources []string) error {
-	p, found, err := g.load()
+	p, fresh, err := g.loadOrStart(sources)
+	if err != nil || p == nil {
+		return err
+	}
+	if err := g.readFlags(p); err != nil {
+		return err
+	}
+	if len(g.compare) > 0 {
+		return g.compareWith(p, sources)
+	}
+	if len(sources) == 0 && g.query == "" {
+		return errors.New("gather: name a source: a table, a feed, a sitemap, a log, a folder of pages, or the " +
+			"site's https:// address")
+	}
+	all, err := g.gather(p, fresh, sources)
 	if err != nil {
 		return err
 	}
-	if bad := only(found, finding.BadRow); len(bad) > 0 {
-		return g.print(report{findings: bad})
+	if finding.Worst(all.found, finding.Error) {
+		g.say("nothing written while there are errors")
+		return g.print(all.report())
 	}
+	if err := g.writeGathered(all.Gatherer); err != nil {
+		return err
+	}
+	return g.print(all.report())
+}
+
+// loadOrStart loads the project; where it has no plan yet, a plan that says nothing but a host to begin with. It returns
+// no plan if rows of the project can't be read, after it has said so.
+func (g *gathering) loadOrStart(sources []string) (p *plan.Plan, fresh bool, err error) {
+	if _, err := os.Stat(g.in(project.PlanFile)); errors.Is(err, fs.ErrNotExist) {
+		start := "https://" + propose.Nowhere
+		for _, s := range append(slices.Clone(sources), g.base) {
+			if a, err := address.Parse(s); err == nil {
+				start = a.Base()
+				break
+			}
+		}
+		settings, err := planfile.Read(project.PlanFile, []byte("site: {origin: "+start+"}"))
+		if err != nil {
+			return nil, true, err
+		}
+		p, found, err := project.Under(g.project, settings)
+		return g.checked(p, found, true, err)
+	}
+	p, found, err := g.load()
+	return g.checked(p, found, false, err)
+}
+
+// checked says which rows of a project can't be read.
+func (g *gathering) checked(p *plan.Plan, found []finding.Finding, fresh bool, err error) (*plan.Plan, bool, error) {
+	if err != nil {
+		return nil, fresh, err
+	}
+	if bad := only(found, finding.BadRow); len(bad) > 0 {
+		return nil, fresh, g.print(report{findings: bad})
+	}
+	return p, fresh, nil
+}
+
+// readFlags reads what flags say of the sources.
+func (g *gathering) readFlags(p *plan.Plan) (err error) {
 	for _, text := range g.columns {
 		m, err := gather.ParseColumn(text)
 		if err != nil {
@@ -134,43 +202,62 @@ func (g *gathering) run(sources []string) error {
 	if (g.query == "") != (g.content.url == "") {
 		return errors.New("--db and --query belong together: which database, and what to read from it")
 	}
-	if len(g.compare) > 0 {
-		return g.compareWith(p, sources)
-	}
-	if len(sources) == 0 && g.query == "" {
-		return errors.New("gather: name a source: a table, a feed, a sitemap, a log, a folder of pages, or the " +
-			"site's https:// address")
-	}
+	return nil
+}
+
+// gathered is what sources brought.
+type gathered struct {
+	*gather.Gatherer
+	summaries []gather.Summary
+	found     []finding.Finding
+	evidence  propose.Evidence // what they said before they were merged, where that was wanted
+}
+
+func (g *gathered) report() report { return gatherReport(g.summaries, g.found, g.Gatherer) }
+
+// gather reads the sources and merges them. Where there is no plan yet, what they say of hosts, languages and parameters
+// counts.
+func (g *gathering) gather(p *plan.Plan, fresh bool, sources []string) (all gathered, err error) {
 	gatherer := g.gatherer(p)
 	gatherer.Pages, gatherer.Book = p.Pages, p.Book
 	if gatherer.Memory, err = g.memory(); err != nil {
-		return err
+		return all, err
 	}
 	if err := g.readAll(gatherer, p, sources); err != nil {
-		return err
+		return all, err
 	}
 	if g.query != "" {
 		if err := g.readRows(gatherer); err != nil {
-			return err
+			return all, err
 		}
 	}
-	summaries, found := gatherer.Merge()
-	for _, s := range summaries {
+	all.Gatherer = gatherer
+	if fresh || g.evident {
+		all.evidence = gatherer.Evidence()
+		all.evidence.Origin = g.origin
+	}
+	if fresh {
+		if gatherer.Settings, err = planfile.Read(project.PlanFile, propose.Survey(all.evidence).YAML()); err != nil {
+			return all, err
+		}
+		g.say("there is no plan yet: %s is taken for the site's origin, %s for the language without a mark; "+
+			"young-compass propose works the plan out", gatherer.Settings.Site.Origin.Base(), gatherer.Settings.Languages.Default)
+	}
+	all.summaries, all.found = gatherer.Merge()
+	for _, s := range all.summaries {
 		g.tell(s)
 	}
-	if finding.Worst(found, finding.Error) {
-		g.say("nothing written while there are errors")
-		return g.print(gatherReport(summaries, found, gatherer))
-	}
+	return all, nil
+}
+
+// writeGathered writes the files of the project that gathering changes.
+func (g *gathering) writeGathered(gatherer *gather.Gatherer) error {
 	changes := project.Gathered{Pages: gatherer.Pages.Encode(), Addresses: gatherer.Book.Encode(),
 		Memory: gatherer.Memory.Encode()}
 	if gatherer.HasLog() {
 		changes.Visits = visits.Encode(gatherer.Visits)
 	}
-	if err := changes.Write(g.project, g.write); err != nil {
-		return err
-	}
-	return g.print(gatherReport(summaries, found, gatherer))
+	return changes.Write(g.project, g.write)
 }
 
 func (g *gathering) gatherer(p *plan.Plan) *gather.Gatherer {

@@ -86,6 +86,8 @@ type Gatherer struct {
 	records   []record
 	found     []finding.Finding
 	logs      []logged
+	asked     []string          // paths that forms send to, and that robots.txt names
+	sitemaps  []address.Address // that robots.txt names
 }
 
 // record is what a source says of one page, or of one address.
@@ -175,6 +177,9 @@ func (g *Gatherer) Ask(a address.Address) (address.Address, bool) {
 // says don't select content.
 func (g *Gatherer) contentQuery(a address.Address) string {
 	return address.JoinQuery(slices.DeleteFunc(address.SplitQuery(a.Query), func(q address.Param) bool {
+		if l := &g.Settings.Languages; q.Name == l.Parameter && l.OfQuery(q.Raw) == l.Default {
+			return true
+		}
 		class := g.Settings.Parameters.ClassOf(q.Name, a.Path)
 		return class == parameter.Noise || class == parameter.Tracking || class == parameter.Display
 	}))

@@ -338,10 +338,10 @@ func TestLogs(t *testing.T) {
 		s[0].Log.Parameters)
 	assert.Equal(t, []int{13, 1, 10, 2, 3}, []int{s[0].Log.Lines, s[0].Log.Malformed, s[0].Log.Visitors,
 		s[0].Log.Robots, s[0].Log.NotFound})
-	assert.Contains(t, string(visits.Encode(p.visits)), "http://www.skerrywick.example/a,200,1,1,2026-11-23,\n",
+	assert.Contains(t, string(visits.Encode(p.visits)), "http://www.skerrywick.example/a,200,1,1,2026-11-23,,1\n",
 		"a path is said of the book's address")
 	assert.Contains(t, string(visits.Encode(p.visits)),
-		"https://skerrywick.example/lost,404,3,0,2026-11-23,\"https://search.example/ 2, https://b.example/%2C 1\"\n")
+		"https://skerrywick.example/lost,404,3,0,2026-11-23,\"https://search.example/ 2, https://b.example/%2C 1\",\n")
 	list, bad, err := visits.Read(project.VisitsFile, bytes.NewReader(visits.Encode(p.visits)))
 	require.NoError(t, err)
 	assert.Empty(t, bad)

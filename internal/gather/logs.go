@@ -112,11 +112,12 @@ func (m *merger) takeLog(l logged) {
 	s.Log.Parameters = s.Log.Parameters[:min(len(s.Log.Parameters), maxParameters)]
 }
 
-// selecting leaves only the parameters that the plan says select content: all
+// selecting leaves only the parameters that the plan says select content or a language: all
 // others in a log may be anybody's invention.
 func (m *merger) selecting(a address.Address) address.Address {
 	a.Query = address.JoinQuery(slices.DeleteFunc(address.SplitQuery(a.Query), func(q address.Param) bool {
-		return m.Settings.Parameters.ClassOf(q.Name, a.Path) != parameter.Identity
+		l := &m.Settings.Languages
+		return m.Settings.Parameters.ClassOf(q.Name, a.Path) != parameter.Identity && (q.Name != l.Parameter || l.OfQuery(q.Raw) == l.Default)
 	}))
 	return a
 }
@@ -152,6 +153,9 @@ func (m *merger) noteVisits() {
 		for _, h := range entry.ByStatus {
 			v := visits.Visit{Address: a, Status: h.Status, Visitors: h.Visitors, Robots: h.Robots,
 				Last: time.Unix(h.Last, 0).UTC().Format(time.DateOnly)}
+			if h.Status == 200 {
+				v.Bytes = int(entry.Bytes)
+			}
 			if h.Status == 404 || h.Status == 410 {
 				v.Referrers = mostReferring(entry.Referrers)
 			}

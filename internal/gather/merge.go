@@ -244,8 +244,7 @@ func (m *merger) pageLanguage(r *record, at address.Address) string {
 	case ok:
 		return l
 	}
-	language, _ := m.Settings.Languages.OfPath(at.Path)
-	return language
+	return m.Settings.Languages.OfAddress(at)
 }
 
 // group finds which addresses are translations of one another.
@@ -459,6 +458,9 @@ func (m *merger) keyOf(a address.Address) string {
 	}
 	text := strings.ReplaceAll(path, "/", " ")
 	for _, q := range address.SplitQuery(a.Query) {
+		if m.Settings.Languages.OfQuery(q.Raw) != "" {
+			continue
+		}
 		text += " " + q.Name + " " + strings.TrimPrefix(q.Value, "=")
 	}
 	return cmp.Or(slug.Make(address.Decode(text), ""), "home")

@@ -17,6 +17,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/page"
+	"young-compass/internal/propose"
 	"young-compass/internal/sitefile"
 	"young-compass/internal/source"
 	"young-compass/internal/table"
@@ -55,12 +56,14 @@ func (g *Gatherer) Read(name string, form source.Form, r io.Reader) (parts []str
 		parts, err = g.readSitemap(s, text)
 	case source.Log:
 		err = g.readLog(s, text)
+	case source.Robots:
+		err = g.readRobots(s, text)
 	case source.HTML:
 		err = g.readPage(name, (&url.URL{Path: "/" + path.Base(name)}).EscapedPath(), text)
 	default:
 		err = fmt.Errorf("%q is not a form of a source", form)
 	}
-	if err == nil && s.Records == 0 && s.Log == nil && len(parts) == 0 && len(g.found) == bad {
+	if err == nil && s.Records == 0 && s.Log == nil && form != source.Robots && len(parts) == 0 && len(g.found) == bad {
 		err = finding.Unreadable(finding.Place{File: name}, "there is nothing in it but its head",
 			"export it again with its rows or entries")
 	}
@@ -198,6 +201,25 @@ func (g *Gatherer) readLog(s *Summary, r io.Reader) error {
 	return nil
 }
 
+// readRobots reads robots.txt: it lists no pages, but names scripts and where the sitemaps are.
+func (g *Gatherer) readRobots(s *Summary, r io.Reader) error {
+	return source.Lines(s.Source, r, func(line int, text string) {
+		key, value, _ := strings.Cut(text, ":")
+		value, _, _ = strings.Cut(value, "#")
+		value = strings.TrimSpace(value)
+		switch strings.ToLower(strings.TrimSpace(key)) {
+		case "allow", "disallow":
+			if strings.HasPrefix(value, "/") && !strings.ContainsAny(value, "*$") && len(g.asked) < maxAsked {
+				g.asked = append(g.asked, value)
+			}
+		case "sitemap":
+			if a, err := address.Parse(value); err == nil {
+				g.sitemaps = append(g.sitemaps, a)
+			}
+		}
+	})
+}
+
 // readPage reads one HTML page that stands at a path of the site.
 func (g *Gatherer) readPage(file, at string, r io.Reader) error {
 	signals, err := page.Read(r, "")
@@ -224,7 +246,24 @@ func (g *Gatherer) AddPage(file, at string, signals page.Signals) {
 	for _, a := range signals.Alternates {
 		r.alternates = append(r.alternates, alternate{a.Language, a.Link})
 	}
+	g.ask(at, signals.Forms)
 	g.add(r)
+}
+
+// maxAsked bounds what is kept of forms.
+const maxAsked = 10000
+
+// ask notes where the forms of a page are sent, as far as that is on its site.
+func (g *Gatherer) ask(at string, forms []string) {
+	base, err := address.Resolve(address.Address{Scheme: "https", Host: propose.Nowhere, Path: "/"}, at)
+	if err != nil {
+		return
+	}
+	for _, form := range forms {
+		if to, err := address.Reference(base, form); err == nil && to.Host == base.Host && len(g.asked) < maxAsked {
+			g.asked = append(g.asked, to.Path)
+		}
+	}
 }
 
 // BeginSite starts a source whose pages AddPage brings.

@@ -98,7 +98,7 @@ func (j Judge) faults(s Subject) []fault {
 		default:
 			add(finding.QueryAddress, finding.Warning, 15,
 				"nobody can guess or remember it, and its order and company vary", "the parameter %s", q.Raw)
-			if opaque(strings.TrimPrefix(q.Value, "=")) && !datePart(strings.TrimPrefix(q.Value, "=")) {
+			if Opaque(strings.TrimPrefix(q.Value, "=")) && !datePart(strings.TrimPrefix(q.Value, "=")) {
 				add(finding.OpaqueID, finding.Warning, 20, "a number tells nobody which page it is", "%s", q.Raw)
 			}
 		}
@@ -118,7 +118,7 @@ func (j Judge) faults(s Subject) []fault {
 			add(finding.TechnicalExtension, finding.Warning, 10,
 				"it tells how the site is made, and changes when that does", "the extension %s", extension)
 		}
-		if opaque(name) && !(s.Dated && datePart(name)) {
+		if Opaque(name) && !(s.Dated && datePart(name)) {
 			add(finding.OpaqueID, finding.Warning, 20, "a number tells nobody which page it is", "%s", segment)
 		}
 		j.letters(segment, name, add)
@@ -207,7 +207,7 @@ func (j Judge) better(s Subject) string {
 			continue
 		}
 		text := spaced(address.Decode(name))
-		if last && s.Title != "" && (opaque(name) || placeholder(text)) {
+		if last && s.Title != "" && (Opaque(name) || placeholder(text)) {
 			text = s.Title
 		}
 		if text = withoutFillers(slug.Make(text, s.Language), s.Language); text != "" &&

@@ -34,11 +34,11 @@ func sessionName(name string) bool {
 		"aspsessionid", "cfid", "cftoken"}, name) || strings.HasPrefix(name, "aspsessionid")
 }
 
-// opaque reports whether a name is a number, or a mixture that no word is.
+// Opaque reports whether a name is a number, or a mixture that no word is.
 //
 //	214, B-00214, deadbeef01      true
 //	2026, winter-2026, route-4    false
-func opaque(name string) bool {
+func Opaque(name string) bool {
 	digits, letters := 0, 0
 	for _, r := range name {
 		switch {

@@ -34,6 +34,7 @@ type Signals struct {
 	Mentioned  int         `json:",omitempty"` // translations that <a rel=alternate hreflang> links to, for people
 	Feeds      []string    `json:",omitempty"` // of <link rel=alternate type=application/rss+xml> or atom
 	Links      []string    `json:",omitempty"` // of <a href> and <area href>, each once
+	Forms      []string    `json:",omitempty"` // where forms are sent, each once
 	Insecure   []Load      `json:",omitempty"` // what is loaded by http
 	Password   bool        `json:",omitempty"` // a form asks for one
 	Text       fingerprint.Sketch

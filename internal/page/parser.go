@@ -122,6 +122,10 @@ func (p *parser) start(tag atom.Atom) {
 		if a.hreflang != "" && strings.EqualFold(a.rel, "alternate") {
 			p.s.Mentioned++
 		}
+	case atom.Form:
+		if a.action != "" && len(p.s.Forms) < maxMarks && !slices.Contains(p.s.Forms, a.action) {
+			p.s.Forms = append(p.s.Forms, a.action)
+		}
 	case atom.Input:
 		p.s.Password = p.s.Password || strings.EqualFold(a.kind, "password")
 	case atom.Nav, atom.Header, atom.Footer, atom.Aside:

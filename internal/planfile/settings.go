@@ -45,10 +45,11 @@ type Settings struct {
 
 // Languages says which languages the site has and where.
 type Languages struct {
-	Default  string
-	XDefault string
-	Others   []Language
-	Words    map[string]map[string]string // literal word of a template -> language -> word
+	Default   string
+	XDefault  string
+	Parameter string // whose value says the language of an old address, as a code; empty: none
+	Others    []Language
+	Words     map[string]map[string]string // literal word of a template -> language -> word
 }
 
 // Language is one of the languages besides the default one. Its addresses have
@@ -268,7 +269,7 @@ func (c *Settings) readLanguages(v value) {
 	if v.node == nil {
 		return
 	}
-	f := v.fields("default", "x-default", "others", "words")
+	f := v.fields("default", "x-default", "parameter", "others", "words")
 	c.note(f, "default")
 	if v, ok := f["default"]; ok {
 		c.Languages.Default = languageTag(v, v.text())
@@ -295,6 +296,11 @@ func (c *Settings) readLanguages(v value) {
 					"the language %s has neither a host nor a prefix that an address can begin with", l.Tag)
 			}
 			c.Languages.Others = append(c.Languages.Others, l)
+		}
+	}
+	if v, ok := f["parameter"]; ok {
+		if c.Languages.Parameter = v.text(); !parameterName(c.Languages.Parameter) || strings.Contains(c.Languages.Parameter, "*") {
+			v.fail("write it as in an address, such as lang", "%q is not a name of a parameter", address.Printable(c.Languages.Parameter))
 		}
 	}
 	if v, ok := f["x-default"]; ok {
@@ -361,6 +367,42 @@ func (l Languages) OfPath(path string) (tag, rest string) {
 		}
 	}
 	return l.Default, path
+}
+
+// OfAddress returns the language of an address: that of its host, of the parameter that says it, or of its prefix; the
+// default language where none of them says another.
+func (l Languages) OfAddress(a address.Address) string {
+	for _, o := range l.Others {
+		if o.Host != "" && o.Host == a.Host {
+			return o.Tag
+		}
+	}
+	if tag := l.OfQuery(a.Query); tag != "" {
+		return tag
+	}
+	tag, _ := l.OfPath(a.Path)
+	return tag
+}
+
+// OfQuery returns the language that a query's parameter says; empty where it says none of the site's.
+func (l Languages) OfQuery(query string) string {
+	if l.Parameter == "" {
+		return ""
+	}
+	q, ok := address.First(address.SplitQuery(query), l.Parameter)
+	if !ok {
+		return ""
+	}
+	said := strings.ReplaceAll(strings.TrimPrefix(q.Value, "="), "_", "-")
+	for _, o := range l.Others {
+		if strings.EqualFold(said, o.Tag) {
+			return o.Tag
+		}
+	}
+	if strings.EqualFold(said, l.Default) {
+		return l.Default
+	}
+	return ""
 }
 
 // Prefix returns the path segment with which the addresses of a language

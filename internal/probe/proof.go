@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"young-compass/internal/finding"
+	"young-compass/internal/parameter"
 )
 
 // Proof is what the last round of one kind of questions showed, kept for package step.
@@ -16,6 +17,16 @@ type Proof struct {
 	Sample   int               `json:"sample,omitempty"`
 	Counts   map[string]int    `json:"counts"`
 	Findings []finding.Finding `json:"findings"`
+
+	Parameters []ProvedParameter `json:"parameters,omitempty"` // what they showed themselves to be for
+}
+
+// ProvedParameter is what trials showed of a parameter.
+type ProvedParameter struct {
+	Name  string          `json:"name"`
+	Class parameter.Class `json:"class"`
+	Agree int             `json:"agree"`
+	Told  int             `json:"told"`
 }
 
 // maxProved bounds the findings of a proof.
@@ -37,6 +48,11 @@ func ProofOf(s *Section, origin, plan string, at []string, sample int) Proof {
 	p.Findings = p.Findings[:min(len(p.Findings), maxProved)]
 	for _, c := range s.Counts {
 		p.Counts[c.Name] = c.N
+	}
+	for _, q := range s.Parameters {
+		if q.Proposed != "" && len(p.Parameters) < maxProved {
+			p.Parameters = append(p.Parameters, ProvedParameter{q.Name, q.Proposed, q.Agree, q.Told})
+		}
 	}
 	return p
 }

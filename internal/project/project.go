@@ -57,6 +57,12 @@ func Load(dir string) (*plan.Plan, []finding.Finding, error) {
 	if err != nil {
 		return nil, nil, err
 	}
+	return Under(dir, config)
+}
+
+// Under reads a project folder under other settings than those of its plan, which may be missing. Errors and findings are
+// those of Load.
+func Under(dir string, config *planfile.Settings) (*plan.Plan, []finding.Finding, error) {
 	pages, entries := &inventory.Inventory{File: PagesFile}, &book.Book{File: AddressesFile}
 	rows := redirect.NewList(config.Site)
 	var found, more []finding.Finding

@@ -32,10 +32,11 @@ const (
 	Site    Form = "site"    // a crawl
 	Sitemap Form = "sitemap" // or an index of sitemaps
 	Log     Form = "log"     // an access log
+	Robots  Form = "robots"  // robots.txt
 )
 
 // Forms returns the forms that a source can be told to have.
-func Forms() []Form { return []Form{Table, List, Feed, HTML, Sitemap, Log} }
+func Forms() []Form { return []Form{Table, List, Feed, HTML, Sitemap, Log, Robots} }
 
 // Told parts FORM:NAME, as a person writes it, where FORM is one of some forms; else the form is empty.
 //
@@ -96,11 +97,28 @@ func Detect(sample []byte) Form {
 		}
 		first, rest, _ = bytes.Cut(rest, []byte("\n"))
 	}
+	if robots(text) {
+		return Robots
+	}
 	first, _, _ = bytes.Cut(text, []byte("\n"))
 	if _, err := address.Parse(string(bytes.TrimSpace(first))); err == nil && !bytes.ContainsAny(first, ";\t\"") {
 		return List
 	}
 	return Table
+}
+
+// robots reports whether a text is a robots.txt: the first line that is no comment names a crawler or a sitemap.
+func robots(text []byte) bool {
+	for len(text) > 0 {
+		var line []byte
+		line, text, _ = bytes.Cut(text, []byte("\n"))
+		if line, _, _ = bytes.Cut(line, []byte("#")); len(bytes.TrimSpace(line)) == 0 {
+			continue
+		}
+		key, _, ok := bytes.Cut(line, []byte(":"))
+		return ok && (strings.EqualFold(string(bytes.TrimSpace(key)), "user-agent") || strings.EqualFold(string(bytes.TrimSpace(key)), "sitemap"))
+	}
+	return false
 }
 
 // rootElement returns the name of the first element of a text in XML or HTML,

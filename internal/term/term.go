@@ -55,6 +55,9 @@ func (p Paint) part(code, s string, marked bool) string {
 // Dim returns s in a quieter colour.
 func (p Paint) Dim(s string) string { return p.with("2", s) }
 
+// Doubt returns s as what a person has to decide.
+func (p Paint) Doubt(s string) string { return p.with("33", s) }
+
 // Severity returns the name of a severity in its colour.
 func (p Paint) Severity(s finding.Severity) string {
 	return p.with(map[finding.Severity]string{finding.Error: "1;31", finding.Warning: "1;35", finding.Note: "36"}[s],

@@ -23,11 +23,12 @@ type Visit struct {
 	Visitors  int    // requests by people
 	Robots    int    // requests by programs
 	Last      string // a date, YYYY-MM-DD
+	Bytes     int    // of each answer with status 200; 0: unknown, -1: they differ
 	Referrers string // of an address not found: the pages with links to it, with counts, most first
 }
 
 func columns() []string {
-	return []string{"address", "status", "visitors", "robots", "last", "referrers"}
+	return []string{"address", "status", "visitors", "robots", "last", "referrers", "bytes"}
 }
 
 // Read reads visits.csv. Rows that can't be read become findings.
@@ -44,9 +45,9 @@ func Read(file string, r io.Reader) ([]Visit, []finding.Finding, error) {
 		for _, figure := range []struct {
 			name string
 			into *int
-		}{{"status", &v.Status}, {"visitors", &v.Visitors}, {"robots", &v.Robots}} {
+		}{{"status", &v.Status}, {"visitors", &v.Visitors}, {"robots", &v.Robots}, {"bytes", &v.Bytes}} {
 			text := f(figure.name)
-			if n, bad := strconv.Atoi(cmp.Or(text, "0")); bad != nil || n < 0 {
+			if n, bad := strconv.Atoi(cmp.Or(text, "0")); bad != nil || n < 0 && figure.name != "bytes" {
 				err = cmp.Or(err, fmt.Errorf("%s: %s is not a number", figure.name, address.Printable(text)))
 			} else {
 				*figure.into = n
@@ -76,8 +77,12 @@ func Encode(list []Visit) []byte {
 	})
 	return table.EncodeRecords(columns(), func(yield func([]string) bool) {
 		for _, r := range rows {
+			size := ""
+			if r.Bytes != 0 {
+				size = strconv.Itoa(r.Bytes)
+			}
 			if !yield([]string{r.address, strconv.Itoa(r.Status), strconv.Itoa(r.Visitors), strconv.Itoa(r.Robots),
-				r.Last, r.Referrers}) {
+				r.Last, r.Referrers, size}) {
 				return
 			}
 		}

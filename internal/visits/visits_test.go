@@ -8,10 +8,10 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-const sample = `address,status,visitors,robots,last,referrers
-https://skerrywick.example/a,200,3,1,2026-11-23,
-https://skerrywick.example/a,404,2,0,2026-11-22,"https://search.example/ 2"
-https://skerrywick.example/b,200,0,4,2026-11-21,
+const sample = `address,status,visitors,robots,last,referrers,bytes
+https://skerrywick.example/a,200,3,1,2026-11-23,,512
+https://skerrywick.example/a,404,2,0,2026-11-22,"https://search.example/ 2",
+https://skerrywick.example/b,200,0,4,2026-11-21,,-1
 `
 
 func TestReadAndEncode(t *testing.T) {

@@ -1,0 +1,663 @@
+package propose
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/inventory"
+	"young-compass/internal/lint"
+	"young-compass/internal/parameter"
+	"young-compass/internal/shape"
+	"young-compass/internal/slug"
+)
+
+// located is a page at the address that it has today.
+type located struct {
+	page *inventory.Page
+	at   address.Address
+	item shape.Item
+}
+
+// kind is a kind of pages as it was found.
+type kind struct {
+	name    string
+	said    bool // by the pages themselves
+	section string
+	members []int                // positions of located pages
+	groups  map[string][]grouped // by language, those with most pages first
+	pages   int
+}
+
+// grouped are the pages of one language in one group of addresses.
+type grouped struct {
+	group   *shape.Group
+	members []int
+}
+
+// kinds finds the kinds of pages and what their templates need.
+type kinds struct {
+	*draft
+	e       *Evidence
+	s       *survey
+	classes parameter.List
+	taken   map[string]bool // kinds that the plan has
+	pages   []located
+	groups  []shape.Group
+	of      []int // the group of each page
+	list    []*kind
+	fill    []Filling
+	slugs   *slug.Maker
+	words   map[string]map[string]string // section -> language -> word
+	columns columnNames
+	forms   map[string]*form // by kind
+}
+
+// columnNames are the columns that are filled in for templates.
+type columnNames struct{ slug, section string }
+
+// locate lists the live pages with an address.
+func (k *kinds) locate() {
+	for i, n := range k.e.Book.Current() {
+		page := k.e.Pages.Find(i)
+		if page == nil || page.State != inventory.Live && page.State != inventory.Away {
+			continue
+		}
+		k.pages = append(k.pages, located{page: page, at: k.e.Book.Entries[n].Address})
+	}
+	slices.SortFunc(k.pages, func(a, b located) int { return a.page.Compare(b.page.Ref) })
+	items := make([]shape.Item, len(k.pages))
+	for i := range k.pages {
+		at := k.pages[i].at
+		path, params := k.s.languages.without(at)
+		params = slices.DeleteFunc(params, func(q address.Param) bool {
+			class := k.classes.ClassOf(q.Name, at.Path)
+			return class == parameter.Noise || class == parameter.Tracking || class == parameter.Display || class == parameter.Pagination
+		})
+		slices.SortStableFunc(params, func(a, b address.Param) int { return strings.Compare(a.Name, b.Name) })
+		if len(params) == 0 {
+			path = k.withoutIndex(path)
+		}
+		items[i] = shape.Item{Path: path, Params: params}
+		k.pages[i].item = items[i]
+	}
+	k.groups = shape.Groups(items)
+	k.of = make([]int, len(items))
+	for g := range k.groups {
+		for _, i := range k.groups[g].Items {
+			k.of[i] = g
+		}
+	}
+}
+
+// indexNames are the usual names of index files.
+func indexNames() []string {
+	return []string{"index.html", "index.htm", "index.php", "default.asp", "default.aspx", "default.htm", "index.asp", "index.aspx", "index.jsp", "index.shtml", "index.cfm", "home.html"}
+}
+
+// withoutIndex returns the folder that an index file stands for.
+func (k *kinds) withoutIndex(path string) string {
+	slash := strings.LastIndexByte(path, '/')
+	if slices.Contains(indexNames(), strings.ToLower(path[slash+1:])) {
+		return path[:slash+1]
+	}
+	return path
+}
+
+// find finds the kinds: what pages say of themselves counts, then the shape of their addresses.
+func (k *kinds) find() {
+	k.locate()
+	names := k.nameGroups()
+	byName := map[string]*kind{}
+	told := 0
+	for i := range k.pages {
+		if !plain(k.pages[i].page.Kind) {
+			told++
+		}
+	}
+	majority := k.majorities()
+	for i := range k.pages {
+		page, g := k.pages[i].page, k.of[i]
+		name, said := page.Kind, true
+		if plain(name) {
+			name, said = cmp.Or(majority[g], names[g].kind), majority[g] != ""
+			if majority[g] == "" && told*2 >= len(k.pages) {
+				name = "page"
+			}
+			if at := k.pages[i].at; at.Path == "/" && at.Query == "" {
+				name = "page"
+			}
+		}
+		one := byName[name]
+		if one == nil {
+			one = &kind{name: name, said: said, groups: map[string][]grouped{}}
+			byName[name] = one
+			k.list = append(k.list, one)
+		}
+		one.section = cmp.Or(one.section, names[g].section)
+		one.members = append(one.members, i)
+		if plain(page.Kind) && name != "page" {
+			k.fill = append(k.fill, Filling{page.Ref, "kind", name})
+		}
+	}
+	for _, one := range k.list {
+		one.pages = len(one.members)
+		k.divide(one)
+	}
+	slices.SortFunc(k.list, func(a, b *kind) int {
+		return cmp.Or(compare(b.name == "page", a.name == "page"), strings.Compare(a.name, b.name))
+	})
+}
+
+func compare(a, b bool) int {
+	switch {
+	case a == b:
+		return 0
+	case a:
+		return 1
+	}
+	return -1
+}
+
+// plain reports whether a kind is what gather writes where nobody says one.
+func plain(kind string) bool { return kind == "" || kind == "page" }
+
+// divide parts the pages of a kind by language and group.
+func (k *kinds) divide(one *kind) {
+	type key struct {
+		language string
+		group    int
+	}
+	parts := map[key][]int{}
+	for _, i := range one.members {
+		at := key{k.pages[i].page.Language, k.of[i]}
+		parts[at] = append(parts[at], i)
+	}
+	for at, members := range parts {
+		one.groups[at.language] = append(one.groups[at.language], grouped{&k.groups[at.group], members})
+	}
+	for _, list := range one.groups {
+		slices.SortFunc(list, func(a, b grouped) int {
+			return cmp.Or(cmp.Compare(len(b.members), len(a.members)), cmp.Compare(a.members[0], b.members[0]))
+		})
+	}
+}
+
+// majorities returns for each group of addresses the kind that most of its pages say.
+func (k *kinds) majorities() []string {
+	list := make([]string, len(k.groups))
+	for g := range k.groups {
+		counts := tally{}
+		for _, i := range k.groups[g].Items {
+			if name := k.pages[i].page.Kind; !plain(name) {
+				counts[name]++
+			}
+		}
+		name, n := counts.most()
+		if n*10 >= counts.sum()*9 && n*10 >= len(k.groups[g].Items)*3 {
+			list[g] = name
+		}
+	}
+	return list
+}
+
+// named is what a group of addresses is called: its kind, and the word of its section.
+type named struct{ kind, section string }
+
+// nameGroups names the groups. Those whose pages are translations of one another get one name, that of the default
+// language.
+func (k *kinds) nameGroups() []named {
+	parent := make([]int, len(k.groups))
+	for i := range parent {
+		parent[i] = i
+	}
+	root := func(i int) int {
+		for parent[i] != i {
+			i = parent[i]
+		}
+		return i
+	}
+	byKey := map[string][]int{} // groups of a key's pages
+	for i := range k.pages {
+		key := k.pages[i].page.Key
+		if !slices.Contains(byKey[key], k.of[i]) {
+			byKey[key] = append(byKey[key], k.of[i])
+		}
+	}
+	shared := map[[2]int]int{}
+	for _, groups := range byKey {
+		for i, a := range groups {
+			for _, b := range groups[i+1:] {
+				shared[[2]int{min(a, b), max(a, b)}]++
+			}
+		}
+	}
+	keys := make([]int, len(k.groups)) // how many keys a group has
+	for _, groups := range byKey {
+		for _, g := range groups {
+			keys[g]++
+		}
+	}
+	for pair, n := range shared {
+		a, b := pair[0], pair[1]
+		if n*2 > min(keys[a], keys[b]) && k.top(a) == k.top(b) {
+			parent[root(max(root(a), root(b)))] = min(root(a), root(b))
+		}
+	}
+	standard := make([]int, len(k.groups)) // pages in the default language
+	for i := range k.pages {
+		if k.pages[i].page.Language == k.s.languages.standard {
+			standard[k.of[i]]++
+		}
+	}
+	best := map[int]int{} // root -> the group whose name counts
+	for g := range k.groups {
+		r := root(g)
+		have, ok := best[r]
+		if !ok || cmp.Or(cmp.Compare(standard[g], standard[have]), cmp.Compare(len(k.groups[g].Items), len(k.groups[have].Items))) > 0 {
+			best[r] = g
+		}
+	}
+	list := make([]named, len(k.groups))
+	for g := range k.groups {
+		kind, section := k.groups[best[root(g)]].Words()
+		kind = slug.Make(kind, "")
+		if kind == "" {
+			kind, section = "page", ""
+		}
+		list[g] = named{kind, section}
+	}
+	k.apart(list, root)
+	return list
+}
+
+// top reports whether a group is that of the paths of one segment.
+func (k *kinds) top(g int) bool {
+	group := &k.groups[g]
+	return group.Script == "" && len(group.Literals) == 0 && group.Date == 0 && group.Prefix == ""
+}
+
+// apart gives groups of one name that are different, not translations of one another, different names.
+func (k *kinds) apart(list []named, root func(int) int) {
+	owner := map[string]int{}
+	for g := range k.groups {
+		name := list[g].kind
+		have, taken := owner[name]
+		switch {
+		case !taken:
+			owner[name] = root(g)
+		case have == root(g) || name == "page" || k.alike(have, g):
+		default:
+			other := name
+			if s := slug.Make(list[g].section, ""); s != "" && s != name {
+				other = s
+			}
+			for n := 2; ; n++ {
+				if at, taken := owner[other]; !taken || at == root(g) {
+					break
+				}
+				other = fmt.Sprintf("%s-%d", name, n)
+			}
+			owner[other] = root(g)
+			list[g].kind = other
+		}
+	}
+}
+
+// alike reports whether two groups of one name are one kind all the same: the dates of journals may be longer or shorter,
+// and words of sections may be spelled in other letters.
+func (k *kinds) alike(a, b int) bool {
+	x, y := &k.groups[a], &k.groups[b]
+	if x.Inner != y.Inner || (x.Script == "") != (y.Script == "") {
+		return false
+	}
+	if x.Script != "" {
+		return slices.Equal(x.Varying, y.Varying)
+	}
+	return slices.EqualFunc(x.Literals, y.Literals, strings.EqualFold) || x.Date > 0 && y.Date > 0
+}
+
+// readable reports whether a name in an address tells people something.
+func readable(name string) bool {
+	return name != "" && !lint.Opaque(name) && slug.Make(address.Decode(name), "") != ""
+}
+
+// clean reports whether a name stands in addresses as it is.
+func clean(name string) bool {
+	return name != "" && strings.Trim(name, "abcdefghijklmnopqrstuvwxyz0123456789-") == "" && !strings.Contains(name, "--") &&
+		!strings.HasPrefix(name, "-") && !strings.HasSuffix(name, "-")
+}
+
+// nameOf returns the name that a page has in its address today; empty where it has none that people can read.
+func (k *kinds) nameOf(i int) string {
+	g := &k.groups[k.of[i]]
+	p := g.Parts(k.pages[i].item)
+	name := p.Name
+	if g.Script != "" && len(g.Varying) == 1 {
+		name = strings.ReplaceAll(p.Values[0], "+", " ")
+	}
+	if g.Prefix != "" || strings.ContainsAny(name, "/") {
+		return ""
+	}
+	return name
+}
+
+// write writes the lines of the kinds.
+func (k *kinds) write() {
+	k.words, k.forms = map[string]map[string]string{}, map[string]*form{}
+	k.columns = columnNames{"slug", "section"}
+	for i := range k.pages {
+		if k.pages[i].page.Field("section") != "" {
+			k.columns.section = "folder"
+		}
+	}
+	for _, one := range k.list {
+		k.writeKind(one)
+	}
+	for _, word := range sortedKeys(k.words) {
+		var items []string
+		for _, tag := range sortedKeys(k.words[word]) {
+			items = append(items, quoted(tag)+": "+quoted(k.words[word][tag]))
+		}
+		k.item("languages.words", fmt.Sprintf("%s: {%s}", quoted(word), strings.Join(items, ", ")), "", nil,
+			"the word stands there in addresses or titles of the other languages")
+	}
+}
+
+// form is how the addresses of a kind are to be.
+type form struct {
+	literals []string
+	date     int
+	sections string // the column; empty: none
+	slug     string // the column; empty: title
+	today    *shape.Group
+	kept     bool // addresses stay as they are
+	named    bool // names stay
+}
+
+// template returns the form as a template.
+func (f form) template() string {
+	text := ""
+	for _, l := range f.literals {
+		text += "/" + l
+	}
+	for _, name := range []string{"year", "month", "day"}[:f.date] {
+		text += "/{" + name + "}"
+	}
+	if f.sections != "" {
+		return text + "{/" + f.sections + "*,slug}"
+	}
+	return text + "/{slug}"
+}
+
+// writeKind writes the line of a kind, and fills in what its template needs.
+func (k *kinds) writeKind(one *kind) {
+	language := k.s.languages.standard
+	if len(one.groups[language]) == 0 {
+		for _, tag := range sortedKeys(one.groups) {
+			if len(one.groups[tag]) > 0 {
+				language = tag
+				break
+			}
+		}
+	}
+	f := k.formOf(one, one.groups[language][0])
+	one.section = strings.Join(f.literals, "/")
+	k.forms[one.name] = &f
+	value := fmt.Sprintf("address: %q", f.template())
+	if other := k.translate(one, f); len(other) > 0 {
+		items := []string{fmt.Sprintf("%s: %q", quoted(k.s.languages.standard), f.template())}
+		for _, tag := range sortedKeys(other) {
+			items = append(items, fmt.Sprintf("%s: %q", quoted(tag), other[tag].template()))
+		}
+		value = "address: {" + strings.Join(items, ", ") + "}"
+	}
+	if f.slug != "" {
+		value += ", slug: " + f.slug
+	}
+	var examples []string
+	for _, i := range one.groups[language][0].members {
+		examples = example(examples, k.pages[i].at.Local())
+	}
+	why := many(one.pages, "page")
+	if one.said {
+		why += ", said by a column"
+	}
+	today := f.today.Template()
+	switch {
+	case f.kept:
+		why += "; their addresses stay: " + today
+	case f.named:
+		why += "; today " + today + ": their names stay"
+	default:
+		why += "; today " + today + ": their titles say more"
+	}
+	k.add("kinds."+quoted(one.name), "{"+value+"}", "", examples, "%s", why)
+	if k.taken[one.name] {
+		return
+	}
+	for _, i := range one.members {
+		k.fillPage(one, f, i)
+	}
+}
+
+// formOf works out how the addresses of a kind are to be, from those that most of its pages have.
+func (k *kinds) formOf(one *kind, most grouped) form {
+	g := most.group
+	f := form{today: g}
+	names, same, good, endings := 0, 0, 0, 0
+	for _, i := range most.members {
+		name := k.nameOf(i)
+		if g.Parts(k.pages[i].item).Ending != "" {
+			endings++
+		}
+		if readable(name) {
+			names++
+		}
+		if clean(name) {
+			good++
+		}
+		if title := k.pages[i].page.Title; title != "" && k.slugs.Make(title, k.pages[i].page.Language) == name {
+			same++
+		}
+	}
+	f.named = names*10 >= len(most.members)*8
+	if f.named && same < len(most.members) {
+		f.slug = k.columns.slug
+	}
+	for _, l := range g.Literals {
+		f.literals = append(f.literals, cmp.Or(slug.Make(address.Decode(l), ""), "x"))
+	}
+	f.date = g.Date
+	for _, part := range one.groups[k.pages[most.members[0]].page.Language] {
+		if part.group.Sections && slices.Equal(part.group.Literals, g.Literals) {
+			f.sections = k.columns.section
+		}
+	}
+	f.kept = f.named && g.Script == "" && endings == 0 && good == len(most.members) && slices.Equal(f.literals, g.Literals)
+	if g.Script != "" || g.Prefix != "" {
+		if one.name != "page" && one.name != "section" {
+			word := one.section
+			if word == "" || word == one.name {
+				word = one.name
+				if baseOf(k.s.languages.standard) == "en" {
+					word = shape.Plural(word)
+				}
+			}
+			f.literals = []string{cmp.Or(slug.Make(word, ""), one.name)}
+			if k.dated(one, most) {
+				f.date = 1
+			}
+		}
+		f.sections = k.sectionColumn(one, most)
+	}
+	return f
+}
+
+// dated reports whether a kind is one whose pages are told apart by their year, and they have dates.
+func (k *kinds) dated(one *kind, most grouped) bool {
+	if !slices.Contains([]string{"news", "post", "notice", "article", "event", "press", "release", "journal"}, one.name) {
+		return false
+	}
+	n := 0
+	for _, i := range most.members {
+		if dateOf(k.pages[i].page) != "" {
+			n++
+		}
+	}
+	return n == len(most.members)
+}
+
+// dateOf returns a page's date, if it has one.
+func dateOf(page *inventory.Page) string {
+	date := page.Field("date")
+	if len(date) >= len("2006-01-02") && date[4] == '-' && date[7] == '-' {
+		return date
+	}
+	return ""
+}
+
+// sectionColumn returns the column that parts the pages of a kind into sections; empty where none does.
+func (k *kinds) sectionColumn(one *kind, most grouped) string {
+	if one.name == "page" || one.name == "section" {
+		return ""
+	}
+	for _, column := range []string{"section", "region", "category"} {
+		values, n := tally{}, 0
+		for _, i := range most.members {
+			if v := k.pages[i].page.Field(column); v != "" {
+				values[v]++
+				n++
+			}
+		}
+		if n*10 >= len(most.members)*7 && len(values) >= 2 && len(values)*2 <= n {
+			return column
+		}
+	}
+	return ""
+}
+
+// translate finds the words of a kind's addresses in other languages. It returns the templates of languages whose
+// addresses are built otherwise.
+func (k *kinds) translate(one *kind, f form) map[string]form {
+	other := map[string]form{}
+	for _, tag := range sortedKeys(one.groups) {
+		if tag == k.s.languages.standard || len(one.groups[tag]) == 0 {
+			continue
+		}
+		g := one.groups[tag][0].group
+		if g.Script != "" || f.today.Script != "" || len(g.Literals) != len(f.today.Literals) || g.Date != f.today.Date {
+			if g.Script == "" && f.today.Script == "" && g.Prefix == "" {
+				o := k.formOf(one, one.groups[tag][0])
+				o.slug = f.slug
+				other[tag] = o
+			}
+			continue
+		}
+		for n, l := range g.Literals {
+			k.noteWord(f.literals[n], tag, slug.Make(address.Decode(l), tag))
+		}
+	}
+	if f.today.Script != "" && len(f.literals) == 1 {
+		k.wordsOfTitles(f.literals[0])
+	}
+	return other
+}
+
+func (k *kinds) noteWord(word, tag, other string) {
+	if word == other || other == "" {
+		return
+	}
+	if k.words[word] == nil {
+		k.words[word] = map[string]string{}
+	}
+	if k.words[word][tag] == "" {
+		k.words[word][tag] = other
+	}
+}
+
+// wordsOfTitles takes the word of a section from the titles of the page that is called so, and its translations.
+func (k *kinds) wordsOfTitles(word string) {
+	byKey := map[string]bool{}
+	for i := range k.pages {
+		page := k.pages[i].page
+		if page.Language == k.s.languages.standard && slug.Make(page.Title, page.Language) == word {
+			byKey[page.Key] = true
+		}
+	}
+	for i := range k.pages {
+		page := k.pages[i].page
+		if byKey[page.Key] && page.Language != k.s.languages.standard {
+			if other := slug.Make(page.Title, page.Language); strings.Count(other, "-") < 2 {
+				k.noteWord(word, page.Language, other)
+			}
+		}
+	}
+}
+
+// fillPage fills in the columns that a page's new address needs.
+func (k *kinds) fillPage(one *kind, f form, i int) {
+	page, g := k.pages[i].page, &k.groups[k.of[i]]
+	if page.Fixed != "" || k.pages[i].at.Path == "/" && k.pages[i].at.Query == "" {
+		return
+	}
+	add := func(column, value string) {
+		if value != "" && page.Field(column) == "" {
+			k.fill = append(k.fill, Filling{page.Ref, column, value})
+		}
+	}
+	parts := g.Parts(k.pages[i].item)
+	if f.date > 0 {
+		k.fillDate(page, f.date, parts.Date, add)
+	}
+	if f.sections == k.columns.section && g.Script == "" {
+		add(f.sections, strings.Join(decoded(parts.Sections), "/"))
+	}
+	name := k.nameOf(i)
+	switch made := k.slugs.Make(address.Decode(name), page.Language); {
+	case f.slug != "" && clean(name) && (made != name || strings.Trim(name, "0123456789") == ""):
+		add("fixed", k.pages[i].at.Local()) // as it is, though titles wouldn't be written so
+	case f.slug != "" && readable(name):
+		add(f.slug, address.Decode(name))
+	case page.Title == "" && (made == "" || g.Script != "" || lint.Opaque(name)):
+		add("fixed", k.pages[i].at.Local()) // nothing says how to call it
+	case f.slug != "":
+		add(f.slug, page.Title)
+	}
+}
+
+func decoded(segments []string) []string {
+	var list []string
+	for _, s := range segments {
+		list = append(list, address.Decode(s))
+	}
+	return list
+}
+
+// fillDate fills in what a page's own date doesn't say of the date in its address.
+func (k *kinds) fillDate(page *inventory.Page, parts int, written []string, add func(column, value string)) {
+	date := dateOf(page)
+	for n, name := range []string{"year", "month", "day"}[:parts] {
+		value := ""
+		if n < len(written) {
+			value = written[n]
+		}
+		said := ""
+		if date != "" {
+			said = strings.Split(date[:len("2006-01-02")], "-")[n]
+		}
+		if value != said {
+			add(name, value)
+		}
+	}
+}
+
+// sortedFill returns what is filled in, in the order of pages.
+func (k *kinds) sortedFill() []Filling {
+	slices.SortStableFunc(k.fill, func(a, b Filling) int {
+		return cmp.Or(a.Page.Compare(b.Page), strings.Compare(a.Column, b.Column))
+	})
+	return slices.Compact(k.fill)
+}
