@@ -15,8 +15,9 @@ import (
 type Speller struct {
 	Site   Site
 	Paths  Paths
-	Prefix string // the default language's code, with which no path begins; empty: none is taken away
-	Listed Places // files that are served as they are
+	Prefix string   // the default language's code, with which no path begins; empty: none is taken away
+	Listed Places   // files that are served as they are
+	Noise  []string // names of parameters in paths that are noise, in small letters: jsessionid
 }
 
 // Paths says how the site spells its paths.
@@ -53,7 +54,13 @@ const (
 func PageExtensions() []string { return []string{".html", ".htm", ".php"} }
 
 // IsFile reports whether a path is served as it is.
-func (s *Speller) IsFile(path string) bool { return s.Listed.Has(path) }
+func (s *Speller) IsFile(path string) bool {
+	if s.Listed.Has(path) {
+		return true
+	}
+	bare := s.WithoutNoise(path)
+	return len(bare) < len(path) && s.Listed.Has(bare) // a script keeps the session that it wrote itself
+}
 
 // Key returns what a path is looked up by. Repeated slashes don't count in looking up, nor how a byte is written,
 // nor, where the site has small letters only, letters.
@@ -130,7 +137,7 @@ func (s *Speller) Small(path string) string {
 
 // Spelling returns what the rules for slashes, letters and the default language's prefix make of a path.
 func (s *Speller) Spelling(path string) string {
-	return s.Small(s.EndSlash(s.WithoutPrefix(s.Single(path))))
+	return s.Small(s.EndSlash(s.WithoutPrefix(s.Single(s.WithoutNoise(path)))))
 }
 
 // SiteForm returns what all of the site's own rules make of a path.
@@ -142,7 +149,7 @@ func (s *Speller) Forms(host, path string) []string {
 	if !s.Site.IsLanguageHost(host) {
 		return []string{path, s.Spelling(path), s.SiteForm(path)}
 	}
-	spelled := s.Small(s.EndSlash(s.Single(path)))
+	spelled := s.Small(s.EndSlash(s.Single(s.WithoutNoise(path))))
 	return []string{path, spelled, s.Shape(spelled)}
 }
 

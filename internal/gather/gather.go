@@ -169,7 +169,7 @@ func (g *Gatherer) add(r record) {
 // all: parameters that don't select content would lead round without end, and
 // files are no pages.
 func (g *Gatherer) Ask(a address.Address) (address.Address, bool) {
-	a.Query = g.contentQuery(a)
+	a.Query, a.Path = g.contentQuery(a), g.Settings.WithoutNoise(a.Path)
 	return a, !g.Settings.IsFile(a.Path)
 }
 

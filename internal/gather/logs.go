@@ -96,6 +96,7 @@ func (m *merger) takeLog(l logged) {
 		case got == 0:
 			s.Ignored[fmt.Sprintf("answered %d", status)]++
 		default:
+			a.Path = m.Settings.WithoutNoise(a.Path)
 			m.records = append(m.records, record{source: l.source,
 				where: finding.Place{File: s.Source, URL: a.String()}, address: target, at: a, has: true})
 		}
@@ -110,6 +111,19 @@ func (m *merger) takeLog(l logged) {
 		return cmp.Or(cmp.Compare(b.Visitors, a.Visitors), strings.Compare(a.Name, b.Name))
 	})
 	s.Log.Parameters = s.Log.Parameters[:min(len(s.Log.Parameters), maxParameters)]
+}
+
+// saysDefault reports whether an address says the default language by its parameter, and returns it with nothing else
+// than what selects content.
+func (m *merger) saysDefault(a address.Address) (address.Address, bool) {
+	l := &m.Settings.Languages
+	said, ok := address.First(address.SplitQuery(a.Query), l.Parameter)
+	if !ok || l.Parameter == "" || l.OfQuery(said.Raw) != l.Default {
+		return a, false
+	}
+	a = m.selecting(a)
+	a.Query = address.JoinQuery(append(address.SplitQuery(a.Query), said))
+	return a, true
 }
 
 // selecting leaves only the parameters that the plan says select content or a language: all

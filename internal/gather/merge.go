@@ -147,6 +147,7 @@ func (m *merger) resolve() {
 				continue
 			}
 			a.Fragment = ""
+			a.Path = m.Settings.WithoutNoise(a.Path)
 			switch {
 			case !m.Settings.Site.Has(a.Host):
 				s.Ignored["on a host that is not the site's"]++
@@ -299,6 +300,15 @@ func (m *merger) root(meaning string) string {
 func (m *merger) place(r *record) {
 	s := m.summaries[r.source]
 	_, met := m.ownerOf(r.at)
+	if with, ok := m.saysDefault(r.at); ok && s.Form == source.Log {
+		if ref, known := m.ownerOf(m.selecting(r.at)); known { // another address of the same page, that isn't to be lost
+			r.at, r.page = with, ref
+			if _, taken := m.bound[with]; !taken {
+				m.bind(with, ref)
+			}
+			return
+		}
+	}
 	if s.Form == source.Log && !met {
 		r.at = m.selecting(r.at)
 		if _, met = m.ownerOf(r.at); !met && m.paths[address.Key(r.at.Path, true)] {

@@ -445,6 +445,10 @@ func (c *Settings) readParameters(v value) {
 			} else {
 				p.Name = item.text()
 			}
+			if name, inPath := strings.CutPrefix(p.Name, ";"); inPath {
+				c.readPathNoise(item, p, name)
+				continue
+			}
 			if !parameterName(p.Name) {
 				item.fail("write it as in an address; only its end may be *", "%q is not a name of a parameter",
 					address.Printable(p.Name))
@@ -452,6 +456,17 @@ func (c *Settings) readParameters(v value) {
 			c.Parameters.All = append(c.Parameters.All, p)
 		}
 	}
+}
+
+// readPathNoise reads the name of a parameter in paths, such as ;jsessionid.
+func (c *Settings) readPathNoise(item value, p parameter.Parameter, name string) {
+	if strings.Trim(name, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-") != "" || name == "" || p.For != "" {
+		item.fail("write it with its semicolon, such as ;jsessionid", "%q is not a name of a parameter in paths", address.Printable(p.Name))
+	}
+	if p.Class != parameter.Noise {
+		item.fail("list it under noise, or leave it out", "a parameter in paths, such as %s, can only be noise", address.Printable(p.Name))
+	}
+	c.Noise = append(c.Noise, address.Fold(name))
 }
 
 // parameterName reports whether a text can be a parameter's name; only its end

@@ -404,6 +404,10 @@ func (k *kinds) writeKind(one *kind) {
 		}
 	}
 	f := k.formOf(one, one.groups[language][0])
+	if !f.named && !k.titled(one) {
+		k.unnamed(one, one.groups[language][0])
+		return
+	}
 	one.section = strings.Join(f.literals, "/")
 	k.forms[one.name] = &f
 	value := fmt.Sprintf("address: %q", f.template())
@@ -440,6 +444,24 @@ func (k *kinds) writeKind(one *kind) {
 	}
 	for _, i := range one.members {
 		k.fillPage(one, f, i)
+	}
+}
+
+// titled reports whether a page of a kind has a title.
+func (k *kinds) titled(one *kind) bool {
+	return slices.ContainsFunc(one.members, func(i int) bool { return k.pages[i].page.Title != "" })
+}
+
+// unnamed leaves the pages of a kind where they are: nothing says how to call them.
+func (k *kinds) unnamed(one *kind, most grouped) {
+	k.add("kinds."+quoted(one.name), fmt.Sprintf("{address: %q}", "/"+one.name+"/{slug}"),
+		"what are these pages called? Gather a table with their titles, or the pages themselves, and propose again", k.examples(most),
+		"%s without titles, at addresses that say nothing: they stay where they are", many(one.pages, "page"))
+	k.lines[len(k.lines)-1].Item = true // so that it stands there as a question
+	for _, i := range one.members {
+		if k.pages[i].page.Fixed == "" {
+			k.fill = append(k.fill, Filling{k.pages[i].page.Ref, "fixed", k.pages[i].at.Local()})
+		}
 	}
 }
 
@@ -480,7 +502,7 @@ func (k *kinds) formOf(one *kind, most grouped) form {
 	if g.Script != "" || g.Prefix != "" {
 		if one.name != "page" && one.name != "section" {
 			word := one.section
-			if word == "" || word == one.name {
+			if word == "" || word == one.name || strings.Contains(word, "/") {
 				word = one.name
 				if baseOf(k.s.languages.standard) == "en" {
 					word = shape.Plural(word)
@@ -600,7 +622,7 @@ func (k *kinds) wordsOfTitles(word string) {
 // fillPage fills in the columns that a page's new address needs.
 func (k *kinds) fillPage(one *kind, f form, i int) {
 	page, g := k.pages[i].page, &k.groups[k.of[i]]
-	if page.Fixed != "" || k.pages[i].at.Path == "/" && k.pages[i].at.Query == "" {
+	if at := k.pages[i].at; page.Fixed != "" || at.Path == "/" && at.Query == "" && k.s.hosts.languages[at.Host] == "" {
 		return
 	}
 	add := func(column, value string) {

@@ -112,7 +112,7 @@ func (s *survey) countParameters() map[string]*using {
 		if strings.IndexByte(seen.Address.Path, ';') >= 0 {
 			params = append(pathParameters(seen.Address.Path), params...)
 		}
-		way := seen.Address.Path + " " + seen.Page
+		way := seen.Address.Path + " " + cmp.Or(seen.Page, seen.Language+" "+seen.Title)
 		if isListed := seen.Says&listed != 0 && (seen.Says&Elsewhere == 0 || seen.Page != ""); isListed {
 			ways[way]++
 		}
@@ -194,6 +194,9 @@ func (u *using) note(value string) {
 // classOf returns what a parameter is for, why, and what is doubtful; nothing where it is too seldom to matter.
 func (s *survey) classOf(name string, u *using, usual parameter.Usual, known bool) (class parameter.Class, why, doubt string) {
 	times := many(u.addresses, "address") + ", " + many(u.visits, "visit")
+	if u.addresses == 0 {
+		times = "the probe met it"
+	}
 	if known && !usual.Vague && (usual.Class == parameter.Noise || usual.Class == parameter.Tracking) {
 		return usual.Class, usual.What + " are called so; " + times, ""
 	}
@@ -222,7 +225,7 @@ func (s *survey) classOf(name string, u *using, usual parameter.Usual, known boo
 		return parameter.Noise, fmt.Sprintf("its values are as sessions have them (%d); %s", len(u.values), times),
 			"is " + name + " a session? Then it is redirected away"
 	case u.addresses == 0:
-		return "", "a probe met it", "what is " + name + " for? Give it a class: identity, pagination, display, tracking or noise"
+		return "", times, "what is " + name + " for? Give it a class: identity, pagination, display, tracking or noise"
 	case u.addresses < 2 && u.visits < 5:
 		return "", "", ""
 	case known:

@@ -41,8 +41,8 @@ func (w *Walker) quiet() bool {
 	return w.ruled(to, w.Rules.says("noise", "noise parameters are left out"))
 }
 
-// spell takes the step to what can be undone without loss: the site's scheme and host, single slashes, no prefix of
-// the default language, the slash at the end, no noise.
+// spell takes the step to what can be undone without loss: the site's scheme and host, no noise, single slashes, no
+// prefix of the default language, the slash at the end.
 func (w *Walker) spell() bool {
 	r := w.Rules
 	path := w.At.Path
@@ -52,6 +52,7 @@ func (w *Walker) spell() bool {
 			path, cause = changed, r.says(key, rule)
 		}
 	}
+	note("noise", "noise parameters are left out", r.WithoutNoise(path))
 	note("site", "slashes are single", r.Single(path))
 	if !r.Site.IsLanguageHost(w.At.Host) {
 		note("default", "the default language has no prefix", r.WithoutPrefix(path))

@@ -12,18 +12,24 @@ import (
 func (d *decider) forms() {
 	d.add(Note("the site's own rules on the decoded path, and on the path as sent"))
 	d.add(&Table{Name: "p0", Role: AskedPath, Source: T("{uri}"), Else: T("{uri}")})
+	uri, raw := d.withoutNoise("uri"), d.withoutNoise("raw")
 	lead := ""
 	if len(d.Plan.Site.LanguageHosts) > 0 {
 		lead = "{site}"
 	}
-	for _, form := range []struct{ name, source, slashes string }{{"p", "{uri}", "/"}, {"r", "{raw}", "/+"}} {
+	for _, form := range []struct{ name, source, slashes string }{{"p", uri, "/"}, {"r", raw, "/+"}} {
 		n := form.name
 		rows, changes := d.spelling(form.slashes)
 		d.fold(n+"1", lead+form.source, T(form.source), rows...)
 		if n == "p" {
 			d.Steps[len(d.Steps)-1].(*Table).Role = SpelledPath
 		}
-		d.fold(n+"1c", lead+form.source, T("0"), changes...)
+		if len(d.Plan.Noise) == 0 {
+			d.fold(n+"1c", lead+form.source, T("0"), changes...)
+		} else {
+			d.fold(n+"1s", lead+form.source, T("0"), changes...)
+			d.table(n+"1c", map[string]string{"p": "{uri_noisy}", "r": "{raw_noisy}"}[n]+"{"+n+"1s}", T("1"), is("00", T("0")))
+		}
 		rows, changes = d.shape()
 		d.fold(n+"2", lead+"{"+n+"1}", T("{"+n+"1}"), rows...)
 		d.fold(n+"2c", "{"+n+"1}", T("0"), changes...)
@@ -33,11 +39,32 @@ func (d *decider) forms() {
 		d.table("host2", "{site}", nil, is("l", T("{host0}")))
 	}
 	d.add(Note("files that are served as they are"))
-	d.untouched("file0", "", "{p0}", "")
+	asked := "{p0}"
+	if len(d.Plan.Noise) > 0 {
+		asked = uri // a listed script keeps its session
+	}
+	d.untouched("file0", "", asked, "")
 	if d.exempts() {
 		d.exempt("exempt1", "{p1}", "")
 	}
 	d.untouched("file1", "exempt1", "{p1}", "")
+}
+
+// withoutNoise takes the parameters in a path that are noise out of it, up to two, and returns the source of the rest.
+func (d *decider) withoutNoise(path string) (source string) {
+	source = "{" + path + "}"
+	if len(d.Plan.Noise) == 0 {
+		return source
+	}
+	noise := `(?:;|%3b)` + anyOf(d.Plan.Noise) + `(?:=|%3d)(?:[^/;%]|%3[^b/;]|%[^3/;]|%\z)*`
+	d.add(&Table{Name: path + "_noisy", Source: T(source), Fold: true, Else: T("0"), Rows: []Case{on(noise, "1")}})
+	for _, n := range []string{"1", "2"} {
+		name := path + "_bare" + n
+		d.add(&Table{Name: name, Source: T(source), Fold: true, Else: T(source),
+			Rows: []Case{on(`^(.*?/)`+noise+`/(.*)\z`, "{1}{2}"), on(`^(.*?)`+noise+`(.*)\z`, "{1}{2}")}})
+		source = "{" + name + "}"
+	}
+	return source
 }
 
 // leads returns what stands in front of paths in sources: nothing, or whether

@@ -10,6 +10,7 @@ import (
 // kindWords are what sections of one kind of pages are called on many sites, in several languages, by the kind.
 func kindWords() map[string][]string {
 	return map[string][]string{
+		"page":     {"page", "pages", "info", "infos", "information", "informationen", "informations", "static", "text", "texte", "seite", "seiten", "pagina", "paginas"},
 		"product":  {"product", "products", "produkt", "produkte", "produits", "produit", "productos", "prodotti", "producten", "produkter", "catalogue", "catalog", "katalog", "shop", "store", "boutique", "tienda", "negozio", "winkel", "laden"},
 		"category": {"category", "categories", "kategorie", "kategorien", "categorie", "catégorie", "catégories", "categoria", "categorias", "categorieen", "kategori", "kategorier", "cat"},
 		"brand":    {"brand", "brands", "marke", "marken", "marque", "marques", "marca", "marcas", "merk", "merken", "manufacturer", "manufacturers", "hersteller"},
@@ -81,9 +82,10 @@ func Plural(word string) string {
 	return word + "s"
 }
 
-// general are names of scripts that say nothing of what they show.
+// general are names of scripts and of what they do that say nothing of what they show.
 func general() []string {
-	return []string{"index", "default", "main", "home", "page", "site", "content", "show", "view", "start", "app", "cms"}
+	return []string{"index", "default", "main", "home", "page", "site", "content", "show", "view", "start", "app", "cms", "list", "detail", "details", "display",
+		"browse", "read", "open", "get", "goto", "do"}
 }
 
 // Words returns what a group's pages are called by their addresses, the most particular first; empty where they say
@@ -92,8 +94,8 @@ func (g *Group) Words() (kind, section string) {
 	switch {
 	case g.Script != "":
 		for i := len(g.Fixed) - 1; i >= 0; i-- {
-			if v := strings.TrimPrefix(g.Fixed[i].Value, "="); v != "" {
-				return KindOf(strings.ToLower(v)), strings.ToLower(v)
+			if v := strings.ToLower(strings.TrimPrefix(g.Fixed[i].Value, "=")); v != "" && !slices.Contains(general(), v) {
+				return KindOf(v), v
 			}
 		}
 		name := strings.ToLower(strings.TrimSuffix(path.Base(g.Script), path.Ext(g.Script)))
@@ -144,6 +146,9 @@ func queryKind(names []string) string {
 		default:
 			last = strings.TrimSuffix(strings.TrimSuffix(name, "_id"), "id")
 		}
+	}
+	if last == "" && len(names) > 0 && !slices.Contains([]string{"id", "nr", "no", "p"}, strings.ToLower(names[len(names)-1])) {
+		last = Singular(strings.ToLower(names[len(names)-1]))
 	}
 	return strings.Trim(last, "_-")
 }

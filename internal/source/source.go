@@ -236,12 +236,13 @@ type Usual struct {
 func UsualNames() []Usual {
 	return []Usual{
 		{"key", []string{"id", "page id", "page_id", "identifier"}},
-		{"title", []string{"name", "headline", "page title", "page_title", "title.text"}},
+		{"title", []string{"name", "headline", "page title", "page_title", "title.text", "titel", "titre", "título", "titulo", "titolo", "tittel",
+			"überschrift", "seitentitel", "bezeichnung"}},
 		{"address", inventory.AddressNames()},
-		{"language", []string{"lang", "locale"}},
-		{"kind", []string{"type", "content type", "content_type"}},
-		{"state", []string{"status"}},
-		{"date", []string{"published", "publication date", "created"}},
+		{"language", []string{"lang", "locale", "sprache", "langue", "idioma", "lingua", "taal", "språk", "sprog"}},
+		{"kind", []string{"type", "content type", "content_type", "typ", "seitentyp", "tipo", "art"}},
+		{"state", []string{"status", "zustand", "statut", "état", "etat", "estado", "stato", "visibility", "sichtbarkeit"}},
+		{"date", []string{"published", "publication date", "created", "datum", "veröffentlicht am", "fecha", "data", "dato"}},
 	}
 }
 
