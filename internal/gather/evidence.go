@@ -108,11 +108,11 @@ func (e *evidence) record(r *record, says propose.Says) {
 	s := e.seen(a)
 	s.Says |= says
 	if r.key != "" {
-		s.Page = r.key + "@" + r.language
-		if first, ok := e.first[s.Page]; ok && first != a {
+		s.Page = r.key
+		if first, ok := e.first[s.Page+"@"+r.language]; ok && first != a {
 			s.Says |= propose.Elsewhere // a further address of the same page
 		} else {
-			e.first[s.Page] = a
+			e.first[s.Page+"@"+r.language] = a
 		}
 	}
 	if s.Language == "" {

@@ -49,10 +49,10 @@ func (d *draft) findFiles(e *Evidence, s *survey) {
 		switch extension := path.Ext(seen.Address.Path); {
 		case document(extension):
 			u := at(documents, strings.ToLower(extension))
-			u.visits, u.examples = u.visits+seen.Visits, example(u.examples, seen.Address.Local())
+			u.visits, u.examples = u.visits+seen.Visits, show(u.examples, seen.Address)
 		case script(extension):
 			u := at(scripts, seen.Address.Path)
-			u.visits, u.examples = u.visits+seen.Visits, example(u.examples, seen.Address.Local())
+			u.visits, u.examples = u.visits+seen.Visits, show(u.examples, seen.Address)
 			u.why = "people ask for it and get it"
 		}
 	}
@@ -191,7 +191,7 @@ func (d *draft) ruleOf(k *kinds, one *kind, tag string, part grouped, froms map[
 
 func (k *kinds) examples(part grouped) (list []string) {
 	for _, i := range part.members {
-		list = example(list, k.pages[i].at.Local())
+		list = show(list, *k.pages[i].at)
 	}
 	return list
 }

@@ -45,6 +45,16 @@ func service(host string) bool {
 	return slices.Contains([]string{"static", "cdn", "img", "images", "image", "media", "assets", "files", "mail", "api", "fonts", "ads"}, strings.TrimRight(first, "0123456789"))
 }
 
+// registrable reports whether a host without "www." looks like a name that people register, and not like one below it.
+//
+//	skerrywick.example, skerrywick.co.uk    true
+//	docs.skerrywick.example                 false
+func registrable(host string) bool {
+	labels := strings.Split(host, ".")
+	return len(labels) == 2 ||
+		len(labels) == 3 && slices.Contains([]string{"co", "com", "org", "net", "ac", "gov", "edu", "or", "ne"}, labels[1])
+}
+
 // hostCount is how often a host stands in what lists pages.
 type hostCount struct {
 	weight, https, http int
@@ -90,7 +100,9 @@ func (d *draft) findHosts(e *Evidence, s *survey) hosts {
 		if l := s.saidBy(seen); l != "" {
 			c.languages[l]++
 		}
-		c.examples = example(c.examples, seen.Address.String())
+		if len(c.examples) < maxExamples {
+			c.examples = example(c.examples, seen.Address.String())
+		}
 	}
 	for _, t := range e.Translated {
 		c := at(t.Address.Host)
@@ -117,7 +129,7 @@ func (d *draft) findHosts(e *Evidence, s *survey) hosts {
 	if strings.HasPrefix(h.origin.Host, "www.") {
 		twin = domain
 	}
-	if !slices.Contains(names, twin) && strings.Contains(domain, ".") && !strings.Contains(h.origin.Host, ":") && counts[twin] == nil {
+	if counts[twin] == nil && registrable(domain) && !strings.Contains(h.origin.Host, ":") {
 		d.item("site.hosts", quoted(twin), "", nil, "the same with or without www., as people type it")
 		h.others = append(h.others, twin)
 		h.site[twin] = true

@@ -3,8 +3,10 @@ package propose
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
+	"unicode"
 
 	"young-compass/internal/address"
 	"young-compass/internal/inventory"
@@ -17,8 +19,7 @@ import (
 // located is a page at the address that it has today.
 type located struct {
 	page *inventory.Page
-	at   address.Address
-	item shape.Item
+	at   *address.Address
 }
 
 // kind is a kind of pages as it was found.
@@ -45,6 +46,7 @@ type kinds struct {
 	classes parameter.List
 	taken   map[string]bool // kinds that the plan has
 	pages   []located
+	items   []shape.Item // of the pages
 	groups  []shape.Group
 	of      []int // the group of each page
 	list    []*kind
@@ -60,30 +62,34 @@ type columnNames struct{ slug, section string }
 
 // locate lists the live pages with an address.
 func (k *kinds) locate() {
-	for i, n := range k.e.Book.Current() {
-		page := k.e.Pages.Find(i)
-		if page == nil || page.State != inventory.Live && page.State != inventory.Away {
+	current := k.e.Book.Current()
+	for i := range k.e.Pages.Pages {
+		page := &k.e.Pages.Pages[i]
+		n, ok := current[page.Ref]
+		if !ok || page.State != inventory.Live && page.State != inventory.Away {
 			continue
 		}
-		k.pages = append(k.pages, located{page: page, at: k.e.Book.Entries[n].Address})
+		k.pages = append(k.pages, located{page: page, at: &k.e.Book.Entries[n].Address})
 	}
-	slices.SortFunc(k.pages, func(a, b located) int { return a.page.Compare(b.page.Ref) })
+	order := func(a, b located) int { return a.page.Compare(b.page.Ref) }
+	if !slices.IsSortedFunc(k.pages, order) {
+		slices.SortFunc(k.pages, order)
+	}
 	items := make([]shape.Item, len(k.pages))
+	leave := func(q address.Param) bool {
+		class := k.classes.ClassOf(q.Name, "/")
+		return class == parameter.Noise || class == parameter.Tracking || class == parameter.Display || class == parameter.Pagination
+	}
 	for i := range k.pages {
-		at := k.pages[i].at
-		path, params := k.s.languages.without(at)
-		params = slices.DeleteFunc(params, func(q address.Param) bool {
-			class := k.classes.ClassOf(q.Name, at.Path)
-			return class == parameter.Noise || class == parameter.Tracking || class == parameter.Display || class == parameter.Pagination
-		})
+		path, params := k.s.languages.without(*k.pages[i].at)
+		params = slices.DeleteFunc(params, leave)
 		slices.SortStableFunc(params, func(a, b address.Param) int { return strings.Compare(a.Name, b.Name) })
 		if len(params) == 0 {
 			path = k.withoutIndex(path)
 		}
 		items[i] = shape.Item{Path: path, Params: params}
-		k.pages[i].item = items[i]
 	}
-	k.groups = shape.Groups(items)
+	k.items, k.groups = items, shape.Groups(items)
 	k.of = make([]int, len(items))
 	for g := range k.groups {
 		for _, i := range k.groups[g].Items {
@@ -219,29 +225,26 @@ func (k *kinds) nameGroups() []named {
 		}
 		return i
 	}
-	byKey := map[string][]int{} // groups of a key's pages
-	for i := range k.pages {
-		key := k.pages[i].page.Key
-		if !slices.Contains(byKey[key], k.of[i]) {
-			byKey[key] = append(byKey[key], k.of[i])
-		}
-	}
 	shared := map[[2]int]int{}
-	for _, groups := range byKey {
-		for i, a := range groups {
-			for _, b := range groups[i+1:] {
-				shared[[2]int{min(a, b), max(a, b)}]++
-			}
-		}
-	}
 	keys := make([]int, len(k.groups)) // how many keys a group has
-	for _, groups := range byKey {
-		for _, g := range groups {
-			keys[g]++
+	var groups []int                   // of the pages of one key
+	for i := range k.pages {
+		if i == 0 || k.pages[i].page.Key != k.pages[i-1].page.Key { // pages are in the order of their keys
+			groups = groups[:0]
 		}
+		g := k.of[i]
+		if slices.Contains(groups, g) {
+			continue
+		}
+		for _, other := range groups {
+			shared[[2]int{min(g, other), max(g, other)}]++
+		}
+		groups = append(groups, g)
+		keys[g]++
 	}
-	for pair, n := range shared {
-		a, b := pair[0], pair[1]
+	pairs := slices.SortedFunc(maps.Keys(shared), func(a, b [2]int) int { return slices.Compare(a[:], b[:]) })
+	for _, pair := range pairs {
+		a, b, n := pair[0], pair[1], shared[pair]
 		if n*2 > min(keys[a], keys[b]) && k.top(a) == k.top(b) {
 			parent[root(max(root(a), root(b)))] = min(root(a), root(b))
 		}
@@ -316,12 +319,12 @@ func (k *kinds) alike(a, b int) bool {
 	if x.Script != "" {
 		return slices.Equal(x.Varying, y.Varying)
 	}
-	return slices.EqualFunc(x.Literals, y.Literals, strings.EqualFold) || x.Date > 0 && y.Date > 0
+	return slices.EqualFunc(x.Literals, y.Literals, strings.EqualFold)
 }
 
 // readable reports whether a name in an address tells people something.
 func readable(name string) bool {
-	return name != "" && !lint.Opaque(name) && slug.Make(address.Decode(name), "") != ""
+	return name != "" && !lint.Opaque(name) && strings.ContainsFunc(address.Decode(name), unicode.IsLetter)
 }
 
 // clean reports whether a name stands in addresses as it is.
@@ -333,7 +336,7 @@ func clean(name string) bool {
 // nameOf returns the name that a page has in its address today; empty where it has none that people can read.
 func (k *kinds) nameOf(i int) string {
 	g := &k.groups[k.of[i]]
-	p := g.Parts(k.pages[i].item)
+	p := g.Parts(k.items[i])
 	name := p.Name
 	if g.Script != "" && len(g.Varying) == 1 {
 		name = strings.ReplaceAll(p.Values[0], "+", " ")
@@ -353,6 +356,7 @@ func (k *kinds) write() {
 			k.columns.section = "folder"
 		}
 	}
+	k.fill = slices.Grow(k.fill, 2*len(k.pages))
 	for _, one := range k.list {
 		k.writeKind(one)
 	}
@@ -423,7 +427,7 @@ func (k *kinds) writeKind(one *kind) {
 	}
 	var examples []string
 	for _, i := range one.groups[language][0].members {
-		examples = example(examples, k.pages[i].at.Local())
+		examples = show(examples, *k.pages[i].at)
 	}
 	why := many(one.pages, "page")
 	if one.said {
@@ -472,7 +476,7 @@ func (k *kinds) formOf(one *kind, most grouped) form {
 	names, same, good, endings := 0, 0, 0, 0
 	for _, i := range most.members {
 		name := k.nameOf(i)
-		if g.Parts(k.pages[i].item).Ending != "" {
+		if g.Parts(k.items[i]).Ending != "" {
 			endings++
 		}
 		if readable(name) {
@@ -605,14 +609,14 @@ func (k *kinds) wordsOfTitles(word string) {
 	byKey := map[string]bool{}
 	for i := range k.pages {
 		page := k.pages[i].page
-		if page.Language == k.s.languages.standard && slug.Make(page.Title, page.Language) == word {
+		if page.Language == k.s.languages.standard && len(page.Title) < 3*len(word)+10 && k.slugs.Make(page.Title, page.Language) == word {
 			byKey[page.Key] = true
 		}
 	}
 	for i := range k.pages {
 		page := k.pages[i].page
 		if byKey[page.Key] && page.Language != k.s.languages.standard {
-			if other := slug.Make(page.Title, page.Language); strings.Count(other, "-") < 2 {
+			if other := k.slugs.Make(page.Title, page.Language); strings.Count(other, "-") < 2 {
 				k.noteWord(word, page.Language, other)
 			}
 		}
@@ -630,7 +634,7 @@ func (k *kinds) fillPage(one *kind, f form, i int) {
 			k.fill = append(k.fill, Filling{page.Ref, column, value})
 		}
 	}
-	parts := g.Parts(k.pages[i].item)
+	parts := g.Parts(k.items[i])
 	if f.date > 0 {
 		k.fillDate(page, f.date, parts.Date, add)
 	}

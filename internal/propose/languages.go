@@ -21,6 +21,26 @@ type languages struct {
 	values    map[string]string // of that parameter -> language
 }
 
+// tagger remembers codes that were read.
+type tagger map[string]string
+
+// maxTags bounds what a tagger remembers.
+const maxTags = 10000
+
+// of returns what tagOf does.
+func (t tagger) of(code string) string {
+	if len(code) < 2 || len(code) > 10 || code[0] <= '9' {
+		return ""
+	}
+	tag, ok := t[code]
+	if !ok {
+		if tag = tagOf(code); len(t) < maxTags {
+			t[code] = tag
+		}
+	}
+	return tag
+}
+
 // tagOf returns a code in the usual letters; empty for what is none.
 //
 //	DE_ch    de-CH
@@ -92,16 +112,23 @@ type survey struct {
 	languages languages
 	hosts     hosts
 	guesses   guesser
+	tags      tagger
 }
 
 // saidBy returns the language that is said of an address; empty where nobody says it.
-func (s *survey) saidBy(seen *Seen) string { return tagOf(seen.Language) }
+func (s *survey) saidBy(seen *Seen) string {
+	if seen.Language == "" {
+		return ""
+	}
+	return s.tags.of(seen.Language)
+}
 
 // marks counts what marks of languages addresses have.
 type mark struct {
 	n, agree, differ int
 	examples         []string
 	titles           tally
+	below            map[string]int // what stands behind the mark, and how often
 }
 
 // languageParameters are the usual names of a parameter that says the language.
@@ -114,14 +141,14 @@ func (d *draft) findLanguages(s *survey) {
 	prefixes, parameters := map[string]*mark{}, map[string]map[string]*mark{}
 	at := func(m map[string]*mark, key string) *mark {
 		if m[key] == nil {
-			m[key] = &mark{titles: tally{}}
+			m[key] = &mark{titles: tally{}, below: map[string]int{}}
 		}
 		return m[key]
 	}
-	notCodes := map[string]int{}
+	notCodes, folders := map[string]int{}, map[string]int{}
 	count := func(m *mark, tag string, seen *Seen) {
 		m.n++
-		m.examples = example(m.examples, seen.Address.Local())
+		m.examples = show(m.examples, seen.Address)
 		if said := s.saidBy(seen); said != "" && seen.Says&^Log != 0 {
 			if baseOf(said) == baseOf(tag) {
 				m.agree++
@@ -141,16 +168,24 @@ func (d *draft) findLanguages(s *survey) {
 			if seen.Says&listed == 0 && (seen.Status != 200 || seen.Visits == 0) {
 				continue
 			}
-			first, _, _ := strings.Cut(seen.Address.Path[1:], "/")
-			if tag := tagOf(first); tag != "" && len(first) <= 5 && seen.Says&listed != 0 {
-				count(at(prefixes, strings.ToLower(first)), tag, seen)
+			first, rest, deeper := strings.Cut(seen.Address.Path[1:], "/")
+			switch tag := s.tags.of(first); {
+			case seen.Says&listed == 0:
+			case len(first) <= 5 && tag != "":
+				m := at(prefixes, strings.ToLower(first))
+				count(m, tag, seen)
+				if second, _, folder := strings.Cut(rest, "/"); folder && len(m.below) < maxFolders {
+					m.below[second]++
+				}
+			case deeper && len(folders) < maxFolders:
+				folders[first]++
 			}
 			for _, q := range address.SplitQuery(seen.Address.Query) {
 				if len(q.Value) > 12 {
 					notCodes[q.Name]++
 					continue
 				}
-				if tag := tagOf(strings.TrimPrefix(q.Value, "=")); tag != "" {
+				if tag := s.tags.of(strings.TrimPrefix(q.Value, "=")); tag != "" {
 					if parameters[q.Name] == nil {
 						parameters[q.Name] = map[string]*mark{}
 					}
@@ -164,6 +199,9 @@ func (d *draft) findLanguages(s *survey) {
 	l := &s.languages
 	l.prefixes, l.values = map[string]string{}, map[string]string{}
 	d.findParameter(l, parameters, notCodes)
+	for _, m := range prefixes {
+		m.mirror(folders)
+	}
 	d.findStandard(s, prefixes)
 	d.findPrefixes(s, prefixes)
 	d.tellLanguages(s)
@@ -207,7 +245,7 @@ func (d *draft) findStandard(s *survey, prefixes map[string]*mark) {
 			continue
 		}
 		first, _, _ := strings.Cut(seen.Address.Path[1:], "/")
-		if m := prefixes[strings.ToLower(first)]; m != nil && m.convincing(len(s.e.Seen)) {
+		if m := prefixes[address.Fold(first)]; m != nil && m.convincing(len(s.e.Seen)) {
 			continue
 		}
 		unmarked++
@@ -269,6 +307,24 @@ func (s *survey) valueOf(a address.Address) string {
 	return s.languages.values[strings.TrimPrefix(q.Value, "=")]
 }
 
+// maxFolders bounds the folders that are compared.
+const maxFolders = 1000
+
+// mirror makes what a mark stands before speak for it, where most of it stands in folders that are also there without
+// the mark: /de/news beside /news.
+func (m *mark) mirror(folders map[string]int) {
+	same, n := 0, 0
+	for folder, times := range m.below {
+		n += times
+		if folders[folder] > 0 {
+			same += times
+		}
+	}
+	if m.agree == 0 && m.differ == 0 && same >= least && same*10 >= n*7 {
+		m.agree = same
+	}
+}
+
 // convincing reports whether a first segment that is a code marks a language: its pages are said to be in it.
 func (m *mark) convincing(of int) bool {
 	return m.agree >= 1 && m.agree > 5*m.differ
@@ -283,7 +339,7 @@ func (d *draft) findPrefixes(s *survey, prefixes map[string]*mark) {
 		case m.convincing(len(s.e.Seen)), m.agree+m.differ == 0 && guess == baseOf(tag) && n >= 12 && n*2 > m.titles.sum():
 			s.languages.prefixes[prefix] = tag
 		case m.differ > 0 || m.n < least || tag == s.languages.standard:
-		case len(sortedKeys(prefixes)) >= 2 && s.common(tag) && !s.otherMarks(prefix, prefixes):
+		case s.common(tag) && !s.otherMarks(prefix, prefixes) && (len(prefixes) >= 2 || m.n >= 10):
 			d.item("languages.others", fmt.Sprintf("%s: {prefix: %s}", tag, prefix), "is /"+prefix+"/ the mark of a language? No source says so",
 				m.examples, "%d addresses begin with it", m.n)
 		}
@@ -323,7 +379,7 @@ func (d *draft) tellLanguages(s *survey) {
 	}
 	for _, prefix := range sortedKeys(l.prefixes) {
 		if tag := l.prefixes[prefix]; tag != l.standard && at(tag).prefix == "" {
-			at(tag).prefix, at(tag).why = prefix, "addresses begin with /"+prefix+"/, and their pages are said to be in it"
+			at(tag).prefix, at(tag).why = prefix, "addresses begin with /"+prefix+"/, and what speaks of the pages behind it agrees"
 		}
 	}
 	for _, host := range sortedKeys(l.hosts) {
@@ -343,7 +399,7 @@ func (d *draft) tellLanguages(s *survey) {
 				said[tag] = &mark{}
 			}
 			said[tag].n++
-			said[tag].examples = example(said[tag].examples, seen.Address.Local())
+			said[tag].examples = show(said[tag].examples, seen.Address)
 		}
 	}
 	for _, tag := range sortedKeys(said) {
@@ -405,14 +461,14 @@ func (l *languages) languageOf(a address.Address) string {
 		}
 	}
 	first, _, _ := strings.Cut(a.Path[1:], "/")
-	return cmp.Or(l.prefixes[strings.ToLower(first)], l.standard)
+	return cmp.Or(l.prefixes[address.Fold(first)], l.standard)
 }
 
 // without returns an address's path and parameters without the mark of its language.
 func (l *languages) without(a address.Address) (path string, params []address.Param) {
 	path = a.Path
 	first, rest, _ := strings.Cut(a.Path[1:], "/")
-	if l.prefixes[strings.ToLower(first)] != "" {
+	if len(first) <= 5 && l.prefixes[address.Fold(first)] != "" {
 		path = "/" + rest
 	}
 	for _, q := range address.SplitQuery(a.Query) {

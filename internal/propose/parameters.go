@@ -96,10 +96,16 @@ func (s *survey) countParameters() map[string]*using {
 	for _, p := range s.e.Proved { // that a probe met, and nobody else
 		use[p.Name] = newUsing()
 	}
-	ways := map[string]int{}  // listed addresses of each page on each path
-	bytes := map[string]int{} // of answers without parameters of unknown use: address -> size
+	ways := map[string]int{}     // listed addresses of each page on each path
+	bytes := map[string]int{}    // of answers without parameters of unknown use: address -> size
+	queried := map[string]bool{} // paths that are met with parameters
 	for i := range s.e.Seen {
-		if seen := &s.e.Seen[i]; seen.Bytes > 0 {
+		if at := &s.e.Seen[i].Address; at.Query != "" {
+			queried[at.Path] = true
+		}
+	}
+	for i := range s.e.Seen {
+		if seen := &s.e.Seen[i]; seen.Bytes > 0 && queried[seen.Address.Path] {
 			bytes[seen.Address.Host+seen.Address.Local()] = seen.Bytes
 		}
 	}
@@ -108,11 +114,15 @@ func (s *survey) countParameters() map[string]*using {
 		if seen.Address.Host != "" && !s.hosts.site[seen.Address.Host] {
 			continue
 		}
+		session := strings.IndexByte(seen.Address.Path, ';') >= 0
+		if !session && !queried[seen.Address.Path] {
+			continue
+		}
 		params := address.SplitQuery(seen.Address.Query)
-		if strings.IndexByte(seen.Address.Path, ';') >= 0 {
+		if session {
 			params = append(pathParameters(seen.Address.Path), params...)
 		}
-		way := seen.Address.Path + " " + cmp.Or(seen.Page, seen.Language+" "+seen.Title)
+		way := seen.Address.Path + " " + seen.Language + " " + cmp.Or(seen.Page, seen.Title)
 		if isListed := seen.Says&listed != 0 && (seen.Says&Elsewhere == 0 || seen.Page != ""); isListed {
 			ways[way]++
 		}
@@ -128,7 +138,7 @@ func (s *survey) countParameters() map[string]*using {
 			u.addresses++
 			u.visits += seen.Visits
 			u.note(strings.TrimPrefix(q.Value, "="))
-			u.examples = example(u.examples, seen.Address.Local())
+			u.examples = show(u.examples, seen.Address)
 			if seen.Says&listed != 0 && seen.Says&Elsewhere == 0 {
 				u.listed++
 			}

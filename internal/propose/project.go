@@ -11,37 +11,60 @@ import (
 // Gathered returns what the files of a project say: its pages, its address book, and how often addresses are asked for.
 func Gathered(pages *inventory.Inventory, entries *book.Book, asked []visits.Visit) Evidence {
 	e := Evidence{Pages: pages, Book: entries, Seen: make([]Seen, 0, len(entries.Entries)+len(asked))}
-	at := make(map[address.Address]int, len(entries.Entries)+len(asked))
+	logged := logged(asked)
 	for _, b := range entries.Entries {
 		s := Seen{Address: b.Address, Says: Known}
+		if v := logged[b.Address]; v != nil {
+			v.into(&s)
+			delete(logged, b.Address)
+		}
 		if b.State != book.Current {
 			s.Says |= Elsewhere
 		}
 		if page := pages.Find(b.Page); page != nil {
-			s.Language, s.Title, s.Page = page.Language, page.Title, b.Page.String()
+			s.Language, s.Title, s.Page = page.Language, page.Title, b.Page.Key
 		}
-		at[b.Address] = len(e.Seen)
 		e.Seen = append(e.Seen, s)
 	}
-	most := map[int]int{} // visitors whom the noted status was answered
-	for _, v := range asked {
-		i, ok := at[v.Address]
-		if !ok {
-			i = len(e.Seen)
-			at[v.Address] = i
-			e.Seen = append(e.Seen, Seen{Address: v.Address})
-		}
-		s := &e.Seen[i]
-		s.Says |= Log
-		s.Visits += v.Visitors
-		if v.Visitors > most[i] {
-			s.Status, most[i] = v.Status, v.Visitors
-		}
-		if v.Bytes != 0 {
-			s.Bytes = v.Bytes
+	for _, v := range asked { // in their order
+		if l := logged[v.Address]; l != nil {
+			s := Seen{Address: v.Address}
+			l.into(&s)
+			e.Seen = append(e.Seen, s)
+			delete(logged, v.Address)
 		}
 	}
 	return e
+}
+
+// lookedUp is what logs say of an address.
+type lookedUp struct{ visits, status, most, bytes int }
+
+func (l *lookedUp) into(s *Seen) {
+	s.Says |= Log
+	s.Visits, s.Status, s.Bytes = l.visits, l.status, l.bytes
+}
+
+// logged sums up what logs say of each address.
+func logged(asked []visits.Visit) map[address.Address]*lookedUp {
+	all := make([]lookedUp, 0, len(asked))
+	at := make(map[address.Address]*lookedUp, len(asked))
+	for _, v := range asked {
+		l := at[v.Address]
+		if l == nil {
+			all = append(all, lookedUp{})
+			l = &all[len(all)-1]
+			at[v.Address] = l
+		}
+		l.visits += v.Visitors
+		if v.Visitors > l.most {
+			l.status, l.most = v.Status, v.Visitors
+		}
+		if v.Bytes != 0 {
+			l.bytes = v.Bytes
+		}
+	}
+	return at
 }
 
 // Moves returns the redirects of a list from one address to another.

@@ -46,7 +46,7 @@ type Seen struct {
 	Address  address.Address
 	Says     Says
 	Language string // of its page, as said; empty: nobody says
-	Page     string // a name of its page that sources give it; empty: nobody does
+	Page     string // the key of its page, which translations share; empty: nobody gives it one
 	Title    string
 	Visits   int
 	Status   int // that visitors got most often; 0: no log has it
@@ -132,6 +132,14 @@ func example(list []string, a string) []string {
 		list = append(list, a)
 	}
 	return list
+}
+
+// show adds an address to examples, without scheme and host.
+func show(list []string, a address.Address) []string {
+	if len(list) >= maxExamples {
+		return list
+	}
+	return example(list, a.Local())
 }
 
 // quoted writes a text as YAML does: plain where it can't be taken for anything else.

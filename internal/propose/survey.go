@@ -14,7 +14,7 @@ func Survey(e Evidence) Draft {
 
 // survey finds what addresses alone tell.
 func (d *draft) survey(e *Evidence) (*survey, parameter.List) {
-	s := &survey{e: e, guesses: newGuesser()}
+	s := &survey{e: e, guesses: newGuesser(), tags: tagger{}}
 	s.hosts = d.findHosts(e, s)
 	d.findLanguages(s)
 	return s, d.findParameters(s)

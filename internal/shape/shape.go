@@ -73,7 +73,14 @@ type grouper struct {
 // segments returns what stands between the slashes of a path, without parameters of the path.
 func segments(path string) []string {
 	path, _, _ = strings.Cut(path, ";")
-	return strings.FieldsFunc(path, func(r rune) bool { return r == '/' })
+	list := make([]string, 0, strings.Count(path, "/"))
+	for path != "" {
+		var segment string
+		if segment, path, _ = strings.Cut(path, "/"); segment != "" {
+			list = append(list, segment)
+		}
+	}
+	return list
 }
 
 // queries groups addresses by their script and the names of their parameters. It returns those whose paths vary as much

@@ -60,7 +60,7 @@ func (f Form) Rank() int {
 		return 3
 	case Sitemap, List:
 		return 2
-	case Log:
+	case Log, Robots:
 		return 1
 	}
 	return 0
