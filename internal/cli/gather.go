@@ -53,6 +53,7 @@ type gathering struct {
 	given map[string]string
 	at    address.Address
 
+	ignored bool            // all of them are wanted
 	origin  address.Address // as --origin of propose says it
 	evident bool            // what sources say of addresses is wanted
 }
@@ -80,6 +81,7 @@ given, beside another side of a move and writes nothing.`,
 	}
 	g.sourceFlags(c)
 	f := c.Flags()
+	f.BoolVar(&g.ignored, "ignored", false, "print every record that was ignored, not only five for each reason")
 	f.StringArrayVar(&g.compare, "compare", nil, "set beside `OTHER`: a source, or the folder of a project")
 	return c
 }
@@ -261,7 +263,7 @@ func (g *gathering) writeGathered(gatherer *gather.Gatherer) error {
 }
 
 func (g *gathering) gatherer(p *plan.Plan) *gather.Gatherer {
-	return &gather.Gatherer{Settings: p.Settings, Base: g.at, Today: g.today(), Columns: g.told, States: g.means, Given: g.given,
+	return &gather.Gatherer{Settings: p.Settings, Base: g.at, Today: g.today(), Columns: g.told, States: g.means, Given: g.given, AllIgnored: g.ignored,
 		Pages: &inventory.Inventory{File: project.PagesFile}, Book: &book.Book{File: project.AddressesFile}}
 }
 
@@ -294,7 +296,7 @@ func (g *gathering) readAll(gatherer *gather.Gatherer, p *plan.Plan, sources []s
 				seen[beside] = true
 				sources = append(sources, beside)
 			default:
-				gatherer.Ignore("a sitemap that is not beside its index")
+				gatherer.Ignore("a sitemap that is not beside its index", part, 0)
 			}
 		}
 	}
@@ -386,7 +388,7 @@ func (g *gathering) crawl(gatherer *gather.Gatherer, p *plan.Plan, source string
 		case page.To != (address.Address{}):
 			gatherer.AddMoved(page.Address.String(), page.To.String())
 		default:
-			gatherer.Ignore(page.Why)
+			gatherer.Ignore(page.Why, page.Address.String(), 0)
 		}
 	}
 	if !answered {
@@ -442,12 +444,19 @@ func gatherReport(summaries []gather.Summary, found []finding.Finding, g *gather
 // says.
 func printRest(w io.Writer, paint term.Paint, s gather.Summary) error {
 	var lines []string
-	if len(s.Ignored) > 0 {
-		var words []string
-		for _, reason := range slices.Sorted(maps.Keys(s.Ignored)) {
-			words = append(words, fmt.Sprintf("%d %s", s.Ignored[reason], reason))
+	lines = append(lines, s.Notes...)
+	for _, reason := range slices.Sorted(maps.Keys(s.Ignored)) {
+		lines = append(lines, fmt.Sprintf("ignored: %d %s", s.Ignored[reason], reason))
+		for _, left := range s.Left {
+			if left.Reason != reason {
+				continue
+			}
+			text := "  " + left.Record
+			if left.Line > 0 {
+				text = fmt.Sprintf("  line %d: %s", left.Line, left.Record)
+			}
+			lines = append(lines, text)
 		}
-		lines = append(lines, "ignored: "+strings.Join(words, ", "))
 	}
 	if l := s.Log; l != nil {
 		lines = append(lines, fmt.Sprintf("%d lines, %d malformed, %d without a request; the last on %s", l.Lines,

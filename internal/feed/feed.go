@@ -3,6 +3,7 @@
 package feed
 
 import (
+	"cmp"
 	"encoding/xml"
 	"errors"
 	"io"
@@ -25,7 +26,27 @@ type Item struct {
 	Categories []string
 	Date       string // of publication, YYYY-MM-DD; empty when there is none that can be read
 	Draft      bool
+	Reply      bool   // it answers another entry, as comments do (RFC 4685)
+	Status     string // as an extension says it: publish, draft, trash
+	Kind       string // as an extension says it: post, page, attachment
+	Slug       string // the name in its address, as an extension says it
 	Line       int
+}
+
+// NoPage says why an entry is no page of a site; empty for one that is.
+func (e *Item) NoPage() string {
+	kind := strings.ToLower(e.Kind)
+	switch {
+	case e.Reply || kind == "comment":
+		return "a reply to another entry"
+	case kind == "attachment":
+		return "an attachment"
+	case slices.Contains([]string{"template", "settings", "setting", "layout", "revision", "menu", "nav_menu_item", "navigation", "style", "stylesheet"}, kind):
+		return "a template or a setting"
+	case kind != "" && e.Link == "" && e.Title == "":
+		return "an entry without a page"
+	}
+	return ""
 }
 
 // maxCategories bounds what is kept of one entry.
@@ -116,8 +137,9 @@ func (e *Item) read(x *xmltext.Reader, element string) error {
 		if name == "control" { // app:control holds app:draft
 			continue
 		}
-		if !slices.Contains(namespaces(), start.Name.Space) {
-			name = "" // another vocabulary's title isn't the entry's
+		extension := !slices.Contains(namespaces(), start.Name.Space)
+		if name == "in-reply-to" {
+			e.Reply = true
 		}
 		href := xmltext.Attribute(start, "href")
 		rel := xmltext.Attribute(start, "rel")
@@ -125,6 +147,10 @@ func (e *Item) read(x *xmltext.Reader, element string) error {
 		text, err := x.Text()
 		if err != nil {
 			return err
+		}
+		if extension { // another vocabulary's title isn't the entry's
+			e.extend(name, text)
+			continue
 		}
 		switch name {
 		case "id", "guid":
@@ -142,6 +168,10 @@ func (e *Item) read(x *xmltext.Reader, element string) error {
 			if term != "" {
 				text = term
 			}
+			if scheme := xmltext.Attribute(start, "scheme"); strings.HasSuffix(scheme, "kind") {
+				e.Kind = text[strings.LastIndexAny(text, "#/")+1:]
+				continue
+			}
 			if text != "" && len(e.Categories) < maxCategories {
 				e.Categories = append(e.Categories, text)
 			}
@@ -154,6 +184,19 @@ func (e *Item) read(x *xmltext.Reader, element string) error {
 		case "language":
 			e.Language = text
 		}
+	}
+}
+
+// extend takes up what an extension says, by the local name of its element, whatever its vocabulary.
+func (e *Item) extend(name, text string) {
+	name = strings.ToLower(strings.TrimPrefix(strings.ReplaceAll(name, "-", "_"), "post_"))
+	switch name {
+	case "status", "state":
+		e.Status = cmp.Or(e.Status, text)
+	case "type", "kind":
+		e.Kind = cmp.Or(e.Kind, text)
+	case "slug", "name":
+		e.Slug = cmp.Or(e.Slug, text)
 	}
 }
 

@@ -96,7 +96,7 @@ func stateOf(word string) (state, ignore string) {
 	switch w := strings.ToLower(word); w {
 	case "":
 		return "", ""
-	case "live", "published", "publish", "active", "online", "public", "200", "indexed", "visible", "enabled", "1", "true",
+	case "live", "published", "publish", "active", "online", "public", "200", "indexed", "visible", "enabled", "inherit", "1", "true",
 		"yes", "aktiv", "aktivt", "veröffentlicht", "sichtbar", "ja", "publié", "publiée", "actif", "oui", "publicado", "activo",
 		"pubblicato", "attivo", "gepubliceerd", "publisert", "publicerad", "udgivet":
 		return string(inventory.Live), ""

@@ -33,9 +33,29 @@ type Summary struct {
 	Kept      int            `json:"kept_fields"`   // where pages.csv was edited by hand, and stays
 	Addresses int            `json:"new_addresses"`
 	Ignored   map[string]int `json:"ignored,omitempty"` // records, by the reason
+	Left      []Left         `json:"left,omitempty"`    // what was ignored: the first of each reason, or all
+	Notes     []string       `json:"notes,omitempty"`   // what was made of it
 	Columns   []Mapping      `json:"columns"`           // of a table, taken for others
 	Pages     []Count        `json:"pages"`             // the pages it speaks of
 	Log       *LogSummary    `json:"log,omitempty"`
+}
+
+// Left is a record that was ignored.
+type Left struct {
+	Record string `json:"record"` // its address, or its title
+	Line   int    `json:"line,omitempty"`
+	Reason string `json:"reason"`
+}
+
+// shownLeft is how many ignored records of each reason are kept, unless all are wanted.
+const shownLeft = 5
+
+// ignore counts a record that isn't used.
+func (g *Gatherer) ignore(s *Summary, reason, record string, line int) {
+	s.Ignored[reason]++
+	if g.AllIgnored || s.Ignored[reason] <= shownLeft {
+		s.Left = append(s.Left, Left{record, line, reason})
+	}
 }
 
 // Count is how many pages there are of a kind, in a language, in a state.
@@ -81,6 +101,8 @@ type Gatherer struct {
 	Given    map[string]string // values of columns for pages of which a source says none
 	Visits   []visits.Visit
 
+	AllIgnored bool // every ignored record is kept
+
 	summaries []*Summary
 	fields    [][]string // the columns that each source gives the inventory
 	records   []record
@@ -101,6 +123,7 @@ type record struct {
 	canonical  string // the address that the page says is its one
 	alternates []alternate
 	fields     []field // the page's columns, and any other
+	text       uint64  // a hash of its text; 0: unknown, or too little
 
 	at        address.Address // the address, resolved
 	has       bool

@@ -115,6 +115,7 @@ e,en,page,E,live,,,,
 `, string(p.pages.Encode()))
 	assert.Equal(t, gather.Summary{Source: "old.csv", Form: source.Table, Records: 6, New: 4, Addresses: 3,
 		Columns: []gather.Mapping{}, Ignored: map[string]int{"on a host that is not the site's": 1},
+		Left: []gather.Left{{Record: "https://other.example/f", Line: 7, Reason: "on a host that is not the site's"}},
 		Pages: []gather.Count{{Kind: "page", Language: "de", State: "live", Pages: 1},
 			{Kind: "page", Language: "en", State: "draft", Pages: 1},
 			{Kind: "page", Language: "en", State: "live", Pages: 2}}}, s[0])

@@ -70,7 +70,7 @@ func (m *merger) takeLog(l logged) {
 		s.Log.Robots += robots
 		a, ok := m.logAddress(target)
 		if !ok {
-			s.Ignored["no address of the site"]++
+			m.ignore(s, "no address of the site", target, 0)
 			continue
 		}
 		m.byLog = append(m.byLog, visited{a, entry})
@@ -88,13 +88,13 @@ func (m *merger) takeLog(l logged) {
 		}
 		switch {
 		case m.Settings.IsFile(a.Path):
-			s.Ignored["a file"]++
+			m.ignore(s, "a file", target, 0)
 		case got == 0 && visitors == 0:
-			s.Ignored["asked for by robots alone"]++
+			m.ignore(s, "asked for by robots alone", target, 0)
 		case got == 0 && status >= 300 && status < 400:
-			s.Ignored["redirects"]++
+			m.ignore(s, "redirects", target, 0)
 		case got == 0:
-			s.Ignored[fmt.Sprintf("answered %d", status)]++
+			m.ignore(s, fmt.Sprintf("answered %d", status), target, 0)
 		default:
 			a.Path = m.Settings.WithoutNoise(a.Path)
 			m.records = append(m.records, record{source: l.source,

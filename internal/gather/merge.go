@@ -33,6 +33,8 @@ func (g *Gatherer) Merge() ([]Summary, []finding.Finding) {
 	m.prepare()
 	m.addColumns()
 	m.resolve()
+	m.tidyTitles()
+	m.sameTexts()
 	m.takeLogs()
 	slices.SortStableFunc(g.records, m.compare)
 	m.group()
@@ -150,10 +152,10 @@ func (m *merger) resolve() {
 			a.Path = m.Settings.WithoutNoise(a.Path)
 			switch {
 			case !m.Settings.Site.Has(a.Host):
-				s.Ignored["on a host that is not the site's"]++
+				m.ignore(s, "on a host that is not the site's", r.name(), r.where.Line)
 				continue
 			case s.Form != source.Table && m.Settings.IsFile(a.Path):
-				s.Ignored["a file"]++
+				m.ignore(s, "a file", r.name(), r.where.Line)
 				continue
 			}
 			if s.Form == source.HTML && r.canonical == "" {
@@ -165,7 +167,7 @@ func (m *merger) resolve() {
 			}
 		}
 		if r.key == "" && !r.has && (r.id == "" || r.get("title") == "") {
-			s.Ignored["neither key nor address"]++
+			m.ignore(s, "neither key nor address", r.name(), r.where.Line)
 			continue
 		}
 		kept = append(kept, r)
@@ -205,6 +207,9 @@ func (m *merger) compare(a, b record) int {
 		strings.Compare(a.address, b.address),
 	)
 }
+
+// name returns by what a person finds a record again.
+func (r *record) name() string { return cmp.Or(r.address, r.get("title"), r.key, r.id) }
 
 func compareBool(a, b bool) int {
 	switch {
@@ -284,6 +289,30 @@ func (m *merger) group() {
 			}
 		}
 	}
+	m.nameGroups(members)
+}
+
+// nameGroups gives translations that nothing names yet a key of the words of the default language's address.
+func (m *merger) nameGroups(members map[string][]string) {
+	taken := map[string]bool{}
+	for _, p := range m.Pages.Pages {
+		taken[p.Key] = true
+	}
+	for i := range m.records {
+		taken[m.records[i].key] = true
+	}
+	for i := range m.records {
+		r := &m.records[i]
+		root := m.root(m.meaning(r.at))
+		if !r.has || r.key != "" || m.groupKey[root] != "" || members[root] == nil ||
+			m.pageLanguage(r, r.at) != m.Settings.Languages.Default {
+			continue
+		}
+		if key := m.keyOf(r.at); !taken[key] {
+			taken[key] = true
+			m.groupKey[root] = key
+		}
+	}
 }
 
 func (m *merger) root(meaning string) string {
@@ -312,11 +341,11 @@ func (m *merger) place(r *record) {
 	if s.Form == source.Log && !met {
 		r.at = m.selecting(r.at)
 		if _, met = m.ownerOf(r.at); !met && m.paths[address.Key(r.at.Path, true)] {
-			s.Ignored["further parameters of a known path"]++
+			m.ignore(s, "further parameters of a known path", r.name(), r.where.Line)
 			return
 		}
 		if !met && m.Settings.Paths.NoExtension && script(r.at.Path) {
-			s.Ignored["a script that no other source names"]++ // a basket, a search: as a page it would lose its address
+			m.ignore(s, "a script that no other source names", r.name(), r.where.Line) // a basket, a search: as a page it would lose its address
 			return
 		}
 	}
@@ -325,7 +354,7 @@ func (m *merger) place(r *record) {
 		return
 	}
 	if m.deleted(ref) {
-		s.Ignored["deleted from pages.csv by hand"]++
+		m.ignore(s, "deleted from pages.csv by hand", r.name(), r.where.Line)
 		return
 	}
 	r.page = ref

@@ -2,6 +2,7 @@ package gather
 
 import (
 	"bufio"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -101,6 +102,13 @@ func (g *Gatherer) ReadRows(sheet *table.Table, bad []finding.Finding) error {
 
 // takeTable takes up the rows of a table.
 func (g *Gatherer) takeTable(s *Summary, sheet *table.Table) (err error) {
+	if w := wideColumns(sheet); w != nil && len(g.Columns) == 0 {
+		if s.Columns, err = rename(sheet, nil); err != nil {
+			return finding.Unreadable(finding.Place{File: s.Source, Line: 1}, err.Error(), "")
+		}
+		g.takeWide(s, sheet, w)
+		return nil
+	}
 	if s.Columns, err = rename(sheet, g.Columns); err != nil {
 		return finding.Unreadable(finding.Place{File: s.Source, Line: 1}, err.Error(), "")
 	}
@@ -121,26 +129,10 @@ func (g *Gatherer) takeTable(s *Summary, sheet *table.Table) (err error) {
 	}
 	for _, row := range sheet.Rows {
 		f := row.Get
-		where := finding.Place{File: s.Source, Line: row.Line}
-		if f("key") != "" {
-			if _, ok := inventory.ParseRef(f("key") + "@x"); !ok {
-				g.found = append(g.found, table.BadRow(s.Source, row.Line,
-					fmt.Sprintf("key %q names no page", f("key")), "write it without @ / : ? # or spaces"))
-				continue
-			}
-		}
-		state, reason := g.state(f("state"))
-		if reason != "" {
-			g.Ignore(reason)
+		r, ok := g.rowRecord(s, row, f, f("key"), f("language"), f("address"))
+		if !ok {
 			continue
 		}
-		if state == "?" {
-			g.found = append(g.found, table.BadRow(s.Source, row.Line, fmt.Sprintf("%q is not a state", f("state")),
-				"say live, draft, away or gone; or what it means, with --state WORD=draft"))
-			continue
-		}
-		r := record{where: where, key: f("key"), language: f("language"), address: f("address"),
-			fields: []field{{"state", state}}}
 		for _, name := range sheet.Columns {
 			if name != "key" && name != "language" && name != "address" && name != "state" {
 				r.fields = append(r.fields, field{name, f(name)})
@@ -149,6 +141,29 @@ func (g *Gatherer) takeTable(s *Summary, sheet *table.Table) (err error) {
 		g.add(r)
 	}
 	return nil
+}
+
+// rowRecord begins the record of a row, or says what is wrong with it.
+func (g *Gatherer) rowRecord(s *Summary, row table.Row, f func(string) string, key, language, address string) (r record, ok bool) {
+	if key != "" {
+		if _, ok := inventory.ParseRef(key + "@x"); !ok {
+			g.found = append(g.found, table.BadRow(s.Source, row.Line,
+				fmt.Sprintf("key %q names no page", key), "write it without @ / : ? # or spaces"))
+			return r, false
+		}
+	}
+	state, reason := g.state(f("state"))
+	if reason != "" {
+		g.Ignore(reason, cmp.Or(address, f("title"), key), row.Line)
+		return r, false
+	}
+	if state == "?" {
+		g.found = append(g.found, table.BadRow(s.Source, row.Line, fmt.Sprintf("%q is not a state", f("state")),
+			"say live, draft, away or gone; or what it means, with --state WORD=draft"))
+		return r, false
+	}
+	return record{where: finding.Place{File: s.Source, Line: row.Line}, key: key, language: language, address: address,
+		fields: []field{{"state", state}}}, true
 }
 
 // readList reads addresses, one a line.
@@ -160,9 +175,19 @@ func (g *Gatherer) readList(s *Summary, r io.Reader) error {
 
 func (g *Gatherer) readFeed(s *Summary, r io.Reader) error {
 	return feed.Read(s.Source, r, func(e feed.Item) error {
-		state := string(inventory.Live)
-		if e.Draft {
+		if reason := e.NoPage(); reason != "" {
+			g.Ignore(reason, cmp.Or(e.Link, e.Title, e.ID), e.Line)
+			return nil
+		}
+		state, reason := g.state(e.Status)
+		switch {
+		case reason != "":
+			g.Ignore(reason, cmp.Or(e.Link, e.Title, e.ID), e.Line)
+			return nil
+		case e.Draft:
 			state = string(inventory.Draft)
+		case state == "" || state == "?":
+			state = string(inventory.Live)
 		}
 		for i, c := range e.Categories {
 			e.Categories[i] = strings.TrimSpace(strings.ReplaceAll(c, "/", " "))
@@ -170,7 +195,7 @@ func (g *Gatherer) readFeed(s *Summary, r io.Reader) error {
 		g.add(record{where: finding.Place{File: s.Source, Line: e.Line}, language: e.Language, id: e.ID,
 			address: e.Link,
 			fields: []field{{"title", e.Title}, {"state", state}, {"date", e.Date},
-				{"categories", strings.Join(e.Categories, "/")}, {"guid", e.ID}}})
+				{"categories", strings.Join(e.Categories, "/")}, {"guid", e.ID}, {"slug", e.Slug}, {"kind", e.Kind}}})
 		return nil
 	})
 }
@@ -246,9 +271,15 @@ func (g *Gatherer) AddPage(file, at string, signals page.Signals) {
 	for _, a := range signals.Alternates {
 		r.alternates = append(r.alternates, alternate{a.Language, a.Link})
 	}
+	if len(signals.Text.Runs) >= leastText {
+		r.text = signals.Text.All()
+	}
 	g.ask(at, signals.Forms)
 	g.add(r)
 }
+
+// leastText is how many runs of words a page must have before another with the same text is taken for it.
+const leastText = 12
 
 // maxAsked bounds what is kept of forms.
 const maxAsked = 10000
@@ -274,11 +305,11 @@ func (g *Gatherer) AddMoved(at, to string) {
 	g.add(record{where: finding.Place{URL: at}, address: at, canonical: to})
 }
 
-// Ignore counts a record of the last source that can't be used.
-func (g *Gatherer) Ignore(reason string) {
+// Ignore counts a record of the last source that can't be used: its address or title, and its line if it has one.
+func (g *Gatherer) Ignore(reason, record string, line int) {
 	s := g.summaries[len(g.summaries)-1]
 	s.Records++
-	s.Ignored[reason]++
+	g.ignore(s, reason, record, line)
 }
 
 // maxFiles bounds the files of a folder that are looked at.
@@ -305,7 +336,7 @@ func (g *Gatherer) ReadFolder(name string, folder fs.FS) error {
 			}
 			return nil
 		case !entry.Type().IsRegular():
-			g.Ignore("a link, or no file")
+			g.Ignore("a link, or no file", file, 0)
 			return nil
 		}
 		f, err := folder.Open(file)
@@ -319,7 +350,7 @@ func (g *Gatherer) ReadFolder(name string, folder fs.FS) error {
 			return err
 		}
 		if len(sample) == 0 || source.Detect(sample) != source.HTML || !looksLikePage(sample) {
-			g.Ignore("no HTML page")
+			g.Ignore("no HTML page", file, 0)
 			return nil
 		}
 		return g.readPage(path.Join(name, file), (&url.URL{Path: "/" + file}).EscapedPath(), text)

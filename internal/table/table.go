@@ -314,6 +314,9 @@ func (t *Table) setColumns(header []string, place func(int) (line, column int)) 
 			return nil
 		}
 	}
+	for len(header) > 1 && strings.TrimSpace(header[len(header)-1]) == "" {
+		header = header[:len(header)-1] // spreadsheets write the columns behind the last one, too
+	}
 	for i, name := range header {
 		name = strings.ToLower(strings.TrimSpace(name))
 		if _, twice := t.index[name]; name == "" || twice || !utf8.ValidString(name) {
@@ -347,7 +350,13 @@ func (t *Table) clean(line int, record []string) *finding.Finding {
 		f := BadRow(t.File, line, what, advice)
 		return &f
 	}
-	if len(record) != len(t.Columns) {
+	for i := len(t.Columns); i < len(record); i++ {
+		if strings.TrimSpace(record[i]) != "" {
+			return bad(fmt.Sprintf("%d fields where the header has %d", len(record), len(t.Columns)),
+				"name the column, or quote a field that holds a separator")
+		}
+	}
+	if len(record) < len(t.Columns) {
 		return bad(fmt.Sprintf("%d fields where the header has %d", len(record), len(t.Columns)),
 			"write the missing commas, or quote a field that holds one")
 	}

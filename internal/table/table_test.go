@@ -30,7 +30,7 @@ func TestUnreadable(t *testing.T) {
 		"":          "t.csv: error unreadable: the file is empty",
 		"a,b\n":     `t.csv:1: error unreadable: there is no column "key"; the columns are: a, b`,
 		"key,key\n": `t.csv:1:5: error unreadable: column 2 is named "key" like another`,
-		"key,\n":    `column 2 is named ""`,
+		"key,,a\n":  `column 2 is named ""`,
 		"key\n\"a":  "error unreadable: this is not a table",
 	} {
 		t.Run(text, func(t *testing.T) {
