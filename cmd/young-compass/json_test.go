@@ -67,7 +67,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	demotest.Write(t, filepath.Join(dir, "visits.csv"),
 		[]byte("address,status,visitors,robots,last,referrers\n"+
 			"https://skerrywick.example/old/seabirds.htm,404,3,0,2026-11-23,https://a.example/ 3\n"+
-			"https://skerrywick.example/summer,404,5,0,,\nhttps://skerrywick.example/lost/a,404,2,0,,\n"))
+			"https://skerrywick.example/summer,404,5,0,,\nhttps://skerrywick.example/index.php?item=201&sec=other,404,1,0,,\nhttps://skerrywick.example/lost/a,404,2,0,,\n"))
 	demotest.Write(t, filepath.Join(dir, "patterns.csv"), []byte("from,to,status\n/lost/{x},/nowhere/{x},301\n"))
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "content"), 0o755))
 	demotest.Write(t, filepath.Join(dir, "content", "a.html"),
@@ -79,6 +79,8 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	demotest.Gathered(t, gathered)
 	demotest.Write(t, filepath.Join(gathered, "collide.csv"),
 		[]byte("id,title,url\nx1,Same,/x1\nx2,Same,/x2\nnew,New,\n"))
+	demotest.Write(t, filepath.Join(gathered, "named.csv"), []byte("id,title,url\na1,A | Skerry,/a1\na2,B | Skerry,/a2\na3,C | Skerry,/a3\n"+
+		"a4,D | Skerry,/a4\na5,E | Skerry,https://elsewhere.example/\na6,F | Skerry,/a6\n"))
 	require.NoError(t, demo.CopySources(gathered))
 	pages, err := os.ReadFile(filepath.Join(gathered, "pages.csv"))
 	require.NoError(t, err)
@@ -87,12 +89,13 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	demotest.Write(t, filepath.Join(gathered, "visits.csv"),
 		[]byte("address,status,visitors\nhttp://www.skerrywick.example/,200,3\n"))
 	require.NoError(t, demo.MakeDatabase(gathered))
-	live := neglected(t, dir)
+	live, empty := neglected(t, dir), t.TempDir()
 	seen := map[string]map[string]bool{"All commands": {}}
 	for _, c := range []struct{ section, args string }{
 		{"gather", "gather --project " + gathered + " " + gathered + "/collide.csv " + gathered +
 			"/sources/access.log"}, {"gather", "gather --project " + gathered + " --compare " + gathered +
-			"/collide.csv"}, {"lint", "lint --project " + gathered},
+			"/collide.csv"}, {"gather", "gather --project " + gathered + " " + gathered + "/named.csv"},
+		{"propose", "propose --project " + gathered}, {"propose", "propose --project " + empty + " " + gathered + "/named.csv"}, {"lint", "lint --project " + gathered},
 		{"design", "design --project " + gathered}, {"design", "design --collide number --project " + gathered},
 		{"design", "design --only page --project " + dir},
 		{"redirects check", "redirects check --project " + dir + " " + dir + "/" + demo.OldRedirects},

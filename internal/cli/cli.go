@@ -100,7 +100,11 @@ func (a *app) run(ctx context.Context, args []string) int {
 		_, _ = fmt.Fprintln(a.stderr, input.Finding)
 		return exitUsage
 	case ctx.Err() != nil && errors.Is(err, context.Canceled):
-		_, _ = fmt.Fprintln(a.stderr, "young-compass: interrupted; nothing more is written")
+		said := strings.ReplaceAll(oneLine(err), context.Canceled.Error(), "interrupted")
+		if said == "interrupted" {
+			said += "; nothing more is written"
+		}
+		_, _ = fmt.Fprintln(a.stderr, "young-compass:", said)
 		return exitUnfinished
 	case errors.As(err, &broken), errors.Is(err, context.Canceled):
 		_, _ = fmt.Fprintln(a.stderr, "young-compass:", oneLine(err))
@@ -138,7 +142,7 @@ the address book and the redirects.`,
 	f.BoolVar(&a.quiet, "quiet", false, "print findings only")
 	f.StringVar(&a.color, "color", "auto", "auto, always or never")
 	f.StringVar(&a.failOn, "fail-on", "error", "exit with 1 from this severity on: error, warning, note or never")
-	root.AddCommand(a.initCommand(), a.stepsCommand(), a.gatherCommand(), a.proposeCommand(), a.lintCommand(), a.designCommand(), a.pairCommand(),
+	root.AddCommand(a.initCommand(), a.stepsCommand(), a.gatherCommand(), a.proposeCommand(), a.pagesCommand(), a.lintCommand(), a.designCommand(), a.pairCommand(),
 		a.redirectsCommand(), a.relinkCommand(), a.traceCommand(), a.emitCommand(), a.serveCommand(), a.probeCommand(), a.demoCommand())
 	return root
 }

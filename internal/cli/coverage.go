@@ -21,6 +21,8 @@ type lostAddress struct {
 	Visits   int    `json:"visits"`
 	From     string `json:"linked_from,omitempty"`
 	Proposed string `json:"proposed,omitempty"`
+	Pattern  string `json:"pattern,omitempty"`
+	Target   string `json:"target,omitempty"`
 	Answers  bool   `json:"answers_today"`
 }
 
@@ -61,8 +63,8 @@ func (a *app) coverageCommand() *cobra.Command {
 counted (visits.csv), and of further lists: addresses one a line, a sitemap, a feed,
 or a table with a column address, such as an old inventory or a search service's
 table of addresses not found. Counts both sides by kind, language and state. Shows
-those that nothing answers, most visited first, each with the page that shares most
-words with it, or 410. A sitemap that was handed in earlier shows what search services
+those that nothing answers, most visited first, each with the page that its parameters
+decide and the redirect to write, with the page that shares most words with it, or 410. A sitemap that was handed in earlier shows what search services
 still ask for.`,
 		RunE: func(_ *cobra.Command, files []string) error {
 			if least < 0 || least > 100 {
@@ -105,6 +107,10 @@ func coverageReport(p *plan.Plan, of coverage.Coverage, sample int) report {
 		if lost.Proposed.Key != "" {
 			item.Proposed = lost.Proposed.String()
 			proposed = fmt.Sprintf("%s (%s)", lost.Proposed, lost.Title)
+			if lost.Pattern != "" {
+				item.Pattern, item.Target = lost.Pattern, lost.Target
+				proposed = fmt.Sprintf("%s: redirects add '%s' %s", lost.Proposed, lost.Pattern, lost.Target)
+			}
 		}
 		items = append(items, item)
 		if sample == 0 || len(r.rows) < sample {

@@ -225,13 +225,15 @@ func (g *gathering) gather(p *plan.Plan, fresh bool, sources []string) (all gath
 	if gatherer.Memory, err = g.memory(); err != nil {
 		return all, err
 	}
-	if err := g.readAll(gatherer, p, sources); err != nil {
-		return all, err
+	err = g.readAll(gatherer, p, sources)
+	if err == nil && g.query != "" {
+		err = g.readRows(gatherer)
 	}
-	if g.query != "" {
-		if err := g.readRows(gatherer); err != nil {
-			return all, err
-		}
+	if g.ctx.Err() != nil {
+		return all, fmt.Errorf("%w: nothing is written; the same command begins again", g.ctx.Err())
+	}
+	if err != nil {
+		return all, err
 	}
 	all.Gatherer = gatherer
 	if fresh || g.evident {

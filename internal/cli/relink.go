@@ -203,6 +203,12 @@ func (r *relinking) filter(linker *relink.Linker, form relink.Form, base *addres
 
 // document takes up one file, and writes it if that was asked for.
 func (r *relinking) document(d relink.Document) error {
+	switch err := r.ctx.Err(); {
+	case err != nil && r.write:
+		return fmt.Errorf("%w: %d files are written; the same command goes on, and --undo puts them back", err, r.written)
+	case err != nil:
+		return fmt.Errorf("%w: nothing is written", err)
+	}
 	r.summary.Add(&d)
 	r.found = append(r.found, d.Findings()...)
 	if !d.Changed() {

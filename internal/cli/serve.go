@@ -34,7 +34,10 @@ and writes a line for each request that names the cause. A page on a port of its
 own lists what was asked. It ends when it is interrupted.
 
 Ask it as the site, for instance with
-  curl -i --connect-to ::127.0.0.1:8080 http://www.skerrywick.example/`,
+  curl -i --connect-to ::127.0.0.1:8080 http://www.skerrywick.example/
+
+To prove a plan before any server has it, let it serve with --write-ca plan.pem, and
+ask it from another window: probe redirects --at 127.0.0.1:8080,8443 --ca plan.pem`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			p, found, err := a.judged()

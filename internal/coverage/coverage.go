@@ -56,6 +56,8 @@ type Lost struct {
 	Address  address.Address
 	Visits   int
 	From     string // pages with links to it, as logs say, or the list that has it
+	Pattern  string // the source of a redirect that leads it, and all like it, to the proposed page; empty: none is known
+	Target   string // of that redirect
 	Proposed inventory.Ref
 	Title    string // of the proposed page
 	Answers  bool   // the site answers it today: it isn't gone
@@ -79,7 +81,7 @@ func (c Coverage) Percent() (visits, addresses float64) {
 // requests of robots alone don't count.
 func Of(p *plan.Plan, known []Known) Coverage {
 	var c Coverage
-	w := newWords(p)
+	w, decide := newWords(p), newDeciding(p)
 	groups := map[[2]string]*Group{}
 	group := func(by, name string) *Group {
 		key := [2]string{by, cmp.Or(name, "(unknown)")}
@@ -121,7 +123,15 @@ func Of(p *plan.Plan, known []Known) Coverage {
 			continue
 		}
 		lost := Lost{Address: k.Address, Visits: k.Visits, From: k.From, Answers: k.Answers}
-		if page := w.nearest(p, k); page != nil {
+		if ref, from, ok := decide.page(k.Address); ok {
+			lost.Proposed, lost.Pattern, lost.Title = ref, from, p.Pages.Find(ref).Title
+			lost.Target = ref.String() // a page may move; but a pattern needs an address
+			if current, ok := p.CurrentAddress(ref); ok && strings.Contains(from, "{") {
+				if lost.Target = current.Local(); p.Site.IsLanguageHost(current.Host) {
+					lost.Target = current.String()
+				}
+			}
+		} else if page := w.nearest(p, k); page != nil {
 			lost.Proposed, lost.Title = page.Ref, page.Title
 		}
 		c.Lost = append(c.Lost, lost)

@@ -41,8 +41,8 @@ func rename(sheet *table.Table, told []Mapping) ([]Mapping, error) {
 			if slices.Contains(sheet.Columns, m.Column) {
 				continue
 			}
-			return nil, fmt.Errorf("there is no column %q to take for %s; the columns are: %s", m.From, m.Column,
-				strings.Join(sheet.Columns[:min(20, len(sheet.Columns))], ", "))
+			return nil, fmt.Errorf("there is no column %q to take for %s; %s", m.From, m.Column,
+				spelling.Choices(m.From, sheet.Columns[:min(20, len(sheet.Columns))]))
 		}
 		if m.From != m.Column {
 			take(m.Column, m.From)

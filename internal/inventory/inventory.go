@@ -247,6 +247,17 @@ func (inv *Inventory) Find(r Ref) *Page {
 	return nil
 }
 
+// Without returns an inventory without some pages, and with the same columns.
+func (inv *Inventory) Without(refs ...Ref) *Inventory {
+	next := &Inventory{File: inv.File, fields: slices.Clone(inv.fields)}
+	for _, p := range inv.Pages {
+		if !slices.Contains(refs, p.Ref) {
+			next.Add(p)
+		}
+	}
+	return next
+}
+
 // Encode returns the inventory as pages.csv, ordered by key and language.
 func (inv *Inventory) Encode() []byte {
 	pages := slices.Clone(inv.Pages)

@@ -1,9 +1,13 @@
 package parameter_test
 
 import (
+	"fmt"
+	"os"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"young-compass/internal/address"
 	"young-compass/internal/parameter"
@@ -63,5 +67,41 @@ func TestNoise(t *testing.T) {
 	noisy := list.Noisy("/en")
 	for name, want := range map[string]bool{"sid": true, "view": true, "tab": false, "page": false} {
 		t.Run(name, func(t *testing.T) { assert.Equal(t, want, noisy(address.Param{Name: name})) })
+	}
+}
+
+// docs/propose.md lists every usual name, and no other.
+func TestUsualNamesAreDocumented(t *testing.T) {
+	text, err := os.ReadFile("../../docs/propose.md")
+	require.NoError(t, err)
+	_, list, ok := strings.Cut(string(text), "## The usual names of parameters")
+	require.True(t, ok)
+	var documented, known []string
+	for line := range strings.Lines(list) {
+		if strings.HasPrefix(line, "| `") {
+			documented = append(documented, strings.TrimSpace(line))
+		}
+	}
+	names := map[string]bool{}
+	for _, u := range parameter.Usuals() {
+		vague := ""
+		if u.Vague {
+			vague = "only where evidence agrees"
+		}
+		known = append(known, fmt.Sprintf("| `%s` | %s | %s | %s |", u.Name, u.Class, u.What, vague))
+		assert.False(t, names[u.Name], "%s twice", u.Name)
+		assert.Equal(t, strings.ToLower(u.Name), u.Name)
+		names[u.Name] = true
+	}
+	assert.Equal(t, known, documented)
+	assert.GreaterOrEqual(t, len(known), 60)
+}
+
+func TestUsualOf(t *testing.T) {
+	for name, want := range map[string]parameter.Class{"utm_source": parameter.Tracking, "UTM_Campaign": parameter.Tracking, "PHPSESSID": parameter.Noise,
+		";jsessionid": parameter.Noise, "utm": "", "sort": parameter.Display, "": "", "paged": parameter.Pagination, "_": parameter.Noise, "__": ""} {
+		u, ok := parameter.UsualOf(name)
+		assert.Equal(t, want, u.Class, name)
+		assert.Equal(t, want != "", ok, name)
 	}
 }

@@ -642,6 +642,9 @@ func (k *kinds) fillPage(one *kind, f form, i int) {
 		add(f.sections, strings.Join(decoded(parts.Sections), "/"))
 	}
 	name := k.nameOf(i)
+	if k.s.valueOf(*k.pages[i].at) != "" && page.Language != k.s.languages.standard && page.Title != "" {
+		name = "" // it is that of the default language, since a parameter alone tells the languages apart
+	}
 	switch made := k.slugs.Make(address.Decode(name), page.Language); {
 	case f.slug != "" && clean(name) && (made != name || strings.Trim(name, "0123456789") == ""):
 		add("fixed", k.pages[i].at.Local()) // as it is, though titles wouldn't be written so
