@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"young-compass/internal/address"
 )
@@ -32,15 +33,20 @@ func ordered(lines []Line) []Line {
 // listKey reports whether a key's items are those of a list, and not of a mapping.
 func listKey(key string) bool { return key != "languages.others" && key != "languages.words" }
 
-// comment writes what stands behind a line.
-func comment(l Line) string {
-	text := l.Why
+// width is how long a line with its comment gets, in letters, unless the line alone is longer.
+const width = 140
+
+// comment writes what stands behind a line: the evidence, and an example if there is room.
+func comment(line string, l Line) string {
+	room := max(width-utf8.RuneCountInString(line), 40)
+	text := address.Printable(l.Why)
 	if len(l.Examples) > 0 {
-		text += ": " + l.Examples[0]
+		if with := text + ": " + address.Printable(l.Examples[0]); utf8.RuneCountInString(with) <= room {
+			return with
+		}
 	}
-	text = address.Printable(text)
-	if r := []rune(text); len(r) > 150 {
-		text = string(r[:149]) + "…"
+	if r := []rune(text); len(r) > room {
+		text = string(r[:room-1]) + "…"
 	}
 	return text
 }
@@ -68,6 +74,9 @@ func (d Draft) YAML() []byte {
 			if !d.sureBelow(i, above[:n+1]) {
 				commented = "# " // nothing but questions stands there
 			}
+			if n == 0 {
+				b.WriteByte('\n')
+			}
 			fmt.Fprintf(&b, "%s%s%s:\n", commented, strings.Repeat("  ", n), key)
 		}
 		open = slices.Clone(above)
@@ -80,10 +89,10 @@ func (d Draft) YAML() []byte {
 			text = "- " + l.Value
 		}
 		if l.Sure() {
-			fmt.Fprintf(&b, "%s%s  # %s\n", indent, text, comment(l))
+			fmt.Fprintf(&b, "%s%s  # %s\n", indent, text, comment(indent+text, l))
 			continue
 		}
-		fmt.Fprintf(&b, "%s# ? %s (%s)\n", indent, address.Printable(l.Doubt), comment(l))
+		fmt.Fprintf(&b, "%s# ? %s (%s)\n", indent, address.Printable(l.Doubt), comment(l.Doubt, l))
 		if l.Item {
 			fmt.Fprintf(&b, "%s# %s\n", indent, text)
 		} else {

@@ -56,7 +56,7 @@ func (p Paint) part(code, s string, marked bool) string {
 func (p Paint) Dim(s string) string { return p.with("2", s) }
 
 // Doubt returns s as what a person has to decide.
-func (p Paint) Doubt(s string) string { return p.with("33", s) }
+func (p Paint) Doubt(s string) string { return p.with("1;35", s) }
 
 // Severity returns the name of a severity in its colour.
 func (p Paint) Severity(s finding.Severity) string {
