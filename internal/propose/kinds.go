@@ -473,8 +473,9 @@ func (k *kinds) unnamed(one *kind, most grouped) {
 func (k *kinds) formOf(one *kind, most grouped) form {
 	g := most.group
 	f := form{today: g}
-	names, same, good, endings := 0, 0, 0, 0
-	for _, i := range most.members {
+	names, good, endings := 0, 0, 0
+	members := slices.DeleteFunc(slices.Clone(most.members), func(i int) bool { return k.home(i) })
+	for _, i := range members {
 		name := k.nameOf(i)
 		if g.Parts(k.items[i]).Ending != "" {
 			endings++
@@ -485,12 +486,10 @@ func (k *kinds) formOf(one *kind, most grouped) form {
 		if clean(name) {
 			good++
 		}
-		if title := k.pages[i].page.Title; title != "" && k.slugs.Make(title, k.pages[i].page.Language) == name {
-			same++
-		}
 	}
-	f.named = names*10 >= len(most.members)*8
-	if f.named && same < len(most.members) {
+	f.named = names*10 >= len(members)*8
+	anyName := names > 0 || slices.ContainsFunc(one.members, func(i int) bool { return readable(k.nameOf(i)) })
+	if anyName && (f.named || g.Script == "") && !k.namedAsTitled(one) {
 		f.slug = k.columns.slug
 	}
 	for _, l := range g.Literals {
@@ -502,7 +501,7 @@ func (k *kinds) formOf(one *kind, most grouped) form {
 			f.sections = k.columns.section
 		}
 	}
-	f.kept = f.named && g.Script == "" && endings == 0 && good == len(most.members) && slices.Equal(f.literals, g.Literals)
+	f.kept = f.named && g.Script == "" && endings == 0 && good == len(members) && slices.Equal(f.literals, g.Literals)
 	if g.Script != "" || g.Prefix != "" {
 		if one.name != "page" && one.name != "section" {
 			word := one.section
@@ -520,6 +519,24 @@ func (k *kinds) formOf(one *kind, most grouped) form {
 		f.sections = k.sectionColumn(one, most)
 	}
 	return f
+}
+
+// home reports whether a page is the site's home page, which stays there whatever its kind.
+func (k *kinds) home(i int) bool {
+	at := k.pages[i].at
+	return at.Path == "/" && at.Query == "" && k.s.hosts.languages[at.Host] == ""
+}
+
+// namedAsTitled reports whether every page of a kind has the name in its address that its title gives it.
+func (k *kinds) namedAsTitled(one *kind) bool {
+	for _, i := range one.members {
+		page := k.pages[i].page
+		if name := k.nameOf(i); k.s.valueOf(*k.pages[i].at) == "" && name != "" &&
+			(page.Title == "" || k.slugs.Make(page.Title, page.Language) != name) {
+			return false
+		}
+	}
+	return true
 }
 
 // dated reports whether a kind is one whose pages are told apart by their year, and they have dates.
@@ -626,7 +643,7 @@ func (k *kinds) wordsOfTitles(word string) {
 // fillPage fills in the columns that a page's new address needs.
 func (k *kinds) fillPage(one *kind, f form, i int) {
 	page, g := k.pages[i].page, &k.groups[k.of[i]]
-	if at := k.pages[i].at; page.Fixed != "" || at.Path == "/" && at.Query == "" && k.s.hosts.languages[at.Host] == "" {
+	if page.Fixed != "" || k.home(i) {
 		return
 	}
 	add := func(column, value string) {
@@ -646,7 +663,7 @@ func (k *kinds) fillPage(one *kind, f form, i int) {
 		name = "" // it is that of the default language, since a parameter alone tells the languages apart
 	}
 	switch made := k.slugs.Make(address.Decode(name), page.Language); {
-	case f.slug != "" && clean(name) && (made != name || strings.Trim(name, "0123456789") == ""):
+	case g.Script == "" && clean(name) && !lint.Opaque(name) && (strings.Trim(name, "0123456789") == "" || f.slug != "" && made != name):
 		add("fixed", k.pages[i].at.Local()) // as it is, though titles wouldn't be written so
 	case f.slug != "" && readable(name):
 		add(f.slug, address.Decode(name))

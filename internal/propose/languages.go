@@ -245,7 +245,7 @@ func (d *draft) findStandard(s *survey, prefixes map[string]*mark) {
 			continue
 		}
 		first, _, _ := strings.Cut(seen.Address.Path[1:], "/")
-		if m := prefixes[address.Fold(first)]; m != nil && m.convincing(len(s.e.Seen)) {
+		if m := prefixes[address.Fold(first)]; m != nil && (m.convincing() || m.titled(tagOf(first))) {
 			continue
 		}
 		unmarked++
@@ -270,7 +270,7 @@ func (d *draft) findStandard(s *survey, prefixes map[string]*mark) {
 		}
 		counts := tally{}
 		for prefix, m := range prefixes {
-			if m.convincing(len(s.e.Seen)) {
+			if m.convincing() {
 				counts[tagOf(prefix)] += m.n
 			}
 		}
@@ -326,17 +326,22 @@ func (m *mark) mirror(folders map[string]int) {
 }
 
 // convincing reports whether a first segment that is a code marks a language: its pages are said to be in it.
-func (m *mark) convincing(of int) bool {
+func (m *mark) convincing() bool {
 	return m.agree >= 1 && m.agree > 5*m.differ
+}
+
+// titled reports whether nobody says the language of the pages behind a mark, but their titles are in it.
+func (m *mark) titled(tag string) bool {
+	guess, n := m.titles.most()
+	return m.agree+m.differ == 0 && guess == baseOf(tag) && n >= 12 && n*2 > m.titles.sum()
 }
 
 // findPrefixes finds the first segments that mark a language.
 func (d *draft) findPrefixes(s *survey, prefixes map[string]*mark) {
 	for _, prefix := range sortedKeys(prefixes) {
 		m, tag := prefixes[prefix], tagOf(prefix)
-		guess, n := m.titles.most()
 		switch {
-		case m.convincing(len(s.e.Seen)), m.agree+m.differ == 0 && guess == baseOf(tag) && n >= 12 && n*2 > m.titles.sum():
+		case m.convincing(), m.titled(tag):
 			s.languages.prefixes[prefix] = tag
 		case m.differ > 0 || m.n < least || tag == s.languages.standard:
 		case s.common(tag) && !s.otherMarks(prefix, prefixes) && (len(prefixes) >= 2 || m.n >= 10):
@@ -354,7 +359,7 @@ func (s *survey) common(tag string) bool {
 // otherMarks reports whether another first segment is sure to mark a language, so that doubtful ones are not.
 func (s *survey) otherMarks(prefix string, prefixes map[string]*mark) bool {
 	for other, m := range prefixes {
-		if other != prefix && m.convincing(0) {
+		if other != prefix && m.convincing() {
 			return true
 		}
 	}
