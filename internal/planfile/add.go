@@ -169,7 +169,7 @@ func (t lines) intoMapping(v value, keys []string, a Addition) []byte {
 	if len(keys) == 0 {
 		text = indent + a.Value + "\n"
 	}
-	return t.insert(t.end(first.Line, first.Column-1), text)
+	return t.insert(t.end(first.Line, first.Column-1, false), text)
 }
 
 // intoList adds an item to a list.
@@ -182,11 +182,12 @@ func (t lines) intoList(v value, item string) []byte {
 	if n.IsFlowStyle || len(n.Values) == 0 {
 		return t.intoFlow(start.Line, start.Column, item)
 	}
-	return t.insert(t.end(start.Line, start.Column-1), strings.Repeat(" ", start.Column-1)+"- "+item+"\n")
+	return t.insert(t.end(start.Line, start.Column-1, true), strings.Repeat(" ", start.Column-1)+"- "+item+"\n")
 }
 
-// end returns the number of the last line of a block that begins in a line, and whose lines are indented so far.
-func (t lines) end(from, indent int) int {
+// end returns the number of the last line of a block that begins in a line, and whose lines are indented so far. A list
+// may stand no deeper than its key, and ends there with the next key.
+func (t lines) end(from, indent int, list bool) int {
 	last := from
 	for i := from; i < len(t.list); i++ {
 		line := strings.TrimRight(string(t.list[i]), "\r\n")
@@ -194,7 +195,7 @@ func (t lines) end(from, indent int) int {
 		if content == "" || strings.HasPrefix(content, "#") {
 			continue
 		}
-		if depth := len(line) - len(content); depth < indent || content == "..." || content == "---" {
+		if depth := len(line) - len(content); depth < indent || list && depth == indent && content[0] != '-' || content == "..." || content == "---" {
 			break
 		}
 		last = i + 1
