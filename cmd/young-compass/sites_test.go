@@ -14,8 +14,12 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/cli"
+	"young-compass/internal/demo"
+	"young-compass/internal/demo/demotest"
 	"young-compass/internal/inventory"
+	"young-compass/internal/parameter"
 	"young-compass/internal/plan"
+	"young-compass/internal/planfile"
 	"young-compass/internal/project"
 	"young-compass/internal/propose/proposetest"
 )
@@ -180,4 +184,50 @@ func answersInOneHop(t *testing.T, site proposetest.Site, p *plan.Plan) {
 		}
 	}
 	t.Logf("%d of %d pages move", moved, len(site.Pages))
+}
+
+// On the demo, whose plan a person wrote, the same languages, hosts and kinds are proposed, and a parameter of every class.
+func TestProposalOfTheDemo(t *testing.T) {
+	dir := t.TempDir()
+	theirs := demotest.Accepted(t, dir)
+	require.NoError(t, demo.CopySources(dir))
+	demotest.Write(t, filepath.Join(dir, demo.IslandGuide), demotest.File(t, demo.IslandGuide))
+	live := neglected(t, dir)
+	run := func(args string) []byte {
+		var out, messages bytes.Buffer
+		status := cli.Main(context.Background(), append(strings.Fields(args), "--project", dir, "--fail-on", "never"), strings.NewReader(""), &out, &messages)
+		require.Zero(t, status, "%s\n%s%s", args, out.String(), messages.String())
+		return out.Bytes()
+	}
+	logs := dir + "/sources/access.log"
+	run("gather " + logs + " " + logs + ".1.gz " + logs + ".2.zst")
+	run("pair " + dir + "/" + demo.IslandGuide + " " + dir + " --output " + dir + "/pairs.csv")
+	run("redirects merge " + dir + "/pairs.csv --sure 0.9")
+	run("probe parameters" + live)
+	require.NoError(t, os.Remove(filepath.Join(dir, project.PlanFile)))
+	run("propose --write")
+	p, _, err := project.Load(dir)
+	require.NoError(t, err)
+	assert.Equal(t, theirs.Site.Origin, p.Site.Origin)
+	assert.ElementsMatch(t, theirs.Site.All(), p.Site.All())
+	assert.Equal(t, theirs.Languages.Default, p.Languages.Default)
+	assert.ElementsMatch(t, theirs.Languages.Others, p.Languages.Others)
+	assert.Equal(t, theirs.Languages.Words, p.Languages.Words)
+	classes := func(c *plan.Plan) map[parameter.Class]bool {
+		all := map[parameter.Class]bool{}
+		for _, q := range c.Parameters.All {
+			all[q.Class] = true
+		}
+		return all
+	}
+	assert.Equal(t, classes(theirs), classes(p))
+	same := 0
+	for _, k := range theirs.Kinds {
+		if slices.ContainsFunc(p.Kinds, func(o planfile.Kind) bool { return o.Name == k.Name }) {
+			same++
+		}
+	}
+	t.Logf("%d of %d kinds", same, len(theirs.Kinds))
+	assert.GreaterOrEqual(t, same, 7)
+	assert.Len(t, p.Kinds, len(theirs.Kinds))
 }

@@ -140,7 +140,12 @@ func (g *gathering) loadOrStart(sources []string) (p *plan.Plan, fresh bool, err
 				break
 			}
 		}
-		settings, err := planfile.Read(project.PlanFile, []byte("site: {origin: "+start+"}"))
+		hosts, err := project.SourceHosts(g.project)
+		if err != nil {
+			return nil, true, err
+		}
+		hosts = slices.DeleteFunc(hosts, func(host string) bool { return strings.HasSuffix(start, "://"+host) })
+		settings, err := planfile.Read(project.PlanFile, fmt.Appendf(nil, "site: {origin: %s, hosts: [%s]}", start, strings.Join(hosts, ", ")))
 		if err != nil {
 			return nil, true, err
 		}

@@ -10,13 +10,17 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 
+	"young-compass/internal/address"
 	"young-compass/internal/book"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 	"young-compass/internal/planfile"
 	"young-compass/internal/redirect"
+	"young-compass/internal/table"
 )
 
 // The files of a project folder.
@@ -98,4 +102,27 @@ func Under(dir string, config *planfile.Settings) (*plan.Plan, []finding.Finding
 		found = append(found, more...)
 	}
 	return plan.New(config, pages, entries, rows), found, nil
+}
+
+// SourceHosts returns the hosts on which redirects of a project start, as written in redirects.csv, each once: before there
+// is a plan, nobody else says that they are the site's.
+func SourceHosts(dir string) (hosts []string, err error) {
+	f, err := os.Open(filepath.Join(dir, RedirectsFile))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, fmt.Errorf("reading %s: %w", RedirectsFile, err)
+	}
+	defer func() { _ = f.Close() }()
+	sheet, _, err := table.Read(RedirectsFile, f, "from")
+	if err != nil {
+		return nil, err
+	}
+	for _, row := range sheet.Rows {
+		if a, err := address.Parse(row.Get("from")); err == nil && !strings.Contains(a.Host, ":") && !slices.Contains(hosts, a.Host) {
+			hosts = append(hosts, a.Host)
+		}
+	}
+	return hosts, nil
 }

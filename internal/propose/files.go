@@ -228,7 +228,7 @@ func (d *draft) rulesOfMoves(k *kinds, froms map[string]bool) {
 	counts, examples := map[family]int{}, map[family][]string{}
 	leaving, differ := map[string]int{}, map[string]int{}
 	for _, m := range k.e.Moves {
-		if m.From.Query != "" || m.To.Query != "" || !k.s.hosts.site[m.To.Host] && m.To.Host != "" {
+		if m.From.Query != "" || m.To.Query != "" || m.To.Path == "" || !k.s.hosts.site[m.To.Host] && m.To.Host != "" {
 			continue
 		}
 		fromFolder, fromName := cut(m.From.Path)

@@ -67,11 +67,15 @@ func logged(asked []visits.Visit) map[address.Address]*lookedUp {
 	return at
 }
 
-// Moves returns the redirects of a list from one address to another.
+// Moves returns the redirects of a list that are for one address; those that lead to a page, or nowhere, lead to the zero
+// address.
 func Moves(rows *redirect.List, site address.Site) (moves []Move) {
 	for _, row := range rows.All() {
-		if row.Pattern != nil || row.Target == (address.Address{}) || row.Page != (inventory.Ref{}) {
+		if row.Pattern != nil {
 			continue
+		}
+		if row.Page != (inventory.Ref{}) {
+			row.Target = address.Address{}
 		}
 		from, err := address.Resolve(site.Origin, row.From)
 		if row.Target.Host == Nowhere {

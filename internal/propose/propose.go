@@ -53,7 +53,7 @@ type Seen struct {
 	Bytes    int // of each answer with status 200; 0: unknown, -1: they differ
 }
 
-// Move is a redirect that exists.
+// Move is a redirect that exists, to an address, or to a page: then To is the zero value.
 type Move struct{ From, To address.Address }
 
 // Proved is what a probe of the live site showed of a parameter.
