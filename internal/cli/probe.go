@@ -480,7 +480,24 @@ func (p *probing) text(w io.Writer, paint term.Paint, tables []section) error {
 	return nil
 }
 
+// known refuses the name of a parameter that no address has.
+func (p *probing) known(name string) error {
+	var names []string
+	for _, q := range p.survey.Parameters {
+		if len(p.survey.With(q.Name)) > 0 {
+			names = append(names, q.Name)
+		}
+	}
+	if len(names) > 0 && !slices.Contains(names, name) {
+		return fmt.Errorf("no address has the parameter %s; %s", address.Printable(name), spelling.Choices(name, names))
+	}
+	return nil
+}
+
 func (p *probing) printList() error {
+	if err := p.known(p.list); err != nil {
+		return err
+	}
 	r := report{columns: []string{"address"}, name: "addresses"}
 	items := []string{}
 	for _, a := range p.survey.With(p.list) {
@@ -493,6 +510,9 @@ func (p *probing) printList() error {
 }
 
 func (p *probing) printSteps() error {
+	if err := p.known(p.steps); err != nil {
+		return err
+	}
 	r := report{columns: []string{"", "state", "step", "seen"}, name: "steps"}
 	steps := leaving(p.survey.Leaving(p.steps, p.since), p.steps, p.since)
 	for i, s := range steps {

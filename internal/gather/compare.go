@@ -61,18 +61,18 @@ func Compare(one, other Side, known func(address.Address) (inventory.Ref, bool))
 	leftNames, rightNames := one.named(known), other.named(known)
 	var c Comparison
 	counts := map[SideBySide]*SideBySide{}
-	for i, list := range [][]Count{CountPages(left, nil), CountPages(right, nil)} {
-		for _, n := range list {
-			key := SideBySide{Kind: n.Kind, Language: n.Language, State: n.State}
-			if counts[key] == nil {
-				counts[key] = &SideBySide{n.Kind, n.Language, n.State, 0, 0}
-			}
-			if i == 0 {
-				counts[key].Left = n.Pages
-			} else {
-				counts[key].Right = n.Pages
-			}
+	count := func(key SideBySide) *SideBySide {
+		if counts[key] == nil {
+			counts[key] = &SideBySide{key.Kind, key.Language, key.State, 0, 0}
 		}
+		return counts[key]
+	}
+	kinds := [2]map[inventory.Ref]string{kindsOf(left, leftNames), kindsOf(right, rightNames)}
+	for i := range left.Pages {
+		count(kindOn(&left.Pages[i], leftNames, kinds[1])).Left++
+	}
+	for i := range right.Pages {
+		count(kindOn(&right.Pages[i], rightNames, kinds[0])).Right++
 	}
 	for _, n := range counts {
 		c.Counts = append(c.Counts, *n)
@@ -110,6 +110,27 @@ func Compare(one, other Side, known func(address.Address) (inventory.Ref, bool))
 	c.Titles = all - len(c.Left)
 	c.Both += c.Titles
 	return c
+}
+
+// kindsOf returns the kinds that pages are said to be of, by what they are known as.
+func kindsOf(inv *inventory.Inventory, names map[inventory.Ref]inventory.Ref) map[inventory.Ref]string {
+	kinds := map[inventory.Ref]string{}
+	for i := range inv.Pages {
+		if p := &inv.Pages[i]; p.Kind != "" && p.Kind != "page" {
+			kinds[names[p.Ref]] = p.Kind
+		}
+	}
+	return kinds
+}
+
+// kindOn returns where a page is counted. Where its side says no kind, as a sitemap doesn't, it is of the kind that the
+// other side says, and in the language in which it is known.
+func kindOn(p *inventory.Page, names map[inventory.Ref]inventory.Ref, others map[inventory.Ref]string) SideBySide {
+	at := SideBySide{Kind: p.Kind, Language: names[p.Ref].Language, State: string(p.State)}
+	if at.Kind == "" || at.Kind == "page" {
+		at.Kind = cmp.Or(others[names[p.Ref]], "page")
+	}
+	return at
 }
 
 // missing returns the pages of one inventory that another doesn't have, by key
