@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"young-compass/internal/address"
+	"young-compass/internal/coverage"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
@@ -20,7 +21,6 @@ import (
 	"young-compass/internal/propose"
 	"young-compass/internal/store"
 	"young-compass/internal/term"
-	"young-compass/internal/visits"
 )
 
 // proposing is a run of propose: its flags.
@@ -29,6 +29,7 @@ type proposing struct {
 	said    string // the origin
 	accept  bool
 	explain bool
+	moved   []finding.Finding // scripts that the plan, as it is, leads away
 }
 
 func (a *app) proposeCommand() *cobra.Command {
@@ -85,6 +86,13 @@ func (p *proposing) run(sources []string) error {
 		}
 	}
 	draft := propose.Of(evidence, taken...)
+	if !fresh {
+		asked, err := p.visits()
+		if err != nil {
+			return err
+		}
+		p.moved = coverage.Scripts(now, asked)
+	}
 	return p.tellDraft(draft, evidence.Pages, fresh, write)
 }
 
@@ -111,11 +119,7 @@ func (p *proposing) evidence(now *plan.Plan, fresh bool, sources []string) (prop
 			return e, nil, errors.New("propose: there are no pages yet; name what you have (a table, a sitemap, a log, a folder of pages, " +
 				"the site's https:// address), or gather it first")
 		}
-		var asked []visits.Visit
-		err := p.readIfThere(project.VisitsFile, func(path string, r io.Reader) (found []finding.Finding, err error) {
-			asked, found, err = visits.Read(path, r)
-			return found, err
-		})
+		asked, err := p.visits()
 		if err != nil {
 			return e, nil, err
 		}
@@ -168,7 +172,7 @@ func (p *proposing) tellDraft(d propose.Draft, pages *inventory.Inventory, fresh
 		}
 	}
 	r := report{columns: []string{"key", "value", "sure", "evidence", "example"}, name: "lines", items: d.Lines,
-		more: map[string]any{"plan": string(text)}}
+		more: map[string]any{"plan": string(text)}, findings: p.moved}
 	doubtful := 0
 	for _, l := range d.Lines {
 		sure := "yes"

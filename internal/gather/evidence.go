@@ -33,6 +33,7 @@ func (g *Gatherer) Evidence() propose.Evidence {
 		e.seen(a.Origin()).Says |= propose.Sitemap | propose.Canonical
 	}
 	e.Asked = slices.Compact(slices.Sorted(slices.Values(g.asked)))
+	e.Linked = slices.Compact(slices.Sorted(slices.Values(g.linked)))
 	for i := range e.Seen {
 		if e.Seen[i].Address.Host == propose.Nowhere {
 			e.Seen[i].Address.Host = ""

@@ -109,6 +109,7 @@ type Gatherer struct {
 	found     []finding.Finding
 	logs      []logged
 	asked     []string          // paths that forms send to, and that robots.txt names
+	linked    []string          // paths of scripts that pages link to
 	sitemaps  []address.Address // that robots.txt names
 }
 

@@ -274,7 +274,7 @@ func (g *Gatherer) AddPage(file, at string, signals page.Signals) {
 	if len(signals.Text.Runs) >= leastText {
 		r.text = signals.Text.All()
 	}
-	g.ask(at, signals.Forms)
+	g.ask(at, signals)
 	g.add(r)
 }
 
@@ -284,15 +284,20 @@ const leastText = 12
 // maxAsked bounds what is kept of forms.
 const maxAsked = 10000
 
-// ask notes where the forms of a page are sent, as far as that is on its site.
-func (g *Gatherer) ask(at string, forms []string) {
+// ask notes where the forms of a page are sent, and the scripts that it links to, as far as they are on its site.
+func (g *Gatherer) ask(at string, signals page.Signals) {
 	base, err := address.Resolve(address.Address{Scheme: "https", Host: propose.Nowhere, Path: "/"}, at)
 	if err != nil {
 		return
 	}
-	for _, form := range forms {
+	for _, form := range signals.Forms {
 		if to, err := address.Reference(base, form); err == nil && to.Host == base.Host && len(g.asked) < maxAsked {
 			g.asked = append(g.asked, to.Path)
+		}
+	}
+	for _, link := range signals.Links {
+		if to, err := address.Reference(base, link); err == nil && to.Host == base.Host && script(to.Path) && len(g.linked) < maxAsked {
+			g.linked = append(g.linked, to.Path)
 		}
 	}
 }

@@ -65,6 +65,11 @@ func (d *draft) findFiles(e *Evidence, s *survey) {
 			}
 		}
 	}
+	for _, p := range e.Linked {
+		if script(path.Ext(p)) && !pages[address.Fold(p)] && scripts[p] == nil && placeable(p) {
+			d.item("site.files", quoted(p), "is "+p+" a script that must stay where it is? Nothing lists it as a page", nil, "pages link to it")
+		}
+	}
 	for _, p := range sortedKeys(scripts) {
 		u := scripts[p]
 		if !placeable(p) || u.visits == 1 {

@@ -267,6 +267,9 @@ func (k *kinds) nameGroups() []named {
 	for g := range k.groups {
 		kind, section := k.groups[best[root(g)]].Words()
 		kind = slug.Make(kind, "")
+		if kind == "" && k.fed(g) {
+			kind, section = "post", ""
+		}
 		if kind == "" {
 			kind, section = "page", ""
 		}
@@ -274,6 +277,17 @@ func (k *kinds) nameGroups() []named {
 	}
 	k.apart(list, root)
 	return list
+}
+
+// fed reports whether most pages of a group come from a feed: they are posts.
+func (k *kinds) fed(g int) bool {
+	n := 0
+	for _, i := range k.groups[g].Items {
+		if page := k.pages[i].page; page.Field("guid") != "" && dateOf(page) != "" {
+			n++
+		}
+	}
+	return n >= least && n*10 >= len(k.groups[g].Items)*8
 }
 
 // top reports whether a group is that of the paths of one segment.

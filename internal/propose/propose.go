@@ -69,6 +69,7 @@ type Evidence struct {
 	Moves      []Move
 	Translated []Translated // of addresses that are seen
 	Asked      []string     // paths that forms send to, and that robots.txt names
+	Linked     []string     // paths of scripts that pages link to
 	Proved     []Proved
 	Origin     address.Address // that a person says; the zero value: nobody does
 	XDefault   string          // the host and path of links for visitors of no language; empty: there are none
