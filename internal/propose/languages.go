@@ -1,7 +1,6 @@
 package propose
 
 import (
-	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -451,22 +450,6 @@ func (s *survey) hostLanguage(host, tag string, origin *hostCount) string {
 		}
 	}
 	return tag
-}
-
-// languageOf returns the language of an address, as its mark says.
-func (l *languages) languageOf(a address.Address) string {
-	if tag := l.hosts[a.Host]; tag != "" {
-		return tag
-	}
-	if l.parameter != "" {
-		if q, ok := address.First(address.SplitQuery(a.Query), l.parameter); ok {
-			if tag := l.values[strings.TrimPrefix(q.Value, "=")]; tag != "" {
-				return tag
-			}
-		}
-	}
-	first, _, _ := strings.Cut(a.Path[1:], "/")
-	return cmp.Or(l.prefixes[address.Fold(first)], l.standard)
 }
 
 // without returns an address's path and parameters without the mark of its language.
