@@ -514,7 +514,8 @@ func IsRobot(agent string) bool {
 	return false
 }
 
-// callsItselfBot reports whether a word of an agent, in small letters, ends in bot: examplebot/2, adsbot-x. Phones of one
+// callsItselfBot reports whether a word of an agent, in small letters, ends in bot: examplebot/2, adsbot-x. Phones of
+// one
 // maker do, too.
 func callsItselfBot(agent string) bool {
 	for word := range strings.FieldsFuncSeq(agent, func(r rune) bool { return r < 'a' || r > 'z' }) {

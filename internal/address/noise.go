@@ -3,7 +3,8 @@ package address
 import "strings"
 
 // WithoutNoise returns a path without the parameters in it that are noise: sessions, as some servers write them into
-// paths. A parameter reaches from its semicolon to the next one, or to the next slash (RFC 3986 section 3.3); letters of
+// paths. A parameter reaches from its semicolon to the next one, or to the next slash (RFC 3986 section 3.3); letters
+// of
 // its name don't count, nor how semicolon and equals sign are written.
 //
 //	/shop;jsessionid=0A3F/boots  ->  /shop/boots

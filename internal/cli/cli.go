@@ -142,8 +142,10 @@ the address book and the redirects.`,
 	f.BoolVar(&a.quiet, "quiet", false, "print findings only")
 	f.StringVar(&a.color, "color", "auto", "auto, always or never")
 	f.StringVar(&a.failOn, "fail-on", "error", "exit with 1 from this severity on: error, warning, note or never")
-	root.AddCommand(a.initCommand(), a.stepsCommand(), a.gatherCommand(), a.proposeCommand(), a.pagesCommand(), a.lintCommand(), a.designCommand(), a.pairCommand(),
-		a.redirectsCommand(), a.relinkCommand(), a.traceCommand(), a.emitCommand(), a.serveCommand(), a.probeCommand(), a.demoCommand())
+	root.AddCommand(a.initCommand(), a.stepsCommand(), a.gatherCommand(), a.proposeCommand(), a.pagesCommand(),
+		a.lintCommand(), a.designCommand(), a.pairCommand(),
+		a.redirectsCommand(), a.relinkCommand(), a.traceCommand(), a.emitCommand(), a.serveCommand(), a.probeCommand(),
+		a.demoCommand())
 	return root
 }
 

@@ -64,7 +64,8 @@ counted (visits.csv), and of further lists: addresses one a line, a sitemap, a f
 or a table with a column address, such as an old inventory or a search service's
 table of addresses not found. Counts both sides by kind, language and state. Shows
 those that nothing answers, most visited first, each with the page that its parameters
-decide and the redirect to write, with the page that shares most words with it, or 410. A sitemap that was handed in earlier shows what search services
+decide and the redirect to write, with the page that shares most words with it,
+	or 410. A sitemap that was handed in earlier shows what search services
 still ask for.`,
 		RunE: func(_ *cobra.Command, files []string) error {
 			if least < 0 || least > 100 {

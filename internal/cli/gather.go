@@ -129,7 +129,8 @@ func (g *gathering) run(sources []string) error {
 	return g.print(all.report())
 }
 
-// loadOrStart loads the project; where it has no plan yet, a plan that says nothing but a host to begin with. It returns
+// loadOrStart loads the project; where it has no plan yet, a plan that says nothing but a host to begin with. It
+// returns
 // no plan if rows of the project can't be read, after it has said so.
 func (g *gathering) loadOrStart(sources []string) (p *plan.Plan, fresh bool, err error) {
 	if _, err := os.Stat(g.in(project.PlanFile)); errors.Is(err, fs.ErrNotExist) {
@@ -145,7 +146,8 @@ func (g *gathering) loadOrStart(sources []string) (p *plan.Plan, fresh bool, err
 			return nil, true, err
 		}
 		hosts = slices.DeleteFunc(hosts, func(host string) bool { return strings.HasSuffix(start, "://"+host) })
-		settings, err := planfile.Read(project.PlanFile, fmt.Appendf(nil, "site: {origin: %s, hosts: [%s]}", start, strings.Join(hosts, ", ")))
+		settings, err := planfile.Read(project.PlanFile, fmt.Appendf(nil, "site: {origin: %s, hosts: [%s]}", start,
+			strings.Join(hosts, ", ")))
 		if err != nil {
 			return nil, true, err
 		}
@@ -186,7 +188,8 @@ func (g *gathering) readFlags(p *plan.Plan) (err error) {
 	}
 	for _, text := range g.fields {
 		name, value, ok := strings.Cut(text, "=")
-		if name = strings.ToLower(strings.TrimSpace(name)); !ok || name == "" || slices.Contains([]string{"key", "address", "state"}, name) {
+		if name = strings.ToLower(strings.TrimSpace(name)); !ok || name == "" || slices.Contains([]string{"key", "address",
+			"state"}, name) {
 			return fmt.Errorf("--field: %s gives no field a value; write season=summer", address.Printable(text))
 		}
 		g.given[name] = value
@@ -197,7 +200,8 @@ func (g *gathering) readFlags(p *plan.Plan) (err error) {
 			for _, k := range p.Kinds {
 				kinds = append(kinds, k.Name)
 			}
-			return fmt.Errorf("--kind: %s is not a kind of the plan; %s", address.Printable(g.kind), spelling.Choices(g.kind, kinds))
+			return fmt.Errorf("--kind: %s is not a kind of the plan; %s", address.Printable(g.kind), spelling.Choices(g.kind,
+				kinds))
 		}
 		g.given["kind"] = g.kind
 	}
@@ -222,7 +226,8 @@ type gathered struct {
 
 func (g *gathered) report() report { return gatherReport(g.summaries, g.found, g.Gatherer) }
 
-// gather reads the sources and merges them. Where there is no plan yet, what they say of hosts, languages and parameters
+// gather reads the sources and merges them. Where there is no plan yet, what they say of hosts, languages and
+// parameters
 // counts.
 func (g *gathering) gather(p *plan.Plan, fresh bool, sources []string) (all gathered, err error) {
 	gatherer := g.gatherer(p)
@@ -250,7 +255,8 @@ func (g *gathering) gather(p *plan.Plan, fresh bool, sources []string) (all gath
 			return all, err
 		}
 		g.say("there is no plan yet: %s is taken for the site's origin, %s for the language without a mark; "+
-			"young-compass propose works the plan out", gatherer.Settings.Site.Origin.Base(), gatherer.Settings.Languages.Default)
+			"young-compass propose works the plan out", gatherer.Settings.Site.Origin.Base(),
+			gatherer.Settings.Languages.Default)
 	}
 	all.summaries, all.found = gatherer.Merge()
 	for _, s := range all.summaries {
@@ -270,7 +276,8 @@ func (g *gathering) writeGathered(gatherer *gather.Gatherer) error {
 }
 
 func (g *gathering) gatherer(p *plan.Plan) *gather.Gatherer {
-	return &gather.Gatherer{Settings: p.Settings, Base: g.at, Today: g.today(), Columns: g.told, States: g.means, Given: g.given, AllIgnored: g.ignored,
+	return &gather.Gatherer{Settings: p.Settings, Base: g.at, Today: g.today(), Columns: g.told, States: g.means,
+		Given: g.given, AllIgnored: g.ignored,
 		Pages: &inventory.Inventory{File: project.PagesFile}, Book: &book.Book{File: project.AddressesFile}}
 }
 
@@ -377,7 +384,8 @@ func (g *gathering) crawl(gatherer *gather.Gatherer, p *plan.Plan, source string
 	}
 	bar := term.NewProgress(g.stderr, start.Host, int64(g.pages), term.Plain)
 	asked := 0
-	crawler := crawl.Crawler{Asker: client, Elsewhere: client.Elsewhere, Site: p.Site, Agent: product, Max: g.pages, Queue: gatherer.Ask,
+	crawler := crawl.Crawler{Asker: client, Elsewhere: client.Elsewhere, Site: p.Site, Agent: product, Max: g.pages,
+		Queue:    gatherer.Ask,
 		Progress: func(n, _ int) { bar.Add(int64(n - asked)); asked = n }}
 	pages, err := crawler.Run(g.ctx, []address.Address{start})
 	bar.Done()

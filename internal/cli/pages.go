@@ -45,7 +45,8 @@ key and its language: fares@en.`,
 				return err
 			}
 			return a.print(report{text: told, counts: []count{{"pages", "pages made one", len(refs)},
-				{"addresses", "addresses became its variants", joined.Addresses}, {"redirects", "redirects were led to it", joined.Rows}}})
+				{"addresses", "addresses became its variants", joined.Addresses}, {"redirects", "redirects were led to it",
+					joined.Rows}}})
 		},
 	})
 	return c

@@ -100,7 +100,8 @@ func usable(c *cobra.Command, kinds []string) error {
 	survey := slices.ContainsFunc(kinds, func(kind string) bool { return kind != probe.Redirects && kind != probe.Hosts })
 	for _, flag := range []string{"max", "obey-robots"} {
 		if c.Flags().Changed(flag) && len(kinds) > 0 && !survey {
-			return fmt.Errorf("--%s is for kinds that ask for all of the site, which %s isn't", flag, strings.Join(kinds, " and "))
+			return fmt.Errorf("--%s is for kinds that ask for all of the site, which %s isn't", flag, strings.Join(kinds,
+				" and "))
 		}
 	}
 	if c.Flags().Changed("since") && !c.Flags().Changed("steps") {

@@ -63,7 +63,8 @@ func (p *proposing) run(sources []string) error {
 	if p.said != "" {
 		a, err := address.Parse(p.said)
 		if err != nil || a != a.Origin() {
-			return fmt.Errorf("--origin: %s is not an origin; write scheme and host, such as https://skerrywick.example", address.Printable(p.said))
+			return fmt.Errorf("--origin: %s is not an origin; write scheme and host, such as https://skerrywick.example",
+				address.Printable(p.said))
 		}
 		p.origin = a
 	}
@@ -229,7 +230,8 @@ func inventoryOrder(filled map[string]int) (list []string) {
 }
 
 // writeDraft writes the plan and the pages; the pages come first, since a plan with templates needs them.
-func (p *proposing) writeDraft(d propose.Draft, pages *inventory.Inventory, plan []byte, path string, gathered func() error) error {
+func (p *proposing) writeDraft(d propose.Draft, pages *inventory.Inventory, plan []byte, path string,
+	gathered func() error) error {
 	d.Apply(pages)
 	if err := gathered(); err != nil {
 		return err
@@ -270,7 +272,8 @@ func printEvidence(w io.Writer, paint term.Paint, lines []propose.Line) error {
 		if !l.Sure() {
 			sign = paint.Doubt("?")
 		}
-		if _, err := fmt.Fprintf(w, "%s %s %s\n      %s\n", sign, paint.Bold(address.Printable(l.Key+":")), address.Printable(l.Value),
+		if _, err := fmt.Fprintf(w, "%s %s %s\n      %s\n", sign, paint.Bold(address.Printable(l.Key+":")),
+			address.Printable(l.Value),
 			address.Printable(l.Why)); err != nil {
 			return err
 		}

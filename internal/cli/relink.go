@@ -250,7 +250,8 @@ func (r *relinking) tell() error {
 		r.documents = []relinked{}
 	}
 	out := report{more: map[string]any{"files": r.documents},
-		counts: []count{{"files", "files", r.summary.Files}, {"changed_files", "of them with links to change", r.summary.Changed},
+		counts: []count{{"files", "files", r.summary.Files}, {"changed_files", "of them with links to change",
+			r.summary.Changed},
 			{"changed_links", "links to change", r.summary.Links}}}
 	if r.write {
 		out.counts[1].words, out.counts[2].words = "of them with changed links", "changed links"

@@ -113,7 +113,8 @@ func (d *deciding) pattern(path string, params []address.Param, name string) str
 		switch {
 		case q.Name == name, q.Name == d.plan.Languages.Parameter:
 			items = append(items, q.Raw)
-		case class == parameter.Tracking || class == parameter.Noise || class == parameter.Display || q.Value == "" || q.Value == "=" || variable == "" || slices.Contains(used, variable):
+		case class == parameter.Tracking || class == parameter.Noise || class == parameter.Display || q.Value == "" ||
+			q.Value == "=" || variable == "" || slices.Contains(used, variable):
 		default:
 			used = append(used, variable)
 			items = append(items, q.Name+"={"+variable+"}")

@@ -41,7 +41,8 @@ func (e *Item) NoPage() string {
 		return "a reply to another entry"
 	case kind == "attachment":
 		return "an attachment"
-	case slices.Contains([]string{"template", "settings", "setting", "layout", "revision", "menu", "nav_menu_item", "navigation", "style", "stylesheet"}, kind):
+	case slices.Contains([]string{"template", "settings", "setting", "layout", "revision", "menu", "nav_menu_item",
+		"navigation", "style", "stylesheet"}, kind):
 		return "a template or a setting"
 	case kind != "" && e.Link == "" && e.Title == "":
 		return "an entry without a page"

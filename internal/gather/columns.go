@@ -56,7 +56,8 @@ func rename(sheet *table.Table, told []Mapping) ([]Mapping, error) {
 	for _, name := range sheet.Columns {
 		meant := spelling.Mistyped(name, columns())
 		if meant != "" && !slices.Contains(sheet.Columns, meant) {
-			return nil, fmt.Errorf("nobody reads a column %q: did you mean %s? Rename it, or say --column %s=%s", name, meant, meant, name)
+			return nil, fmt.Errorf("nobody reads a column %q: did you mean %s? Rename it, or say --column %s=%s", name, meant,
+				meant, name)
 		}
 	}
 	return used, nil
@@ -64,7 +65,8 @@ func rename(sheet *table.Table, told []Mapping) ([]Mapping, error) {
 
 // columns are those that mean something to any command.
 func columns() []string {
-	return []string{"key", "title", "address", "language", "kind", "state", "date", "modified", "images", "fixed", "canonical",
+	return []string{"key", "title", "address", "language", "kind", "state", "date", "modified", "images", "fixed",
+		"canonical",
 		"robots", "heading", "section", "region", "parent"}
 }
 
@@ -96,11 +98,14 @@ func stateOf(word string) (state, ignore string) {
 	switch w := strings.ToLower(word); w {
 	case "":
 		return "", ""
-	case "live", "published", "publish", "active", "online", "public", "200", "indexed", "visible", "enabled", "inherit", "1", "true",
-		"yes", "aktiv", "aktivt", "veröffentlicht", "sichtbar", "ja", "publié", "publiée", "actif", "oui", "publicado", "activo",
+	case "live", "published", "publish", "active", "online", "public", "200", "indexed", "visible", "enabled", "inherit",
+		"1", "true",
+		"yes", "aktiv", "aktivt", "veröffentlicht", "sichtbar", "ja", "publié", "publiée", "actif", "oui", "publicado",
+		"activo",
 		"pubblicato", "attivo", "gepubliceerd", "publisert", "publicerad", "udgivet":
 		return string(inventory.Live), ""
-	case "draft", "pending", "private", "scheduled", "unpublished", "future", "hidden", "inactive", "disabled", "0", "false",
+	case "draft", "pending", "private", "scheduled", "unpublished", "future", "hidden", "inactive", "disabled", "0",
+		"false",
 		"no", "inaktiv", "entwurf", "unsichtbar", "nein", "brouillon", "inactif", "non", "borrador", "inactivo", "bozza",
 		"concept", "utkast", "kladde", "nei", "nej":
 		return string(inventory.Draft), ""

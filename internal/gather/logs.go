@@ -131,7 +131,8 @@ func (m *merger) saysDefault(a address.Address) (address.Address, bool) {
 func (m *merger) selecting(a address.Address) address.Address {
 	a.Query = address.JoinQuery(slices.DeleteFunc(address.SplitQuery(a.Query), func(q address.Param) bool {
 		l := &m.Settings.Languages
-		return m.Settings.Parameters.ClassOf(q.Name, a.Path) != parameter.Identity && (q.Name != l.Parameter || l.OfQuery(q.Raw) == l.Default)
+		return m.Settings.Parameters.ClassOf(q.Name, a.Path) != parameter.Identity && (q.Name != l.Parameter ||
+			l.OfQuery(q.Raw) == l.Default)
 	}))
 	return a
 }

@@ -345,7 +345,8 @@ func (m *merger) place(r *record) {
 			return
 		}
 		if !met && m.Settings.Paths.NoExtension && script(r.at.Path) {
-			m.ignore(s, "a script that no other source names", r.name(), r.where.Line) // a basket, a search: as a page it would lose its address
+			m.ignore(s, "a script that no other source names", r.name(),
+				r.where.Line) // a basket, a search: as a page it would lose its address
 			return
 		}
 	}
@@ -384,7 +385,8 @@ func (m *merger) place(r *record) {
 
 // script reports whether a path ends in the name of a program.
 func script(at string) bool {
-	return slices.Contains([]string{".php", ".asp", ".aspx", ".jsp", ".cgi", ".pl", ".cfm", ".do"}, address.Fold(path.Ext(at)))
+	return slices.Contains([]string{".php", ".asp", ".aspx", ".jsp", ".cgi", ".pl", ".cfm", ".do"},
+		address.Fold(path.Ext(at)))
 }
 
 // noteTitle notes that a page has a title.

@@ -122,8 +122,9 @@ func (g *Gatherer) takeTable(s *Summary, sheet *table.Table) (err error) {
 	for _, column := range []string{"date", "modified"} {
 		if said := isoDates(sheet, column); said != "" {
 			g.found = append(g.found, finding.Finding{Code: finding.AmbiguousDate, Severity: finding.Warning,
-				Where:  finding.Place{File: s.Source, Line: 1},
-				What:   fmt.Sprintf("the dates of the column %s, such as %s, can be read in two ways: they stay as they are", column, said),
+				Where: finding.Place{File: s.Source, Line: 1},
+				What: fmt.Sprintf("the dates of the column %s, such as %s, can be read in two ways: they stay as they are",
+					column, said),
 				Advice: "write them as 2026-11-23"})
 		}
 	}
@@ -144,7 +145,8 @@ func (g *Gatherer) takeTable(s *Summary, sheet *table.Table) (err error) {
 }
 
 // rowRecord begins the record of a row, or says what is wrong with it.
-func (g *Gatherer) rowRecord(s *Summary, row table.Row, f func(string) string, key, language, address string) (r record, ok bool) {
+func (g *Gatherer) rowRecord(s *Summary, row table.Row, f func(string) string, key, language,
+	address string) (r record, ok bool) {
 	if key != "" {
 		if _, ok := inventory.ParseRef(key + "@x"); !ok {
 			g.found = append(g.found, table.BadRow(s.Source, row.Line,
@@ -296,7 +298,8 @@ func (g *Gatherer) ask(at string, signals page.Signals) {
 		}
 	}
 	for _, link := range signals.Links {
-		if to, err := address.Reference(base, link); err == nil && to.Host == base.Host && script(to.Path) && len(g.linked) < maxAsked {
+		if to, err := address.Reference(base, link); err == nil && to.Host == base.Host && script(to.Path) &&
+			len(g.linked) < maxAsked {
 			g.linked = append(g.linked, to.Path)
 		}
 	}

@@ -92,7 +92,8 @@ func (m *merger) takeNameOff(s *Summary, list []*record) {
 		}
 		r.set("title", title)
 	}
-	s.Notes = append(s.Notes, fmt.Sprintf("%q is taken off the %s of %d titles: it is the site's name", strings.TrimSpace(best[0]), best[1], most))
+	s.Notes = append(s.Notes, fmt.Sprintf("%q is taken off the %s of %d titles: it is the site's name",
+		strings.TrimSpace(best[0]), best[1], most))
 }
 
 // set replaces a value that the record says.
@@ -104,7 +105,8 @@ func (r *record) set(name, value string) {
 	}
 }
 
-// sameTexts makes one page of those that a crawl, or a folder, shows at several addresses: without a canonical link, but
+// sameTexts makes one page of those that a crawl, or a folder, shows at several addresses: without a canonical link,
+// but
 // with the same title and, letter for letter, the same text. The shortest address is the page's own.
 func (m *merger) sameTexts() {
 	type text struct {
@@ -115,7 +117,8 @@ func (m *merger) sameTexts() {
 	same := map[text][]*record{}
 	for i := range m.records {
 		r := &m.records[i]
-		if form := m.summaries[r.source].Form; r.has && r.canonical == "" && r.text != 0 && (form == source.Site || form == source.HTML) {
+		if form := m.summaries[r.source].Form; r.has && r.canonical == "" && r.text != 0 && (form == source.Site ||
+			form == source.HTML) {
 			at := text{r.source, r.get("title"), r.text}
 			same[at] = append(same[at], r)
 		}
@@ -131,7 +134,8 @@ func (m *merger) sameTexts() {
 			r.canonical, r.elsewhere = list[0].at.String(), true
 		}
 		s := m.summaries[at.source]
-		s.Notes = append(s.Notes, fmt.Sprintf("%d addresses show the text of %s: they are taken for one page", len(list), list[0].at.Local()))
+		s.Notes = append(s.Notes, fmt.Sprintf("%d addresses show the text of %s: they are taken for one page", len(list),
+			list[0].at.Local()))
 	}
 	for _, s := range m.summaries {
 		slices.Sort(s.Notes)

@@ -152,7 +152,8 @@ type Inventory struct {
 // AddressNames are the names by which tables call their column of addresses
 // elsewhere.
 func AddressNames() []string {
-	return []string{"url", "link", "loc", "location", "permalink", "uri", "page url", "adresse", "lien", "enlace", "indirizzo", "dirección", "seitenadresse"}
+	return []string{"url", "link", "loc", "location", "permalink", "uri", "page url", "adresse", "lien", "enlace",
+		"indirizzo", "dirección", "seitenadresse"}
 }
 
 // leading and trailing are the columns that every inventory has, as written.

@@ -20,7 +20,8 @@ type Addition struct {
 	Item  bool     // of a list or a mapping that may have others
 }
 
-// Add says something in the text of a plan that doesn't say it yet; its other lines, with their comments and order, stay
+// Add says something in the text of a plan that doesn't say it yet; its other lines, with their comments and order,
+// stay
 // as they are. It returns the text unchanged where the plan says it already. Errors are a *finding.Input.
 func Add(file string, data []byte, a Addition) (next []byte, added bool, err error) {
 	defer func() {
@@ -195,7 +196,8 @@ func (t lines) end(from, indent int, list bool) int {
 		if content == "" || strings.HasPrefix(content, "#") {
 			continue
 		}
-		if depth := len(line) - len(content); depth < indent || list && depth == indent && content[0] != '-' || content == "..." || content == "---" {
+		if depth := len(line) - len(content); depth < indent || list && depth == indent && content[0] != '-' ||
+			content == "..." || content == "---" {
 			break
 		}
 		last = i + 1

@@ -193,7 +193,10 @@ func (c *Settings) readSite(v value) {
 func readBlocked(v value) (list []string) {
 	for _, item := range v.list() {
 		text := item.text()
-		if !strings.HasPrefix(text, "/") || strings.ContainsFunc(text, func(r rune) bool { return r <= ' ' || r == 0x7f || r == '#' }) {
+		if !strings.HasPrefix(text, "/") || strings.ContainsFunc(text, func(r rune) bool {
+			return r <= ' ' || r == 0x7f ||
+				r == '#'
+		}) {
 			item.fail("write a path, such as /search or /*.pdf$", "%q is no pattern of robots.txt", address.Printable(text))
 		}
 		if slices.Contains(list, text) {
@@ -299,8 +302,10 @@ func (c *Settings) readLanguages(v value) {
 		}
 	}
 	if v, ok := f["parameter"]; ok {
-		if c.Languages.Parameter = v.text(); !parameterName(c.Languages.Parameter) || strings.Contains(c.Languages.Parameter, "*") {
-			v.fail("write it as in an address, such as lang", "%q is not a name of a parameter", address.Printable(c.Languages.Parameter))
+		if c.Languages.Parameter = v.text(); !parameterName(c.Languages.Parameter) ||
+			strings.Contains(c.Languages.Parameter, "*") {
+			v.fail("write it as in an address, such as lang", "%q is not a name of a parameter",
+				address.Printable(c.Languages.Parameter))
 		}
 	}
 	if v, ok := f["x-default"]; ok {
@@ -460,11 +465,14 @@ func (c *Settings) readParameters(v value) {
 
 // readPathNoise reads the name of a parameter in paths, such as ;jsessionid.
 func (c *Settings) readPathNoise(item value, p parameter.Parameter, name string) {
-	if strings.Trim(name, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-") != "" || name == "" || p.For != "" {
-		item.fail("write it with its semicolon, such as ;jsessionid", "%q is not a name of a parameter in paths", address.Printable(p.Name))
+	if strings.Trim(name, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-") != "" || name == "" ||
+		p.For != "" {
+		item.fail("write it with its semicolon, such as ;jsessionid", "%q is not a name of a parameter in paths",
+			address.Printable(p.Name))
 	}
 	if p.Class != parameter.Noise {
-		item.fail("list it under noise, or leave it out", "a parameter in paths, such as %s, can only be noise", address.Printable(p.Name))
+		item.fail("list it under noise, or leave it out", "a parameter in paths, such as %s, can only be noise",
+			address.Printable(p.Name))
 	}
 	c.Noise = append(c.Noise, address.Fold(name))
 }

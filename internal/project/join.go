@@ -67,7 +67,8 @@ func Join(p *plan.Plan, keep inventory.Ref, others ...inventory.Ref) (j Joined, 
 	return j, nil
 }
 
-// Write writes the files in an order in which a crash costs nothing: what pointed to the pages first, and then the pages.
+// Write writes the files in an order in which a crash costs nothing: what pointed to the pages first, and then the
+// pages.
 func (j Joined) Write(dir string, write Write) error {
 	changes := []change{{AddressesFile, j.Book.Encode()}}
 	if j.Redirects != nil {

@@ -64,7 +64,8 @@ func Load(dir string) (*plan.Plan, []finding.Finding, error) {
 	return Under(dir, config)
 }
 
-// Under reads a project folder under other settings than those of its plan, which may be missing. Errors and findings are
+// Under reads a project folder under other settings than those of its plan, which may be missing. Errors and findings
+// are
 // those of Load.
 func Under(dir string, config *planfile.Settings) (*plan.Plan, []finding.Finding, error) {
 	pages, entries := &inventory.Inventory{File: PagesFile}, &book.Book{File: AddressesFile}
@@ -104,7 +105,8 @@ func Under(dir string, config *planfile.Settings) (*plan.Plan, []finding.Finding
 	return plan.New(config, pages, entries, rows), found, nil
 }
 
-// SourceHosts returns the hosts on which redirects of a project start, as written in redirects.csv, each once: before there
+// SourceHosts returns the hosts on which redirects of a project start, as written in redirects.csv, each once: before
+// there
 // is a plan, nobody else says that they are the site's.
 func SourceHosts(dir string) (hosts []string, err error) {
 	f, err := os.Open(filepath.Join(dir, RedirectsFile))
@@ -120,7 +122,8 @@ func SourceHosts(dir string) (hosts []string, err error) {
 		return nil, err
 	}
 	for _, row := range sheet.Rows {
-		if a, err := address.Parse(row.Get("from")); err == nil && !strings.Contains(a.Host, ":") && !slices.Contains(hosts, a.Host) {
+		if a, err := address.Parse(row.Get("from")); err == nil && !strings.Contains(a.Host, ":") && !slices.Contains(hosts,
+			a.Host) {
 			hosts = append(hosts, a.Host)
 		}
 	}

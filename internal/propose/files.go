@@ -13,12 +13,15 @@ import (
 
 // script reports whether an extension is that of a program.
 func script(extension string) bool {
-	return slices.Contains([]string{".php", ".php5", ".asp", ".aspx", ".jsp", ".jsf", ".do", ".cgi", ".pl", ".py", ".cfm", ".dll", ".exe"}, strings.ToLower(extension))
+	return slices.Contains([]string{".php", ".php5", ".asp", ".aspx", ".jsp", ".jsf", ".do", ".cgi", ".pl", ".py",
+		".cfm", ".dll", ".exe"}, strings.ToLower(extension))
 }
 
 // document reports whether an extension is that of a file that people take home.
 func document(extension string) bool {
-	return slices.Contains([]string{".pdf", ".doc", ".docx", ".xls", ".xlsx", ".csv", ".ppt", ".pptx", ".odt", ".ods", ".rtf", ".epub", ".ics", ".vcf", ".gpx", ".kml", ".tar", ".tgz", ".rar", ".7z", ".exe", ".dmg", ".apk", ".iso", ".mov", ".avi", ".wav", ".tif", ".tiff", ".eps", ".ai", ".psd"}, strings.ToLower(extension))
+	return slices.Contains([]string{".pdf", ".doc", ".docx", ".xls", ".xlsx", ".csv", ".ppt", ".pptx", ".odt", ".ods",
+		".rtf", ".epub", ".ics", ".vcf", ".gpx", ".kml", ".tar", ".tgz", ".rar", ".7z", ".exe", ".dmg", ".apk", ".iso",
+		".mov", ".avi", ".wav", ".tif", ".tiff", ".eps", ".ai", ".psd"}, strings.ToLower(extension))
 }
 
 // use is how an address is asked for that no page has.
@@ -43,7 +46,8 @@ func (d *draft) findFiles(e *Evidence, s *survey) {
 	}
 	for i := range e.Seen {
 		seen := &e.Seen[i]
-		if seen.Says&Log == 0 || seen.Visits == 0 || seen.Status != 200 && seen.Status != 304 || pages[address.Fold(seen.Address.Path)] {
+		if seen.Says&Log == 0 || seen.Visits == 0 || seen.Status != 200 && seen.Status != 304 ||
+			pages[address.Fold(seen.Address.Path)] {
 			continue
 		}
 		switch extension := path.Ext(seen.Address.Path); {
@@ -67,7 +71,8 @@ func (d *draft) findFiles(e *Evidence, s *survey) {
 	}
 	for _, p := range e.Linked {
 		if script(path.Ext(p)) && !pages[address.Fold(p)] && scripts[p] == nil && placeable(p) {
-			d.item("site.files", quoted(p), "is "+p+" a script that must stay where it is? Nothing lists it as a page", nil, "pages link to it")
+			d.item("site.files", quoted(p), "is "+p+" a script that must stay where it is? Nothing lists it as a page", nil,
+				"pages link to it")
 		}
 	}
 	for _, p := range sortedKeys(scripts) {
@@ -78,13 +83,15 @@ func (d *draft) findFiles(e *Evidence, s *survey) {
 		d.item("site.files", quoted(p), "", u.examples, "%s (%d visits), and it is no page: a script that must stay where it is", u.why, u.visits)
 	}
 	for _, extension := range sortedKeys(documents) {
-		d.item("site.files", quoted(extension), "", documents[extension].examples, "documents (%d visits)", documents[extension].visits)
+		d.item("site.files", quoted(extension), "", documents[extension].examples, "documents (%d visits)",
+			documents[extension].visits)
 	}
 }
 
 // placeable reports whether a path can be written as a place of a plan.
 func placeable(p string) bool {
-	return strings.HasPrefix(p, "/") && !strings.ContainsAny(p, "%;\"'<>{}*$?# ") && address.Printable(p) == p && len(p) <= 200
+	return strings.HasPrefix(p, "/") && !strings.ContainsAny(p, "%;\"'<>{}*$?# ") && address.Printable(p) == p &&
+		len(p) <= 200
 }
 
 // findPaths finds how the site spells its paths.
@@ -120,9 +127,11 @@ func (d *draft) findPaths(k *kinds) {
 	}
 	switch {
 	case slash > without:
-		d.add("site.paths.slash", "always", "", nil, "%d of %d addresses without extension end with a slash", slash, slash+without)
+		d.add("site.paths.slash", "always", "", nil, "%d of %d addresses without extension end with a slash", slash,
+			slash+without)
 	default:
-		d.add("site.paths.slash", "never", "", nil, "%d of %d addresses without extension end with no slash", without, slash+without)
+		d.add("site.paths.slash", "never", "", nil, "%d of %d addresses without extension end with no slash", without,
+			slash+without)
 	}
 	if capitals*50 > len(k.pages) {
 		d.add("site.paths.letters", "keep", "", twins, "%d pages differ from another by capitals alone", capitals)
@@ -145,7 +154,8 @@ func (d *draft) findPaths(k *kinds) {
 	for i := range names {
 		names[i] = quoted(names[i])
 	}
-	d.add("site.paths.index", "["+strings.Join(names, ", ")+"]", "", nil, "the usual ones, and those that addresses of pages end with (%d)", index.sum())
+	d.add("site.paths.index", "["+strings.Join(names, ", ")+"]", "", nil,
+		"the usual ones, and those that addresses of pages end with (%d)", index.sum())
 }
 
 // leastRows is how many redirects make a pattern worth its line.
@@ -170,7 +180,8 @@ func (d *draft) ruleOf(k *kinds, one *kind, tag string, part grouped, froms map[
 	f := k.forms[one.name]
 	g := part.group
 	if f == nil || !f.named || tag != k.s.languages.standard || len(part.members) < leastRows || len(k.pages) == 0 ||
-		f.date != g.Date && g.Script == "" || f.date > 0 && g.Script != "" || (f.sections != "") != (g.Script == "" && g.Sections) {
+		f.date != g.Date && g.Script == "" || f.date > 0 && g.Script != "" || (f.sections != "") != (g.Script == "" &&
+		g.Sections) {
 		return
 	}
 	kept := 0
@@ -191,7 +202,8 @@ func (d *draft) ruleOf(k *kinds, one *kind, tag string, part grouped, froms map[
 	if kept*10 < len(part.members)*9 || froms[from] || address.Fold(shorter) == to {
 		return
 	}
-	d.writeRule(from, to, fmt.Sprintf("%d pages move so, and keep their names", len(part.members)), k.examples(part), froms)
+	d.writeRule(from, to, fmt.Sprintf("%d pages move so, and keep their names", len(part.members)), k.examples(part),
+		froms)
 }
 
 func (k *kinds) examples(part grouped) (list []string) {
@@ -223,7 +235,8 @@ func (d *draft) writeRule(from, to, why string, examples []string, froms map[str
 		}
 	}
 	froms[from] = true
-	d.item("rules", fmt.Sprintf("{from: %q, to: %q, class: {%s}}", from, to, strings.Join(classes, ", ")), "", examples, "%s", why)
+	d.item("rules", fmt.Sprintf("{from: %q, to: %q, class: {%s}}", from, to, strings.Join(classes, ", ")), "", examples,
+		"%s", why)
 }
 
 // rulesOfMoves finds what many redirects have in common: the folder that they leave, the one that they lead to, and a

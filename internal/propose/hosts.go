@@ -32,7 +32,8 @@ func inDomain(host, domain string) bool {
 func staging(host string) bool {
 	first, _, more := strings.Cut(bare(host), ".")
 	for word := range strings.FieldsFuncSeq(first, func(r rune) bool { return r == '-' || '0' <= r && r <= '9' }) {
-		if slices.Contains([]string{"staging", "stage", "stg", "test", "testing", "dev", "devel", "preview", "beta", "qa", "uat", "sandbox", "preprod"}, word) {
+		if slices.Contains([]string{"staging", "stage", "stg", "test", "testing", "dev", "devel", "preview", "beta", "qa",
+			"uat", "sandbox", "preprod"}, word) {
 			return more
 		}
 	}
@@ -42,7 +43,8 @@ func staging(host string) bool {
 // service reports whether a host is called as those are that serve no pages.
 func service(host string) bool {
 	first, _, _ := strings.Cut(bare(host), ".")
-	return slices.Contains([]string{"static", "cdn", "img", "images", "image", "media", "assets", "files", "mail", "api", "fonts", "ads"}, strings.TrimRight(first, "0123456789"))
+	return slices.Contains([]string{"static", "cdn", "img", "images", "image", "media", "assets", "files", "mail", "api",
+		"fonts", "ads"}, strings.TrimRight(first, "0123456789"))
 }
 
 // registrable reports whether a host without "www." looks like a name that people register, and not like one below it.
@@ -143,8 +145,10 @@ func (d *draft) findHosts(e *Evidence, s *survey) hosts {
 		case staging(host) && related:
 			d.item("site.staging", quoted(host), "", c.examples, "its name; %s there", many(c.pages, "address"))
 		case service(host) && related:
-			d.item("site.known", quoted(host), "", c.examples, "it serves no pages of the site, by its name; %s there", many(c.pages, "address"))
-		case host != twin && language != "" && share*10 >= c.languages.sum()*9 && (all == nil || d.ownLanguage(host, language, all, c)):
+			d.item("site.known", quoted(host), "", c.examples, "it serves no pages of the site, by its name; %s there",
+				many(c.pages, "address"))
+		case host != twin && language != "" && share*10 >= c.languages.sum()*9 && (all == nil || d.ownLanguage(host,
+			language, all, c)):
 			tag := s.hostLanguage(host, language, all)
 			h.languages[host], h.site[host] = tag, true
 		case related || c.pages*20 >= total:

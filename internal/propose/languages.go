@@ -96,7 +96,10 @@ func newGuesser() guesser {
 
 // note counts the words of a title.
 func (g guesser) note(title string, into tally) {
-	for word := range strings.FieldsFuncSeq(strings.ToLower(title), func(r rune) bool { return r <= '/' || ':' <= r && r <= '@' }) {
+	for word := range strings.FieldsFuncSeq(strings.ToLower(title), func(r rune) bool {
+		return r <= '/' || ':' <= r &&
+			r <= '@'
+	}) {
 		if tags := g[word]; len(tags) > 0 {
 			for _, tag := range tags {
 				into[tag] += 6 / len(tags)
@@ -132,7 +135,8 @@ type mark struct {
 
 // languageParameters are the usual names of a parameter that says the language.
 func languageParameters() []string {
-	return []string{"lang", "language", "hl", "locale", "lg", "lng", "l", "sprache", "langue", "idioma", "lingua", "taal", "sprak"}
+	return []string{"lang", "language", "hl", "locale", "lg", "lng", "l", "sprache", "langue", "idioma", "lingua",
+		"taal", "sprak"}
 }
 
 // findLanguages finds how addresses show the language of their pages.
@@ -215,7 +219,8 @@ func (d *draft) findParameter(l *languages, parameters map[string]map[string]*ma
 			n, agree, differ = n+m.n, agree+m.agree, differ+m.differ
 		}
 		usual := slices.Contains(languageParameters(), strings.ToLower(name))
-		if notCodes[name]*20 > n || !usual && (agree < least || len(parameters[name]) < 2) || differ*4 > agree+1 && differ*4 > n {
+		if notCodes[name]*20 > n || !usual && (agree < least || len(parameters[name]) < 2) || differ*4 > agree+1 &&
+			differ*4 > n {
 			continue
 		}
 		if n > most {
@@ -257,7 +262,8 @@ func (d *draft) findStandard(s *survey, prefixes map[string]*mark) {
 	tag, n := said.most()
 	switch {
 	case n > 0:
-		d.add("languages.default", tag, "", nil, "%d of the %d addresses without a mark of a language are said to be in it", n, unmarked)
+		d.add("languages.default", tag, "", nil, "%d of the %d addresses without a mark of a language are said to be in it",
+			n, unmarked)
 	case len(s.e.Translated) > 0 && s.xDefault() != "":
 		tag = s.xDefault()
 		d.add("languages.default", tag, "", nil, "links to translations name it for visitors of no language")
@@ -279,7 +285,8 @@ func (d *draft) findStandard(s *survey, prefixes map[string]*mark) {
 			break
 		}
 		tag = "en"
-		d.add("languages.default", tag, "in which language are the pages without a mark? No source says", nil, "no source says a language")
+		d.add("languages.default", tag, "in which language are the pages without a mark? No source says", nil,
+			"no source says a language")
 	}
 	s.languages.standard = tag
 }
@@ -344,7 +351,8 @@ func (d *draft) findPrefixes(s *survey, prefixes map[string]*mark) {
 			s.languages.prefixes[prefix] = tag
 		case m.differ > 0 || m.n < least || tag == s.languages.standard:
 		case s.common(tag) && !s.otherMarks(prefix, prefixes) && (len(prefixes) >= 2 || m.n >= 10):
-			d.item("languages.others", fmt.Sprintf("%s: {prefix: %s}", tag, prefix), "is /"+prefix+"/ the mark of a language? No source says so",
+			d.item("languages.others", fmt.Sprintf("%s: {prefix: %s}", tag, prefix),
+				"is /"+prefix+"/ the mark of a language? No source says so",
 				m.examples, "%d addresses begin with it", m.n)
 		}
 	}
@@ -352,7 +360,8 @@ func (d *draft) findPrefixes(s *survey, prefixes map[string]*mark) {
 
 // common reports whether a language is one that many sites have.
 func (s *survey) common(tag string) bool {
-	return slices.Contains([]string{"en", "de", "fr", "es", "it", "nl", "nb", "no", "sv", "da", "pt", "pl", "cs", "fi", "ru", "uk", "ja", "zh", "ko", "ar", "tr", "el", "hu", "ro"}, baseOf(tag))
+	return slices.Contains([]string{"en", "de", "fr", "es", "it", "nl", "nb", "no", "sv", "da", "pt", "pl", "cs", "fi",
+		"ru", "uk", "ja", "zh", "ko", "ar", "tr", "el", "hu", "ro"}, baseOf(tag))
 }
 
 // otherMarks reports whether another first segment is sure to mark a language, so that doubtful ones are not.
@@ -407,7 +416,8 @@ func (d *draft) tellLanguages(s *survey) {
 		}
 	}
 	for _, tag := range sortedKeys(said) {
-		if m := said[tag]; tag != l.standard && others[tag] == nil && !s.speaks(tag) && m.n >= least && m.n*50 >= len(s.e.Seen) {
+		if m := said[tag]; tag != l.standard && others[tag] == nil && !s.speaks(tag) && m.n >= least &&
+			m.n*50 >= len(s.e.Seen) {
 			f := at(tag)
 			f.prefix, f.why, f.examples = strings.ToLower(tag), fmt.Sprintf("%d pages are said to be in it; their addresses don't show it", m.n), m.examples
 		}

@@ -68,7 +68,8 @@ func (d *draft) findParameters(s *survey) parameter.List {
 
 // plainName reports whether a name can be written in a plan.
 func plainName(name string) bool {
-	return name != "" && len(name) <= 60 && !strings.ContainsAny(name, "*&=#?% \"'<>[]{}\\") && address.Printable(name) == name
+	return name != "" && len(name) <= 60 && !strings.ContainsAny(name, "*&=#?% \"'<>[]{}\\") &&
+		address.Printable(name) == name
 }
 
 // pathParameters returns the parameters in a path, with ";" in front of their names.
@@ -196,13 +197,15 @@ func (u *using) note(value string) {
 	if value != "" && strings.Trim(value, "0123456789") == "" {
 		u.number++
 	}
-	if digits := strings.ContainsAny(value, "0123456789"); len(value) >= 16 && digits && strings.Trim(strings.ToLower(value), "0123456789abcdefghijklmnopqrstuvwxyz-_.") == "" {
+	if digits := strings.ContainsAny(value, "0123456789"); len(value) >= 16 && digits &&
+		strings.Trim(strings.ToLower(value), "0123456789abcdefghijklmnopqrstuvwxyz-_.") == "" {
 		u.long++
 	}
 }
 
 // classOf returns what a parameter is for, why, and what is doubtful; nothing where it is too seldom to matter.
-func (s *survey) classOf(name string, u *using, usual parameter.Usual, known bool) (class parameter.Class, why, doubt string) {
+func (s *survey) classOf(name string, u *using, usual parameter.Usual, known bool) (class parameter.Class, why,
+	doubt string) {
 	times := many(u.addresses, "address") + ", " + many(u.visits, "visit")
 	if u.addresses == 0 {
 		times = "the probe met it"
@@ -224,11 +227,13 @@ func (s *survey) classOf(name string, u *using, usual parameter.Usual, known boo
 	case fits && !usual.Vague:
 		return usual.Class, usual.What + ", by its name; " + times, ""
 	case selects && u.differ >= u.same:
-		return parameter.Identity, fmt.Sprintf("it tells pages apart: %s, %s", many(max(len(u.ways), u.listed), "address"), many(len(u.values), "value")), ""
+		return parameter.Identity, fmt.Sprintf("it tells pages apart: %s, %s", many(max(len(u.ways), u.listed), "address"),
+			many(len(u.values), "value")), ""
 	case u.same >= least && u.differ == 0 && u.long*10 >= len(u.values)*9:
 		return parameter.Noise, fmt.Sprintf("its values are as sessions have them (%d), and answers are as long as without it; %s", len(u.values), times), ""
 	case u.same >= least && u.differ == 0 && known:
-		return usual.Class, fmt.Sprintf("%s, by its name; answers are as long as without it (%d); %s", usual.What, u.same, times), ""
+		return usual.Class, fmt.Sprintf("%s, by its name; answers are as long as without it (%d); %s", usual.What, u.same,
+			times), ""
 	case u.same >= 5 && u.differ == 0:
 		return parameter.Tracking, fmt.Sprintf("answers are as long as without it (%d); %s", u.same, times), ""
 	case u.long*10 >= len(u.values)*9 && len(u.values) >= 5 && u.listed == 0:
@@ -239,9 +244,11 @@ func (s *survey) classOf(name string, u *using, usual parameter.Usual, known boo
 	case u.addresses < 2 && u.visits < 5:
 		return "", "", ""
 	case known:
-		return usual.Class, usual.What + ", perhaps, by its name; " + times, "is " + name + " for " + string(usual.Class) + "? On other sites it is something else"
+		return usual.Class, usual.What + ", perhaps, by its name; " + times, "is " + name + " for " +
+			string(usual.Class) + "? On other sites it is something else"
 	case u.differ > u.same:
-		return parameter.Identity, fmt.Sprintf("answers are longer or shorter than without it (%d of %d); %s", u.differ, u.differ+u.same, times),
+		return parameter.Identity, fmt.Sprintf("answers are longer or shorter than without it (%d of %d); %s", u.differ,
+				u.differ+u.same, times),
 			"does " + name + " select what a page shows?"
 	}
 	return "", times, cmp.Or("what is " + name + " for? Give it a class: identity, pagination, display, tracking or noise")

@@ -67,7 +67,8 @@ func logged(asked []visits.Visit) map[address.Address]*lookedUp {
 	return at
 }
 
-// Moves returns the redirects of a list that are for one address; those that lead to a page, or nowhere, lead to the zero
+// Moves returns the redirects of a list that are for one address; those that lead to a page, or nowhere, lead to the
+// zero
 // address.
 func Moves(rows *redirect.List, site address.Site) (moves []Move) {
 	for _, row := range rows.All() {

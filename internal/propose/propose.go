@@ -116,7 +116,8 @@ type draft struct {
 }
 
 func (d *draft) add(key, value, doubt string, examples []string, why string, args ...any) {
-	d.lines = append(d.lines, Line{Key: key, Value: value, Doubt: doubt, Examples: examples, Why: fmt.Sprintf(why, args...)})
+	d.lines = append(d.lines, Line{Key: key, Value: value, Doubt: doubt, Examples: examples, Why: fmt.Sprintf(why,
+		args...)})
 }
 
 func (d *draft) item(key, value, doubt string, examples []string, why string, args ...any) {
@@ -147,7 +148,8 @@ func show(list []string, a address.Address) []string {
 func quoted(s string) string {
 	plain := s != "" && !strings.ContainsFunc(s, func(r rune) bool {
 		return !('a' <= r|0x20 && r|0x20 <= 'z' || '0' <= r && r <= '9' || strings.ContainsRune("./_-", r))
-	}) && !strings.HasPrefix(s, "-") && s != "." && !slices.Contains([]string{"no", "yes", "on", "off", "true", "false", "null", "y", "n", "nan"}, strings.ToLower(s)) &&
+	}) && !strings.HasPrefix(s, "-") && s != "." && !slices.Contains([]string{"no", "yes", "on", "off", "true", "false",
+		"null", "y", "n", "nan"}, strings.ToLower(s)) &&
 		strings.Trim(s, "0123456789._-eExX") != ""
 	if plain {
 		return s

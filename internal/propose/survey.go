@@ -20,7 +20,8 @@ func (d *draft) survey(e *Evidence) (*survey, parameter.List) {
 	return s, d.findParameters(s)
 }
 
-// Of finds what Survey does, and besides kinds, files and patterns. The kinds that the plan has already are named: their
+// Of finds what Survey does, and besides kinds, files and patterns. The kinds that the plan has already are named:
+// their
 // pages are told of their kind, and else left alone.
 func Of(e Evidence, taken ...string) Draft {
 	var d draft

@@ -12,8 +12,10 @@ import (
 
 // sections are the keys of a plan, in the order in which they are written.
 func sections() []string {
-	return []string{"site.origin", "site.hosts", "site.staging", "site.known", "site.paths.slash", "site.paths.letters", "site.paths.extension",
-		"site.paths.index", "site.files", "languages.default", "languages.parameter", "languages.others", "languages.words", "parameters.identity", "parameters.pagination",
+	return []string{"site.origin", "site.hosts", "site.staging", "site.known", "site.paths.slash", "site.paths.letters",
+		"site.paths.extension",
+		"site.paths.index", "site.files", "languages.default", "languages.parameter", "languages.others", "languages.words",
+		"parameters.identity", "parameters.pagination",
 		"parameters.display", "parameters.tracking", "parameters.noise", "slugs.collide", "kinds", "rules"}
 }
 

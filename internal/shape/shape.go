@@ -115,7 +115,8 @@ func (g *grouper) queries(list []int) (rest []int) {
 // maxSelected is how many values a parameter may have that tells kinds of pages apart.
 const maxSelected = 40
 
-// selectors parts addresses of one script by the values of parameters that tell kinds of pages apart: few words, each of
+// selectors parts addresses of one script by the values of parameters that tell kinds of pages apart: few words, each
+// of
 // several pages.
 func (g *grouper) selectors(script string, members []int) {
 	first := g.items[members[0]].Params
@@ -203,7 +204,8 @@ func (g *grouper) numbered(top []int) (rest []int) {
 		if s := g.segments[i]; len(s) == 1 {
 			name := strings.TrimSuffix(s[0], path.Ext(s[0]))
 			prefix = strings.TrimRight(name, "0123456789")
-			if len(prefix) == len(name) || len(prefix) > 12 || strings.ContainsFunc(prefix, func(r rune) bool { return !isLetter(r) && r != '-' && r != '_' }) {
+			if len(prefix) == len(name) || len(prefix) > 12 || strings.ContainsFunc(prefix,
+				func(r rune) bool { return !isLetter(r) && r != '-' && r != '_' }) {
 				prefix = ""
 			}
 		}

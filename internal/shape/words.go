@@ -10,21 +10,32 @@ import (
 // kindWords are what sections of one kind of pages are called on many sites, in several languages, by the kind.
 func kindWords() map[string][]string {
 	return map[string][]string{
-		"page":     {"page", "pages", "info", "infos", "information", "informationen", "informations", "static", "text", "texte", "seite", "seiten", "pagina", "paginas"},
-		"product":  {"product", "products", "produkt", "produkte", "produits", "produit", "productos", "prodotti", "producten", "produkter", "catalogue", "catalog", "katalog", "shop", "store", "boutique", "tienda", "negozio", "winkel", "laden"},
-		"category": {"category", "categories", "kategorie", "kategorien", "categorie", "catégorie", "catégories", "categoria", "categorias", "categorieen", "kategori", "kategorier", "cat"},
-		"brand":    {"brand", "brands", "marke", "marken", "marque", "marques", "marca", "marcas", "merk", "merken", "manufacturer", "manufacturers", "hersteller"},
-		"news":     {"news", "aktuelles", "nachrichten", "meldungen", "actualites", "actualite", "actus", "noticias", "notizie", "nieuws", "nyheter", "aktuelt"},
-		"post":     {"blog", "journal", "post", "posts", "weblog", "tagebuch"},
-		"article":  {"article", "articles", "artikel", "articulos", "articoli", "artikler"},
-		"event":    {"event", "events", "veranstaltung", "veranstaltungen", "termine", "evenements", "evenement", "agenda", "eventos", "eventi", "evenementen", "kalender", "calendar"},
-		"tag":      {"tag", "tags", "schlagwort", "schlagwoerter", "stichwort", "mot-cle", "etiqueta", "etiquetas", "topic", "topics", "thema", "themen"},
-		"author":   {"author", "authors", "autor", "autoren", "auteur", "auteurs", "autores", "autore", "autori"},
-		"guide":    {"guide", "guides", "ratgeber", "reisefuehrer", "guias", "guida", "gids", "anleitungen"},
-		"service":  {"service", "services", "leistungen", "dienstleistungen", "servicios", "servizi", "diensten", "tjenester"},
-		"project":  {"project", "projects", "projekt", "projekte", "projet", "projets", "proyectos", "progetti", "projecten", "referenzen"},
-		"person":   {"people", "team", "staff", "mitarbeiter", "equipe", "personas", "persone", "mensen"},
-		"recipe":   {"recipe", "recipes", "rezept", "rezepte", "recette", "recettes", "recetas", "ricette", "recepten", "oppskrifter"},
+		"page": {"page", "pages", "info", "infos", "information", "informationen", "informations", "static", "text",
+			"texte", "seite", "seiten", "pagina", "paginas"},
+		"product": {"product", "products", "produkt", "produkte", "produits", "produit", "productos", "prodotti",
+			"producten", "produkter", "catalogue", "catalog", "katalog", "shop", "store", "boutique", "tienda", "negozio",
+			"winkel", "laden"},
+		"category": {"category", "categories", "kategorie", "kategorien", "categorie", "catégorie", "catégories",
+			"categoria", "categorias", "categorieen", "kategori", "kategorier", "cat"},
+		"brand": {"brand", "brands", "marke", "marken", "marque", "marques", "marca", "marcas", "merk", "merken",
+			"manufacturer", "manufacturers", "hersteller"},
+		"news": {"news", "aktuelles", "nachrichten", "meldungen", "actualites", "actualite", "actus", "noticias",
+			"notizie", "nieuws", "nyheter", "aktuelt"},
+		"post":    {"blog", "journal", "post", "posts", "weblog", "tagebuch"},
+		"article": {"article", "articles", "artikel", "articulos", "articoli", "artikler"},
+		"event": {"event", "events", "veranstaltung", "veranstaltungen", "termine", "evenements", "evenement", "agenda",
+			"eventos", "eventi", "evenementen", "kalender", "calendar"},
+		"tag": {"tag", "tags", "schlagwort", "schlagwoerter", "stichwort", "mot-cle", "etiqueta", "etiquetas", "topic",
+			"topics", "thema", "themen"},
+		"author": {"author", "authors", "autor", "autoren", "auteur", "auteurs", "autores", "autore", "autori"},
+		"guide":  {"guide", "guides", "ratgeber", "reisefuehrer", "guias", "guida", "gids", "anleitungen"},
+		"service": {"service", "services", "leistungen", "dienstleistungen", "servicios", "servizi", "diensten",
+			"tjenester"},
+		"project": {"project", "projects", "projekt", "projekte", "projet", "projets", "proyectos", "progetti",
+			"projecten", "referenzen"},
+		"person": {"people", "team", "staff", "mitarbeiter", "equipe", "personas", "persone", "mensen"},
+		"recipe": {"recipe", "recipes", "rezept", "rezepte", "recette", "recettes", "recetas", "ricette", "recepten",
+			"oppskrifter"},
 		"place":    {"place", "places", "orte", "lieux", "lugares", "luoghi", "plaatsen", "steder"},
 		"question": {"faq", "faqs", "questions", "fragen", "hilfe", "help", "preguntas", "domande", "vragen"},
 	}
@@ -54,12 +65,14 @@ func KindOf(section string) string {
 // Singular returns the singular of an English word, where it is told by the ending alone.
 func Singular(word string) string {
 	switch {
-	case len(word) < 4 || strings.HasSuffix(word, "ss") || strings.HasSuffix(word, "us") || strings.HasSuffix(word, "is") ||
+	case len(word) < 4 || strings.HasSuffix(word, "ss") || strings.HasSuffix(word, "us") || strings.HasSuffix(word,
+		"is") ||
 		slices.Contains([]string{"news", "series", "species", "sales"}, word):
 		return word
 	case strings.HasSuffix(word, "ies"):
 		return word[:len(word)-3] + "y"
-	case strings.HasSuffix(word, "sses"), strings.HasSuffix(word, "xes"), strings.HasSuffix(word, "ches"), strings.HasSuffix(word, "shes"):
+	case strings.HasSuffix(word, "sses"), strings.HasSuffix(word, "xes"), strings.HasSuffix(word,
+		"ches"), strings.HasSuffix(word, "shes"):
 		return word[:len(word)-2]
 	case strings.HasSuffix(word, "s"):
 		return word[:len(word)-1]
@@ -76,7 +89,8 @@ func Plural(word string) string {
 		return word[:len(word)-1] + "ies"
 	case word == "person":
 		return "people"
-	case strings.HasSuffix(word, "ss"), strings.HasSuffix(word, "x"), strings.HasSuffix(word, "ch"), strings.HasSuffix(word, "sh"):
+	case strings.HasSuffix(word, "ss"), strings.HasSuffix(word, "x"), strings.HasSuffix(word,
+		"ch"), strings.HasSuffix(word, "sh"):
 		return word + "es"
 	}
 	return word + "s"
@@ -84,7 +98,8 @@ func Plural(word string) string {
 
 // general are names of scripts and of what they do that say nothing of what they show.
 func general() []string {
-	return []string{"index", "default", "main", "home", "page", "site", "content", "show", "view", "start", "app", "cms", "list", "detail", "details", "display",
+	return []string{"index", "default", "main", "home", "page", "site", "content", "show", "view", "start", "app", "cms",
+		"list", "detail", "details", "display",
 		"browse", "read", "open", "get", "goto", "do"}
 }
 
@@ -147,7 +162,8 @@ func queryKind(names []string) string {
 			last = strings.TrimSuffix(strings.TrimSuffix(name, "_id"), "id")
 		}
 	}
-	if last == "" && len(names) > 0 && !slices.Contains([]string{"id", "nr", "no", "p"}, strings.ToLower(names[len(names)-1])) {
+	if last == "" && len(names) > 0 && !slices.Contains([]string{"id", "nr", "no", "p"},
+		strings.ToLower(names[len(names)-1])) {
 		last = Singular(strings.ToLower(names[len(names)-1]))
 	}
 	return strings.Trim(last, "_-")

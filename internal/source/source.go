@@ -116,7 +116,8 @@ func robots(text []byte) bool {
 			continue
 		}
 		key, _, ok := bytes.Cut(line, []byte(":"))
-		return ok && (strings.EqualFold(string(bytes.TrimSpace(key)), "user-agent") || strings.EqualFold(string(bytes.TrimSpace(key)), "sitemap"))
+		return ok && (strings.EqualFold(string(bytes.TrimSpace(key)), "user-agent") ||
+			strings.EqualFold(string(bytes.TrimSpace(key)), "sitemap"))
 	}
 	return false
 }
@@ -236,7 +237,8 @@ type Usual struct {
 func UsualNames() []Usual {
 	return []Usual{
 		{"key", []string{"id", "page id", "page_id", "identifier"}},
-		{"title", []string{"name", "headline", "page title", "page_title", "title.text", "titel", "titre", "título", "titulo", "titolo", "tittel",
+		{"title", []string{"name", "headline", "page title", "page_title", "title.text", "titel", "titre", "título",
+			"titulo", "titolo", "tittel",
 			"überschrift", "seitentitel", "bezeichnung"}},
 		{"address", inventory.AddressNames()},
 		{"language", []string{"lang", "locale", "sprache", "langue", "idioma", "lingua", "taal", "språk", "sprog"}},

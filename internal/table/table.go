@@ -113,7 +113,8 @@ func Open(file string, r io.Reader, columns func(first []string) []string, neede
 	if err != nil && !errors.Is(err, io.EOF) {
 		return nil, fmt.Errorf("reading %s: %w", file, err)
 	}
-	if bytes.IndexByte(sample, '\r') >= 0 && bytes.IndexByte(sample, '\n') < 0 && !bytes.HasPrefix(sample, []byte("PK\x03\x04")) {
+	if bytes.IndexByte(sample, '\r') >= 0 && bytes.IndexByte(sample, '\n') < 0 && !bytes.HasPrefix(sample,
+		[]byte("PK\x03\x04")) {
 		raw = bufio.NewReaderSize(carriageReturns{raw}, sampleSize) // how an old office program writes
 		if sample, err = raw.Peek(sampleSize); err != nil && !errors.Is(err, io.EOF) {
 			return nil, fmt.Errorf("reading %s: %w", file, err)

@@ -34,11 +34,15 @@ type Site struct {
 func words() map[string][2][]string {
 	return map[string][2][]string{
 		"en": {{"Brass", "Oiled", "Heavy", "Small", "Folding", "Northern", "Old", "Spare", "Winter", "Double"},
-			{"lantern", "anchor", "compass", "rope ladder", "sail needle", "cleat", "tide clock", "barometer", "oilskin coat", "deck brush", "signal flag", "bilge pump"}},
-		"de": {{"Messing", "Geölte", "Schwere", "Kleine", "Klappbare", "Nördliche", "Alte", "Zweite", "Winterfeste", "Doppelte"},
-			{"Laterne", "Ankerkette", "Kompassrose", "Strickleiter", "Segelnadel", "Klampe", "Gezeitenuhr", "Wetterkarte", "Öljacke", "Deckbürste", "Signalflagge", "Pumpe"}},
+			{"lantern", "anchor", "compass", "rope ladder", "sail needle", "cleat", "tide clock", "barometer", "oilskin coat",
+				"deck brush", "signal flag", "bilge pump"}},
+		"de": {{"Messing", "Geölte", "Schwere", "Kleine", "Klappbare", "Nördliche", "Alte", "Zweite", "Winterfeste",
+			"Doppelte"},
+			{"Laterne", "Ankerkette", "Kompassrose", "Strickleiter", "Segelnadel", "Klampe", "Gezeitenuhr", "Wetterkarte",
+				"Öljacke", "Deckbürste", "Signalflagge", "Pumpe"}},
 		"fr": {{"Grande", "Petite", "Lourde", "Vieille", "Double", "Seconde", "Légère", "Pliante", "Blanche", "Fine"},
-			{"lanterne", "ancre", "boussole", "échelle de corde", "aiguille à voile", "horloge des marées", "carte", "veste cirée", "brosse de pont", "pompe", "bouée", "corde"}},
+			{"lanterne", "ancre", "boussole", "échelle de corde", "aiguille à voile", "horloge des marées", "carte",
+				"veste cirée", "brosse de pont", "pompe", "bouée", "corde"}},
 	}
 }
 
@@ -66,15 +70,18 @@ func (m *maker) title(language string, n int) string {
 
 // slug writes a title as addresses of a tidy site have it.
 func slug(title string) string {
-	return strings.NewReplacer(" ", "-", "ö", "oe", "ä", "ae", "ü", "ue", "é", "e", "è", "e", "ê", "e", "à", "a", "ç", "c").Replace(strings.ToLower(title))
+	return strings.NewReplacer(" ", "-", "ö", "oe", "ä", "ae", "ü", "ue", "é", "e", "è", "e", "ê", "e", "à", "a", "ç",
+		"c").Replace(strings.ToLower(title))
 }
 
 // visit writes lines of an access log.
 func (m *maker) visit(target string, status, size, times int) {
-	agents := []string{"Mozilla/5.0 (X11; Linux x86_64) Gecko/20100101 Firefox/128.0", "Mozilla/5.0 (iPhone; CPU iPhone OS 17_0 like Mac OS X) Safari/604.1"}
+	agents := []string{"Mozilla/5.0 (X11; Linux x86_64) Gecko/20100101 Firefox/128.0",
+		"Mozilla/5.0 (iPhone; CPU iPhone OS 17_0 like Mac OS X) Safari/604.1"}
 	for range times {
 		m.day = m.day%28 + 1
-		fmt.Fprintf(&m.log, "192.0.2.%d - - [%02d/Oct/2026:%02d:%02d:00 +0000] \"GET %s HTTP/1.1\" %d %d \"-\" \"%s\"\n", 1+m.IntN(200), m.day,
+		fmt.Fprintf(&m.log, "192.0.2.%d - - [%02d/Oct/2026:%02d:%02d:00 +0000] \"GET %s HTTP/1.1\" %d %d \"-\" \"%s\"\n",
+			1+m.IntN(200), m.day,
 			m.IntN(24), m.IntN(60), target, status, size, agents[m.IntN(2)])
 	}
 }
@@ -107,10 +114,13 @@ func Sites(seed uint64) []Site {
 func Chandler(seed uint64) Site {
 	m := newMaker(seed)
 	const host = "http://www.halyard-chandlery.example"
-	s := Site{Name: "chandler", Origin: host, Hosts: []string{"www.halyard-chandlery.example", "halyard-chandlery.example"},
-		Languages:  map[string]string{"en": "", "de": "de", "fr": "fr"},
-		Parameters: map[string]string{"act": "identity", "item": "identity", "group": "identity", "name": "identity", "utm_*": "tracking", "gclid": "tracking", "SHOPSID": "noise", "sort": "display", "start": "pagination"},
-		Stay:       []string{"/basket.php", "/search.php"}, Files: map[string]string{}, Sources: []string{"export.csv", "access.log"}}
+	s := Site{Name: "chandler", Origin: host, Hosts: []string{"www.halyard-chandlery.example",
+		"halyard-chandlery.example"},
+		Languages: map[string]string{"en": "", "de": "de", "fr": "fr"},
+		Parameters: map[string]string{"act": "identity", "item": "identity", "group": "identity", "name": "identity",
+			"utm_*": "tracking", "gclid": "tracking", "SHOPSID": "noise", "sort": "display", "start": "pagination"},
+		Stay: []string{"/basket.php", "/search.php"}, Files: map[string]string{}, Sources: []string{"export.csv",
+			"access.log"}}
 	var table strings.Builder
 	table.WriteString("Artikel;Titel;Sprache;Status;URL\r\n")
 	address := func(query, language string) string {
@@ -134,12 +144,14 @@ func Chandler(seed uint64) Site {
 	}
 	for n := range 8 {
 		for _, l := range []string{"en", "de", "fr"} {
-			add("group", fmt.Sprintf("group-%d", 1+n), fmt.Sprintf("act=list&group=%d", 1+n), l, strings.Fields(m.title(l, n*10))[1]+" "+map[string]string{"en": "range", "de": "Sortiment", "fr": "gamme"}[l])
+			add("group", fmt.Sprintf("group-%d", 1+n), fmt.Sprintf("act=list&group=%d", 1+n), l, strings.Fields(m.title(l,
+				n*10))[1]+" "+map[string]string{"en": "range", "de": "Sortiment", "fr": "gamme"}[l])
 		}
 	}
 	for n, name := range []string{"contact", "delivery", "terms", "about", "opening"} {
 		for _, l := range []string{"en", "de", "fr"} {
-			titles := map[string][]string{"en": {"Contact", "Delivery and returns", "Terms of sale", "About our shop", "Opening hours"},
+			titles := map[string][]string{"en": {"Contact", "Delivery and returns", "Terms of sale", "About our shop",
+				"Opening hours"},
 				"de": {"Kontakt", "Lieferung und Rückgabe", "Geschäftsbedingungen", "Über uns", "Öffnungszeiten"},
 				"fr": {"Nous écrire", "Livraison et retours", "Conditions de vente", "À propos de nous", "Horaires"}}
 			add("page", "info-"+name, "act=info&name="+name, l, titles[l][n])
@@ -161,7 +173,8 @@ func Chandler(seed uint64) Site {
 			m.visit(at+join+"SHOPSID="+m.hex(26), 200, size, 1)
 		}
 		if m.IntN(3) == 0 {
-			m.visit(at+join+[]string{"utm_source=letter", "gclid=" + m.hex(12), "utm_campaign=spring&utm_source=x"}[m.IntN(3)], 200, size, 1+m.IntN(2))
+			m.visit(at+join+[]string{"utm_source=letter", "gclid=" + m.hex(12), "utm_campaign=spring&utm_source=x"}[m.IntN(3)],
+				200, size, 1+m.IntN(2))
 		}
 		if p.Kind == "group" {
 			m.visit(at+"&sort=price", 200, size+7, 2)
@@ -181,12 +194,14 @@ func Chandler(seed uint64) Site {
 func Almanac(seed uint64) Site {
 	m := newMaker(seed)
 	const home, swiss = "https://stundenglas.example", "https://stundenglas-ch.example"
-	s := Site{Name: "almanac", Origin: home, Hosts: []string{"stundenglas.example", "www.stundenglas.example", "stundenglas-ch.example"},
+	s := Site{Name: "almanac", Origin: home, Hosts: []string{"stundenglas.example", "www.stundenglas.example",
+		"stundenglas-ch.example"},
 		Languages:  map[string]string{"de": "", "en": "en", "de-CH": "stundenglas-ch.example"},
 		Parameters: map[string]string{"mc_cid": "tracking", "fbclid": "tracking"}, Files: map[string]string{},
 		Sources: []string{"feed.xml", "sitemap.xml", "access.log"}}
 	var feed, sitemap strings.Builder
-	feed.WriteString(`<?xml version="1.0"?><rss version="2.0"><channel><title>Stundenglas</title><link>` + home + `</link><language>de</language>`)
+	feed.WriteString(`<?xml version="1.0"?><rss version="2.0"><channel><title>Stundenglas</title><link>` + home +
+		`</link><language>de</language>`)
 	sitemap.WriteString(`<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9" xmlns:xhtml="http://www.w3.org/1999/xhtml">`)
 	list := func(versions map[string]string, order []string) {
 		for _, l := range order {
@@ -200,7 +215,8 @@ func Almanac(seed uint64) Site {
 		}
 	}
 	add := func(kind, language, title, at, date string) {
-		s.Pages = append(s.Pages, Page{Kind: kind, Language: language, Title: title, Old: at, Date: date, Spelled: []string{at + "?mc_cid=" + m.hex(8)}})
+		s.Pages = append(s.Pages, Page{Kind: kind, Language: language, Title: title, Old: at, Date: date,
+			Spelled: []string{at + "?mc_cid=" + m.hex(8)}})
 	}
 	list(map[string]string{"de": home + "/", "en": home + "/en/", "de-CH": swiss + "/"}, []string{"de", "en", "de-CH"})
 	add("page", "de", "", home+"/", "")
@@ -212,7 +228,8 @@ func Almanac(seed uint64) Site {
 		de, en := m.title("de", n), m.title("en", n)
 		versions, order := map[string]string{"de": home + folder + slug(de) + "/"}, []string{"de"}
 		add("post", "de", de, versions["de"], date)
-		fmt.Fprintf(&feed, "<item><title>%s</title><link>%s</link><guid>%s</guid><pubDate>%s</pubDate></item>\n", de, versions["de"], versions["de"], rfc822(date))
+		fmt.Fprintf(&feed, "<item><title>%s</title><link>%s</link><guid>%s</guid><pubDate>%s</pubDate></item>\n", de,
+			versions["de"], versions["de"], rfc822(date))
 		if n%2 == 0 {
 			versions["en"], order = home+"/en"+folder+slug(en)+"/", append(order, "en")
 			add("post", "en", en, versions["en"], date)
@@ -262,8 +279,10 @@ func rfc822(date string) string {
 func Seeds(seed uint64) Site {
 	m := newMaker(seed)
 	const host = "http://fenwick-seeds.example"
-	s := Site{Name: "seeds", Origin: host, Hosts: []string{"fenwick-seeds.example", "www.fenwick-seeds.example"}, Languages: map[string]string{"en": ""},
-		Parameters: map[string]string{";jsessionid": "noise", "msclkid": "tracking", "view": "display"}, Files: map[string]string{},
+	s := Site{Name: "seeds", Origin: host, Hosts: []string{"fenwick-seeds.example", "www.fenwick-seeds.example"},
+		Languages: map[string]string{"en": ""},
+		Parameters: map[string]string{";jsessionid": "noise", "msclkid": "tracking",
+			"view": "display"}, Files: map[string]string{},
 		Stay: []string{"/order.jsp"}, Sources: []string{"pages", "addresses.txt", "access.log", "robots.txt"}}
 	add := func(kind, title, at string) {
 		p := Page{Kind: kind, Language: "en", Title: title, Old: host + at}
@@ -279,7 +298,8 @@ func Seeds(seed uint64) Site {
 	for n, group := range []string{"vegetables", "flowers", "herbs"} {
 		add("category", strings.ToUpper(group[:1])+group[1:], "/catalogue/"+group+"/")
 		for k := range 4 {
-			sub := []string{"beans", "leaves", "roots", "squashes", "annuals", "climbers", "bulbs", "meadow", "mint", "sage", "thyme", "basil"}[4*n+k]
+			sub := []string{"beans", "leaves", "roots", "squashes", "annuals", "climbers", "bulbs", "meadow", "mint", "sage",
+				"thyme", "basil"}[4*n+k]
 			add("category", strings.ToUpper(sub[:1])+sub[1:], "/catalogue/"+group+"/"+sub+"/")
 			for i := range 9 {
 				title := m.title("en", 36*n+9*k+i)
@@ -288,7 +308,8 @@ func Seeds(seed uint64) Site {
 		}
 	}
 	for n := range 14 {
-		title := "How to " + []string{"sow", "water", "prune", "store", "thin", "stake", "harvest"}[n%7] + " " + []string{"in spring", "in autumn"}[n/7]
+		title := "How to " + []string{"sow", "water", "prune", "store", "thin", "stake",
+			"harvest"}[n%7] + " " + []string{"in spring", "in autumn"}[n/7]
 		add("guide", title, "/guides/"+slug(title)+".html")
 	}
 	for i, p := range s.Pages {
