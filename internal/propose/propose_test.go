@@ -307,7 +307,11 @@ func made(t *testing.T, r *rand.Rand) *site {
 // What is clean stays exactly as it is, whatever the site; and what is proposed is always a plan that can be read, says
 // the same when it is proposed again, and adds nothing to itself.
 func TestCleanAddressesStay(t *testing.T) {
-	for seed := range uint64(300) {
+	seeds := uint64(300)
+	if testing.Short() {
+		seeds = 50
+	}
+	for seed := range seeds {
 		s := made(t, rand.New(rand.NewPCG(seed, 3)))
 		d := s.draft()
 		settings, err := planfile.Read("young-compass.yaml", d.YAML())

@@ -11,6 +11,9 @@ import (
 
 // With a header Link for each page, every server sends it where the plan does, and nowhere else.
 func TestEveryServerAnswersAsThePlanWithLinks(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
 	p := demotest.Accepted(t, t.TempDir())
 	pages, found := publish.Pages(p)
 	require.Empty(t, found)

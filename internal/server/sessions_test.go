@@ -10,6 +10,9 @@ import (
 
 // Sessions in paths are left out on every server, however they are written; a listed script keeps its own.
 func TestEveryServerAnswersAsThePlanWithSessionsInPaths(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
 	p := demotest.Accepted(t, t.TempDir())
 	p.Noise = []string{"jsessionid", "s"}
 	p.Reindex()
