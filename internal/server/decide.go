@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
@@ -12,6 +13,7 @@ import (
 	"young-compass/internal/parameter"
 	"young-compass/internal/plan"
 	"young-compass/internal/planfile"
+	"young-compass/internal/template"
 )
 
 // decider writes the steps.
@@ -29,6 +31,8 @@ type Server struct {
 	Name           string // of the target, for findings
 	Folds          bool   // it can make letters small
 	LosesAmpersand bool   // it takes an & at the end of a target away
+	Skips          bool   // on its short way it takes no other step, those for headers neither
+	Patterns       bool   // on its short way patterns lead on, too
 }
 
 // Decide returns the steps that answer as the plan does, for a server. Findings say what it can't be told.
@@ -52,6 +56,7 @@ func Decide(g *compile.Program, who Server, o Options) (*Flow, []finding.Finding
 	d.site()
 	d.status()
 	d.location()
+	d.itself()
 	d.inner()
 	d.headers()
 	d.Codes, d.Sets = d.codes.All(), d.sets.All()
@@ -205,7 +210,8 @@ func (d *decider) quick(o Options) {
 	dotless := func(list []string) bool {
 		return slices.ContainsFunc(list, func(s string) bool { return !strings.Contains(s, ".") })
 	}
-	if o.Trial || d.Plan.Upkeep != nil || d.Inner || d.exempts() ||
+	if o.Trial || d.Plan.Upkeep != nil || d.Inner || d.exempts() || d.who.Skips && d.headsPlain() ||
+		d.who.Patterns && d.mayReturn() ||
 		len(d.Plan.Site.LanguageHosts)+len(d.Plan.Proxies) > 0 ||
 		d.Plan.Paths.Slash == address.SlashAlways || dotless(d.Plan.Paths.Index) || dotless(d.Plan.FileList()) {
 		return
@@ -221,6 +227,14 @@ func (d *decider) quick(o Options) {
 	if len(q.Groups) <= maxGroups {
 		d.Quick = q
 	}
+}
+
+// headsPlain reports whether a rule for headers may hold for an address of the short way: it has no dot and no parameters.
+func (d *decider) headsPlain() bool {
+	return slices.ContainsFunc(d.Plan.Headers, func(h planfile.Headers) bool {
+		return len(h.Having) == 0 && (h.Reader != nil ||
+			slices.ContainsFunc(h.For.List(), func(place string) bool { return !strings.HasPrefix(place, ".") }))
+	})
 }
 
 // request finds out who asks for what.
@@ -501,11 +515,55 @@ func (d *decider) status() {
 	}
 	d.table("open", "{site}{refused}"+exempt+closed, T("1"), on("^-|^.01", ""), on("^.1", "404"), on("^...1", "503"))
 	if !d.trial {
-		d.table("code", "{open}", T("{open}"), is("1", T("{decided}")))
+		d.table(d.chosen(), "{open}", T("{open}"), is("1", T("{decided}")))
 		return
 	}
 	d.table("lasting", "{open}", T("{open}"), is("1", T("{decided}")))
-	d.table("code", "{lasting}", T("{lasting}"), is("301", T("302")), is("308", T("307")))
+	d.table(d.chosen(), "{lasting}", T("{lasting}"), is("301", T("302")), is("308", T("307")))
+}
+
+// chosen is the variable with the status, before it is seen whether a redirect leads to where the visitor is.
+func (d *decider) chosen() string {
+	if d.mayReturn() {
+		return "chosen"
+	}
+	return "code"
+}
+
+// mayReturn reports whether a pattern may lead to the address that it reads.
+//
+//	/blog{/parts*}/{x} to /blog/{x}    /blog/a
+func (d *decider) mayReturn() bool {
+	return slices.ContainsFunc(d.Program.Patterns, func(q compile.Pattern) bool {
+		text := q.Target.String()
+		if local, ok := strings.CutPrefix(text, d.Plan.Site.Origin.Base()); ok {
+			text = cmp.Or(local, "/")
+		} else if !strings.HasPrefix(text, "/") {
+			return len(d.Plan.Site.LanguageHosts) > 0 && d.Program.OnSite(q)
+		}
+		path, _, _ := strings.Cut(strings.SplitN(text, "?", 2)[0], "#")
+		t, err := template.Parse(path)
+		if err != nil {
+			return true
+		}
+		to, err := template.NewReader(t, q.Reader.Classes())
+		return err != nil || !template.Disjoint(q.Reader, to, d.Plan.Paths.Lower)
+	})
+}
+
+// itself leaves out a redirect to the very address that was asked: it is no step.
+func (d *decider) itself() {
+	if !d.mayReturn() {
+		return
+	}
+	d.add(Note("a redirect to where the visitor is already is none"))
+	scheme := "{scheme_asked}"
+	if len(d.Plan.Proxies) > 0 {
+		scheme = "{scheme}"
+	}
+	d.table("whole_joint", "{args}", T("?"), is("", nil))
+	d.add(&Table{Name: "whole", Else: T(scheme + "://{host}{raw}{whole_joint}{args}")}, &Equal{"itself", "location", "whole"})
+	d.table("code", "{itself}{chosen}", T("{chosen}"), on(`^130[12378]\z`, ""))
 }
 
 // location puts the target together.

@@ -43,7 +43,7 @@ type Quick struct {
 	Groups []string // look-up keys of paths that parameters give a meaning
 }
 
-// Step is one of Note, *Table, *Lookup, *Same, *Lower, *Keep and *Client.
+// Step is one of Note, *Table, *Lookup, *Same, *Equal, *Lower, *Keep and *Client.
 type Step interface{ step() }
 
 // Note says what the steps behind it do.
@@ -91,6 +91,9 @@ type Lookup struct{}
 // request's, letter by letter, and else to 0.
 type Same struct{}
 
+// Equal sets a variable to 1 when two others, without spaces, are the same, and else to 0.
+type Equal struct{ Name, One, Other string }
+
 // Lower sets a variable to another in small letters (A-Z alone).
 type Lower struct{ Name, Source string }
 
@@ -109,6 +112,7 @@ func (Note) step()    {}
 func (*Table) step()  {}
 func (*Lookup) step() {}
 func (*Same) step()   {}
+func (*Equal) step()  {}
 func (*Lower) step()  {}
 func (*Keep) step()   {}
 func (*Client) step() {}

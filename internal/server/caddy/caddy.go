@@ -214,6 +214,9 @@ func (e *emitter) route() {
 			e.set("live", "{yc_live_asked}")
 			e.set("exact", "0")
 			e.setIf("exact", "1", "uri", "{http.vars.yc_live}")
+		case *server.Equal:
+			e.set(s.Name, "0")
+			e.setIf(s.Name, "1", s.One, "{http.vars.yc_"+s.Other+"}")
 		case *server.Keep:
 			e.keep()
 		case *server.Client:

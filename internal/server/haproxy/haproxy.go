@@ -33,7 +33,7 @@ const maxPair = 8000
 
 // Emit writes the plan. Findings say what HAProxy can't be told.
 func (h Target) Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
-	flow, found := server.Decide(g, server.Server{Name: h.Name(), Folds: true}, o)
+	flow, found := server.Decide(g, server.Server{Name: h.Name(), Folds: true, Skips: true}, o)
 	e := &emitter{Flow: flow, folder: o.In("/etc/haproxy"), group: server.GroupOf(g), found: found}
 	e.pairs()
 	e.frontend()
@@ -181,6 +181,9 @@ func (e *emitter) frontend() {
 				server.T("{1}")), matches("way", `^[01] `+server.StayKinds+` `, false))
 			e.put("exact", server.T("0"))
 			e.put("exact", server.T("1"), variable("identity")+",strcmp(txn.yc_live) eq 0")
+		case *server.Equal:
+			e.put(s.Name, server.T("0"))
+			e.put(s.Name, server.T("1"), variable(s.One)+",strcmp(txn.yc_"+s.Other+") eq 0")
 		case *server.Lower:
 			e.set(s.Name, variable(s.Source)+",lower")
 		case *server.Keep:

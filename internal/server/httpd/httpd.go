@@ -221,7 +221,7 @@ func hosts(names []string) string {
 }
 
 func (e *emitter) emit(g *compile.Program, o server.Options) string {
-	e.Flow, e.found = server.Decide(g, server.Server{Name: e.target, Folds: true, LosesAmpersand: true}, o)
+	e.Flow, e.found = server.Decide(g, server.Server{Name: e.target, Folds: true, LosesAmpersand: true, Skips: true}, o)
 	e.group = server.GroupOf(g)
 	e.add("RewriteEngine On", false)
 	if e.mapped() {
@@ -258,6 +258,10 @@ func (e *emitter) emit(g *compile.Program, o server.Options) string {
 			e.table(s)
 		case *server.Lookup:
 			e.lookup()
+		case *server.Equal:
+			e.set(s.Name, "0")
+			e.cond(env(s.One)+" "+env(s.Other), `^(\S+) \1$`)
+			e.set(s.Name, "1")
 		case *server.Same:
 			e.same()
 		case *server.Lower:

@@ -3,6 +3,7 @@ package httpd
 import (
 	"bytes"
 	"fmt"
+	"slices"
 	"strings"
 
 	"young-compass/internal/address"
@@ -68,14 +69,19 @@ const between = "<"
 
 // pair writes an entry into the table of addresses, unless it is too long.
 func (e *emitter) pair(x compile.Listed) bool {
-	key := e.key(x)
-	action := e.Action(x, escape).String()
-	value := strings.ReplaceAll(action, " ", between)
-	if len(key)+len(value) > maxPair || strings.Contains(action, between) {
-		return false
+	key, value, ok := e.pairOf(x)
+	if ok {
+		fmt.Fprintf(&e.pairs, "%s %s\n", key, value)
 	}
-	fmt.Fprintf(&e.pairs, "%s %s\n", key, value)
-	return true
+	return ok
+}
+
+// pairOf returns an entry as it stands in the table of addresses, and whether it can.
+func (e *emitter) pairOf(x compile.Listed) (key, value string, ok bool) {
+	key = e.key(x)
+	action := e.Action(x, escape).String()
+	value = strings.ReplaceAll(action, " ", between)
+	return key, value, len(key)+len(value) <= maxPair && !strings.Contains(action, between)
 }
 
 // key is what an entry is looked up by: its host, the forms it is looked up in,
@@ -138,17 +144,39 @@ func (e *emitter) same() {
 	}
 }
 
+// longPaths is how many entries that are too long for the table may be told apart on the short way.
+const longPaths = 20
+
+// long returns the paths of the entries that aren't in the table: on the short way they would be overlooked.
+func (e *emitter) long() (paths []string) {
+	for _, x := range e.Program.Listed {
+		size := len(x.Host) + len(x.Key) + len(x.Target.Path) + len(x.Target.Query) + len(x.Target.Fragment)
+		if 3*size < maxPair-len(x.Target.Host)-100 && !strings.Contains(x.Target.Fragment, between) {
+			continue
+		}
+		if _, _, ok := e.pairOf(x); !ok && len(paths) <= longPaths {
+			paths = append(paths, x.Key)
+		}
+	}
+	return paths
+}
+
 // quick spares requests for plain addresses all rules but the look-up: what an
 // entry says is answered, and what has none is left to the site.
 func (e *emitter) quick() {
+	long := e.long()
+	if len(long) > longPaths {
+		return
+	}
 	e.note("plain addresses: what an entry says, and nothing else")
 	plain := func() {
 		e.cond("%{REQUEST_SCHEME}", "="+e.Plan.Site.Origin.Scheme)
 		e.cond("%{HTTP_HOST}", `^`+server.Quote(e.Plan.Site.Origin.Host)+`(?::[0-9]*)?$`, "NC")
-		e.cond("%{THE_REQUEST}", `^\S+ `+strings.TrimSuffix(strings.TrimPrefix(e.Quick.Path, "^"), `\z`)+` `)
-		for start := 0; start < len(e.Quick.Groups); start += 20 {
+		e.cond("%{THE_REQUEST}", `^\S+ `+strings.ReplaceAll(strings.TrimPrefix(e.Quick.Path, "^"), `\z`, ` `))
+		left := slices.Concat(e.Quick.Groups, long)
+		for start := 0; start < len(left); start += 20 {
 			var list []string
-			for _, path := range e.Quick.Groups[start:min(start+20, len(e.Quick.Groups))] {
+			for _, path := range left[start:min(start+20, len(left))] {
 				list = append(list, server.Quote(path))
 			}
 			e.cond("%{REQUEST_URI}", `!^(?:`+strings.Join(list, "|")+`)$`)

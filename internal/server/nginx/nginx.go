@@ -37,7 +37,7 @@ const maxToken = 4095
 
 // Emit writes the plan. Findings say what nginx can't be told.
 func (n Target) Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
-	flow, found := server.Decide(g, server.Server{Name: n.Name()}, o)
+	flow, found := server.Decide(g, server.Server{Name: n.Name(), Patterns: true}, o)
 	e := &emitter{Flow: flow, folder: o.In("/etc/nginx"), group: server.GroupOf(g), bucket: 64, found: found}
 	e.tables()
 	if finding.Worst(e.found, finding.Error) {
@@ -241,6 +241,8 @@ func (e *emitter) http() []byte {
 			c.mapping("$yc_way", "live", otherwise(`""`),
 				line(expression(`(?s)^[01] `+server.Reading{Identity: `(?<yc_c1>.*)\z`}.Stay("")), "$yc_c1"))
 			c.mapping(`"$yc_uri $yc_live"`, "exact", otherwise("0"), line(expression(`(?s)^(.*) \1\z`), "1"))
+		case *server.Equal:
+			c.mapping(`"$yc_`+s.One+` $yc_`+s.Other+`"`, s.Name, otherwise("0"), line(expression(`^(\S+) \1\z`), "1"))
 		case *server.Keep:
 			e.keep(c)
 		case *server.Client:
