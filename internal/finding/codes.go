@@ -51,6 +51,14 @@ const (
 	//	/a,/a/,301
 	Self Code = "self"
 
+	// IdlePattern: a pattern of the plan leads to what it reads.
+	//
+	// Why: it does nothing; something else was meant.
+	// Severity: warning.
+	//
+	//	{from: "/News/{slug}", to: "/news/{slug}"}, under letters: lower
+	IdlePattern Code = "idle-pattern"
+
 	// Redundant: the site's own rules lead there already.
 	//
 	// Why: two rows for one thing will differ one day.

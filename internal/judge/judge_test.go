@@ -97,3 +97,20 @@ func TestManyRedirects(t *testing.T) {
 	assert.True(t, slices.IsSorted(dead), "in the order of the list")
 	assert.True(t, slices.IsSorted(home), "in the order of the list")
 }
+
+// A pattern that leads to what it reads does nothing, and is told.
+func TestPatternToItself(t *testing.T) {
+	for rule, want := range map[string]int{
+		`{from: "/News/{slug}", to: "/news/{slug}"}`:                       1,
+		`{from: "/shop{/r*}", to: "https://skerrywick.example/shop{/r*}"}`: 1,
+		`{from: "/shop{/r*}", to: "https://other.example/shop{/r*}"}`:      0,
+		`{from: "/blog{/cat*}/{slug}", to: "/blog/{slug}"}`:                0,
+	} {
+		dir := t.TempDir()
+		require.NoError(t, os.WriteFile(dir+"/young-compass.yaml", []byte("site: {origin: https://skerrywick.example, known: [other.example]}\nrules:\n  - "+rule+"\n"), 0o644))
+		p, found, err := project.Load(dir)
+		require.NoError(t, err)
+		require.Empty(t, found)
+		assert.Equal(t, want, finding.Count(judge.Rest(p))[string(finding.IdlePattern)], rule)
+	}
+}

@@ -65,6 +65,7 @@ func (c *collector) liveSource(row redirect.Redirect, page inventory.Ref) {
 // Rest finds what contradicts itself in a plan, but for where its redirects lead.
 //
 //   - foreign-target: a pattern of the plan to a host that is neither the site's nor known
+//   - idle-pattern: a pattern of the plan that leads to what it reads
 //   - unknown-page: a redirect to a page that has no address
 //   - noise-source: an address that is told by a parameter which is left out
 //   - orphan-address: an address of a page that is no longer in the inventory
@@ -74,6 +75,10 @@ func Rest(p *plan.Plan) []finding.Finding {
 	for _, rule := range p.Settings.Rules {
 		if to, err := address.Resolve(p.Site.Origin, rule.Target.Sample()); err == nil {
 			c.found = append(c.found, redirect.ForeignTarget(rule.Where, to, p.Site, p.Known)...)
+		}
+		if to := strings.TrimPrefix(rule.To, p.Site.Origin.Base()); p.Small(to) == p.Small(rule.From) {
+			c.add(finding.IdlePattern, finding.Warning, rule.Where, fmt.Sprintf("the pattern %s leads to itself", rule.From),
+				"delete it, or write the target that was meant; capitals need no pattern under letters: lower")
 		}
 	}
 	for _, row := range p.Redirects.All() {
