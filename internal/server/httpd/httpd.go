@@ -204,7 +204,7 @@ func env(name string) string {
 
 // literal writes a text of the plan where variables and lists are understood.
 func literal(s string) string {
-	return strings.NewReplacer(`%`, `\%`, `$`, `\$`, `,`, env("comma"), `"`, env("quote")).Replace(s)
+	return strings.NewReplacer(`\`, env("backslash"), `%`, `\%`, `$`, `\$`, `,`, env("comma"), `"`, env("quote")).Replace(s)
 }
 
 func text(t server.Text) string {
@@ -240,7 +240,9 @@ func (e *emitter) emit(g *compile.Program, o server.Options) string {
 	if e.Quick != nil && e.mapped() {
 		e.quick()
 	}
-	e.note("what was asked; a comma and a quotation mark by names, since they part flags")
+	e.note("what was asked; a comma, a quotation mark and a backslash by names, since they mean something here")
+	e.add(`RewriteCond '\\' '^(.)$'`, false)
+	e.set("backslash", "%1")
 	e.add("RewriteCond ',' '^(,)$'", false)
 	e.set("comma", "%1")
 	e.add("RewriteCond '\"' '^(\")$'", false)
