@@ -133,6 +133,9 @@ func copyTo(name string, old *os.File) error {
 		return err
 	}
 	defer func() { _ = to.Cleanup() }()
+	if err := likeOld(to.File, old.Name()); err != nil {
+		return err
+	}
 	if _, err := io.Copy(to, old); err != nil {
 		return err
 	}
@@ -152,6 +155,9 @@ func Rewrite(path string, now time.Time, write func(to io.Writer, old io.Reader)
 		return "", fmt.Errorf("writing %s: %w", path, err)
 	}
 	defer func() { _ = to.Cleanup() }()
+	if err := likeOld(to.File, path); err != nil {
+		return "", fmt.Errorf("writing %s: %w", path, err)
+	}
 	buffered := bufio.NewWriterSize(to, 256<<10)
 	if err := write(buffered, old); err != nil {
 		return "", err
@@ -174,8 +180,24 @@ func Replace(path string, data []byte) error {
 	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
 		return fmt.Errorf("making the folder of %s: %w", path, err)
 	}
-	if err := renameio.WriteFile(path, data, 0o644); err != nil {
+	if err := replace(path, data); err != nil {
 		return fmt.Errorf("writing %s: %w", path, err)
 	}
 	return nil
+}
+
+// replace puts a new file in the place of path, with the permissions and the owner that the old one has.
+func replace(path string, data []byte) error {
+	to, err := renameio.NewPendingFile(path, renameio.WithPermissions(0o644), renameio.WithExistingPermissions())
+	if err != nil {
+		return err
+	}
+	defer func() { _ = to.Cleanup() }()
+	if err := likeOld(to.File, path); err != nil {
+		return err
+	}
+	if _, err := to.Write(data); err != nil {
+		return err
+	}
+	return to.CloseAtomicallyReplace()
 }

@@ -2,9 +2,11 @@ package safefile
 
 import (
 	"bytes"
+	"io"
 	"os"
 	"path/filepath"
 	"strconv"
+	"syscall"
 	"testing"
 	"time"
 
@@ -120,4 +122,33 @@ func TestNothingIsLostWhereNothingCanBeWritten(t *testing.T) {
 	have, err := os.ReadFile(blocked)
 	require.NoError(t, err)
 	assert.Equal(t, "old", string(have))
+}
+
+// What takes a file's place belongs to whom the file belonged, with its permissions, and so does the kept copy.
+func TestOwnersStay(t *testing.T) {
+	if os.Getuid() != 0 {
+		t.Skip("only the administrator may give files away")
+	}
+	path := filepath.Join(t.TempDir(), "site.conf")
+	require.NoError(t, os.WriteFile(path, []byte("old"), 0o640))
+	require.NoError(t, os.Chown(path, 33, 4))
+	owner := func(path string) [3]int {
+		info, err := os.Stat(path)
+		require.NoError(t, err)
+		s := info.Sys().(*syscall.Stat_t)
+		return [3]int{int(s.Uid), int(s.Gid), int(info.Mode().Perm())}
+	}
+	want := [3]int{33, 4, 0o640}
+	kept, written, err := Write(path, []byte("new"), time.Unix(0, 0))
+	require.NoError(t, err)
+	require.True(t, written)
+	assert.Equal(t, want, owner(path))
+	assert.Equal(t, want, owner(kept))
+	kept, err = Rewrite(path, time.Unix(9, 0), func(to io.Writer, _ io.Reader) error {
+		_, err := to.Write([]byte("newer"))
+		return err
+	})
+	require.NoError(t, err)
+	assert.Equal(t, want, owner(path))
+	assert.Equal(t, want, owner(kept))
 }
