@@ -80,13 +80,19 @@ func Installed(text []byte, target string) string {
 	return ""
 }
 
+// piecesFolder is the folder in which the pieces of all sites of a server lie.
+const piecesFolder = "young-compass"
+
 // FolderFor returns the folder for the pieces that a server's file includes: one
-// of their own, beside the folder whose files the server reads all.
+// of their own, beside the folder whose files the server reads all. It is called
+// as the file is, so that two sites on one server never share pieces.
+//
+//	/etc/nginx/sites-enabled/skerrywick    /etc/nginx/young-compass/skerrywick
 func FolderFor(path string) string {
 	folder := filepath.Dir(path)
 	if base := filepath.Base(folder); strings.HasSuffix(base, "-enabled") || strings.HasSuffix(base, "-available") ||
 		strings.HasSuffix(base, ".d") {
 		folder = filepath.Dir(folder)
 	}
-	return filepath.Join(folder, "young-compass")
+	return filepath.Join(folder, piecesFolder, filepath.Base(path))
 }

@@ -63,7 +63,7 @@ func Check(target server.Target, text []byte, path, folder string, pieces []serv
 	if err := os.WriteFile(checked, text, 0o644); err != nil {
 		return "", fmt.Errorf("checking %s: %w", path, err)
 	}
-	check, err := target.Check(server.Checked{Text: text, Path: checked, Folder: dir, Root: filepath.Dir(folder),
+	check, err := target.Check(server.Checked{Text: text, Path: checked, Folder: dir, Root: rootOf(folder),
 		Block: Installed(text, target.Name())})
 	if check.Remove != "" {
 		defer func() { _ = os.Remove(check.Remove) }()
@@ -86,6 +86,14 @@ func Check(target server.Target, text []byte, path, folder string, pieces []serv
 		return check.Said, nil
 	}
 	return target.Checker() + " accepts the file", nil
+}
+
+// rootOf returns the folder of a server's configuration in which a folder for pieces lies.
+func rootOf(folder string) string {
+	if root := filepath.Dir(folder); filepath.Base(root) != piecesFolder {
+		return root
+	}
+	return filepath.Dir(filepath.Dir(folder))
 }
 
 // converter is a target some of whose files must be converted before the server reads them.

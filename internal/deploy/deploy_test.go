@@ -175,3 +175,16 @@ func TestInstallAndRemove(t *testing.T) {
 	_, err = place.Remove()
 	assert.ErrorContains(t, err, "nothing of the form nginx was installed here")
 }
+
+// Two sites on one server have their pieces in different folders, wherever their files lie.
+func TestFoldersOfTwoSites(t *testing.T) {
+	for path, want := range map[string]string{
+		"/etc/nginx/sites-enabled/one":        "/etc/nginx/young-compass/one",
+		"/etc/nginx/sites-enabled/two":        "/etc/nginx/young-compass/two",
+		"/etc/apache2/sites-available/a.conf": "/etc/apache2/young-compass/a.conf",
+		"/etc/httpd/conf.d/b.conf":            "/etc/httpd/young-compass/b.conf",
+		"/etc/caddy/Caddyfile":                "/etc/caddy/young-compass/Caddyfile",
+	} {
+		assert.Equal(t, want, deploy.FolderFor(path))
+	}
+}
