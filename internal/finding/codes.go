@@ -59,6 +59,15 @@ const (
 	//	{from: "/News/{slug}", to: "/news/{slug}"}, under letters: lower
 	IdlePattern Code = "idle-pattern"
 
+	// SharedAddress: two pages have one current address.
+	//
+	// Why: which of them a visitor gets is nobody's word; a merge of two branches leaves such rows.
+	// Severity: error.
+	//
+	//	/a,p@en,current
+	//	/a,q@en,current
+	SharedAddress Code = "shared-address"
+
 	// Redundant: the site's own rules lead there already.
 	//
 	// Why: two rows for one thing will differ one day.

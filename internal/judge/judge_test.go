@@ -114,3 +114,30 @@ func TestPatternToItself(t *testing.T) {
 		assert.Equal(t, want, finding.Count(judge.Rest(p))[string(finding.IdlePattern)], rule)
 	}
 }
+
+// Two pages with one address are told once, whatever their states.
+func TestSharedAddress(t *testing.T) {
+	for about, c := range map[string]struct {
+		pages, book string
+		want        int
+	}{
+		"two live pages":         {"a,A,live\nb,B,live\n", "https://skerrywick.example/x,a@en,current\nhttps://skerrywick.example/x,b@en,current\n", 1},
+		"a draft and a live one": {"a,A,draft\nb,B,live\n", "https://skerrywick.example/x,a@en,current\nhttps://skerrywick.example/x,b@en,current\n", 1},
+		"shown on another host":  {"a,A,gone\nb,B,live\n", "https://skerrywick.example/x,a@en,current\nhttp://www.skerrywick.example/x,b@en,shown\nhttps://skerrywick.example/b,b@en,current\n", 1},
+		"a former one":           {"a,A,live\nb,B,live\n", "https://skerrywick.example/x,a@en,current\nhttps://skerrywick.example/x,b@en,former\n", 0},
+		"other parameters":       {"a,A,live\nb,B,live\n", "https://skerrywick.example/x?k=1,a@en,current\nhttps://skerrywick.example/x?k=2,b@en,current\n", 0},
+		"with and without":       {"a,A,live\nb,B,live\n", "https://skerrywick.example/x,a@en,current\nhttps://skerrywick.example/x?k=2,b@en,current\n", 0},
+	} {
+		dir := t.TempDir()
+		write := func(name, text string) {
+			require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+		}
+		write("young-compass.yaml", "site: {origin: https://skerrywick.example, hosts: [www.skerrywick.example]}\n")
+		write("pages.csv", "key,title,state\n"+c.pages)
+		write("addresses.csv", "address,page,state\n"+c.book)
+		p, found, err := project.Load(dir)
+		require.NoError(t, err)
+		require.Empty(t, found, about)
+		assert.Equal(t, c.want, finding.Count(judge.Rest(p))[string(finding.SharedAddress)], about)
+	}
+}

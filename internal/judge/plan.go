@@ -68,6 +68,7 @@ func (c *collector) liveSource(row redirect.Redirect, page inventory.Ref) {
 //   - idle-pattern: a pattern of the plan that leads to what it reads
 //   - unknown-page: a redirect to a page that has no address
 //   - noise-source: an address that is told by a parameter which is left out
+//   - shared-address: a current address that two pages have
 //   - orphan-address: an address of a page that is no longer in the inventory
 //   - away-without-redirect: a page that is away, and nothing says where its visitors go
 func Rest(p *plan.Plan) []finding.Finding {
@@ -139,6 +140,9 @@ func (c *collector) book(p *plan.Plan) {
 			}
 			continue
 		}
+		if e.State == book.Current {
+			c.shared(p, e)
+		}
 		if e.State != book.Current || page.State != inventory.Away {
 			continue
 		}
@@ -150,6 +154,27 @@ func (c *collector) book(p *plan.Plan) {
 				fmt.Sprintf("%s is away, but nothing says where its visitors go meanwhile", e.Page),
 				"add a redirect with the status 302 from "+e.Address.Local()+" to "+project.RedirectsFile)
 		}
+	}
+}
+
+// shared finds the current address of a page that is another page's, too: which of them a visitor gets is nobody's word.
+func (c *collector) shared(p *plan.Plan, e book.Entry) {
+	at := p.Site.Rebase(e.Address)
+	rows := p.Redirects.Len()
+	index := p.Rules().Index
+	for _, n := range index.Match(at.Host, at.Path, address.SplitQuery(at.Query), index.Named(at.Path)) {
+		if n < rows {
+			continue
+		}
+		other := p.Book.Entries[n-rows]
+		if other.Page == e.Page || other.State != book.Current && other.State != book.Shown || p.Pages.Find(other.Page) == nil ||
+			other.State == book.Current && other.Line >= e.Line || p.Site.Rebase(other.Address) != at {
+			continue
+		}
+		c.add(finding.SharedAddress, finding.Error, finding.Place{File: p.Book.File, Line: e.Line},
+			fmt.Sprintf("%s is the address of %s, and in line %d that of %s", e.Address, e.Page, other.Line, other.Page),
+			"let one of them be former, or give one of the pages another address")
+		return
 	}
 }
 
