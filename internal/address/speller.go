@@ -1,6 +1,7 @@
 package address
 
 import (
+	"path"
 	"slices"
 	"strings"
 )
@@ -52,6 +53,12 @@ const (
 
 // PageExtensions are what the rule "extension: none" removes.
 func PageExtensions() []string { return []string{".html", ".htm", ".php"} }
+
+// Script reports whether a path ends in the name of a program that makes pages.
+func Script(at string) bool {
+	return slices.Contains([]string{".php", ".php5", ".asp", ".aspx", ".jsp", ".jsf", ".do", ".cgi", ".pl", ".py",
+		".cfm", ".dll"}, Fold(path.Ext(at)))
+}
 
 // IsFile reports whether a path is served as it is.
 func (s *Speller) IsFile(path string) bool {

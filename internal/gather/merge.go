@@ -3,7 +3,6 @@ package gather
 import (
 	"cmp"
 	"fmt"
-	"path"
 	"slices"
 	"strings"
 
@@ -344,7 +343,7 @@ func (m *merger) place(r *record) {
 			m.ignore(s, "further parameters of a known path", r.name(), r.where.Line)
 			return
 		}
-		if !met && m.Settings.Paths.NoExtension && script(r.at.Path) {
+		if !met && m.Settings.Paths.NoExtension && address.Script(r.at.Path) {
 			m.ignore(s, "a script that no other source names", r.name(),
 				r.where.Line) // a basket, a search: as a page it would lose its address
 			return
@@ -381,12 +380,6 @@ func (m *merger) place(r *record) {
 	}
 	m.claim(r, ref)
 	m.noteTitle(ref, r.get("title"))
-}
-
-// script reports whether a path ends in the name of a program.
-func script(at string) bool {
-	return slices.Contains([]string{".php", ".asp", ".aspx", ".jsp", ".cgi", ".pl", ".cfm", ".do"},
-		address.Fold(path.Ext(at)))
 }
 
 // noteTitle notes that a page has a title.

@@ -298,7 +298,7 @@ func (g *Gatherer) ask(at string, signals page.Signals) {
 		}
 	}
 	for _, link := range signals.Links {
-		if to, err := address.Reference(base, link); err == nil && to.Host == base.Host && script(to.Path) &&
+		if to, err := address.Reference(base, link); err == nil && to.Host == base.Host && address.Script(to.Path) &&
 			len(g.linked) < maxAsked {
 			g.linked = append(g.linked, to.Path)
 		}

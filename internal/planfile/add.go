@@ -8,7 +8,6 @@ import (
 
 	"github.com/goccy/go-yaml/ast"
 
-	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/parameter"
 )
@@ -253,9 +252,4 @@ func (t lines) intoFlow(line, column int, item string) []byte {
 		}
 	}
 	return data
-}
-
-// String returns the addition as a person would say it.
-func (a Addition) String() string {
-	return address.Printable(strings.Join(a.Key, ".") + ": " + a.Value)
 }

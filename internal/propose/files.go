@@ -2,6 +2,7 @@ package propose
 
 import (
 	"fmt"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -10,12 +11,6 @@ import (
 	"young-compass/internal/shape"
 	"young-compass/internal/template"
 )
-
-// script reports whether an extension is that of a program.
-func script(extension string) bool {
-	return slices.Contains([]string{".php", ".php5", ".asp", ".aspx", ".jsp", ".jsf", ".do", ".cgi", ".pl", ".py",
-		".cfm", ".dll", ".exe"}, strings.ToLower(extension))
-}
 
 // document reports whether an extension is that of a file that people take home.
 func document(extension string) bool {
@@ -54,14 +49,14 @@ func (d *draft) findFiles(e *Evidence, s *survey) {
 		case document(extension):
 			u := at(documents, strings.ToLower(extension))
 			u.visits, u.examples = u.visits+seen.Visits, show(u.examples, seen.Address)
-		case script(extension):
+		case address.Script(seen.Address.Path):
 			u := at(scripts, seen.Address.Path)
 			u.visits, u.examples = u.visits+seen.Visits, show(u.examples, seen.Address)
 			u.why = "people ask for it and get it"
 		}
 	}
 	for _, asked := range e.Asked {
-		if p, _, _ := strings.Cut(asked, "?"); script(path.Ext(p)) && !pages[address.Fold(p)] {
+		if p, _, _ := strings.Cut(asked, "?"); address.Script(p) && !pages[address.Fold(p)] {
 			u := at(scripts, p)
 			u.examples = example(u.examples, asked)
 			if u.why == "" {
@@ -70,19 +65,19 @@ func (d *draft) findFiles(e *Evidence, s *survey) {
 		}
 	}
 	for _, p := range e.Linked {
-		if script(path.Ext(p)) && !pages[address.Fold(p)] && scripts[p] == nil && placeable(p) {
+		if address.Script(p) && !pages[address.Fold(p)] && scripts[p] == nil && placeable(p) {
 			d.item("site.files", quoted(p), "is "+p+" a script that must stay where it is? Nothing lists it as a page", nil,
 				"pages link to it")
 		}
 	}
-	for _, p := range sortedKeys(scripts) {
+	for _, p := range slices.Sorted(maps.Keys(scripts)) {
 		u := scripts[p]
 		if !placeable(p) || u.visits == 1 {
 			continue
 		}
 		d.item("site.files", quoted(p), "", u.examples, "%s (%d visits), and it is no page: a script that must stay where it is", u.why, u.visits)
 	}
-	for _, extension := range sortedKeys(documents) {
+	for _, extension := range slices.Sorted(maps.Keys(documents)) {
 		d.item("site.files", quoted(extension), "", documents[extension].examples, "documents (%d visits)",
 			documents[extension].visits)
 	}
@@ -166,7 +161,7 @@ const leastRows = 10
 func (d *draft) findRules(k *kinds) {
 	froms := map[string]bool{}
 	for _, one := range k.list {
-		for _, tag := range sortedKeys(one.groups) {
+		for _, tag := range slices.Sorted(maps.Keys(one.groups)) {
 			for _, part := range one.groups[tag] {
 				d.ruleOf(k, one, tag, part, froms)
 			}
@@ -249,8 +244,8 @@ func (d *draft) rulesOfMoves(k *kinds, froms map[string]bool) {
 		if m.From.Query != "" || m.To.Query != "" || m.To.Path == "" || !k.s.hosts.site[m.To.Host] && m.To.Host != "" {
 			continue
 		}
-		fromFolder, fromName := cut(m.From.Path)
-		toFolder, toName := cut(m.To.Path)
+		fromFolder, fromName := path.Split(m.From.Path)
+		toFolder, toName := path.Split(m.To.Path)
 		fromName, fromEnd := strings.TrimSuffix(fromName, path.Ext(fromName)), path.Ext(fromName)
 		toEnd := path.Ext(toName)
 		toName = strings.TrimSuffix(toName, toEnd)
@@ -276,10 +271,4 @@ func (d *draft) rulesOfMoves(k *kinds, froms map[string]bool) {
 			d.writeRule(f.from, f.to, fmt.Sprintf("%d redirects are so: each name stays", counts[f]), examples[f], froms)
 		}
 	}
-}
-
-// cut parts a path before its last segment.
-func cut(p string) (folder, name string) {
-	i := strings.LastIndexByte(p, '/')
-	return p[:i+1], p[i+1:]
 }

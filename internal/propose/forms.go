@@ -3,6 +3,7 @@ package propose
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"unicode"
@@ -53,9 +54,9 @@ func (k *kinds) write() {
 	for _, one := range k.list {
 		k.writeKind(one)
 	}
-	for _, word := range sortedKeys(k.words) {
+	for _, word := range slices.Sorted(maps.Keys(k.words)) {
 		var items []string
-		for _, tag := range sortedKeys(k.words[word]) {
+		for _, tag := range slices.Sorted(maps.Keys(k.words[word])) {
 			items = append(items, quoted(tag)+": "+quoted(k.words[word][tag]))
 		}
 		k.item("languages.words", fmt.Sprintf("%s: {%s}", quoted(word), strings.Join(items, ", ")), "", nil,
@@ -93,7 +94,7 @@ func (f form) template() string {
 func (k *kinds) writeKind(one *kind) {
 	language := k.s.languages.standard
 	if len(one.groups[language]) == 0 {
-		for _, tag := range sortedKeys(one.groups) {
+		for _, tag := range slices.Sorted(maps.Keys(one.groups)) {
 			if len(one.groups[tag]) > 0 {
 				language = tag
 				break
@@ -110,7 +111,7 @@ func (k *kinds) writeKind(one *kind) {
 	value := fmt.Sprintf("address: %q", f.template())
 	if other := k.translate(one, f); len(other) > 0 {
 		items := []string{fmt.Sprintf("%s: %q", quoted(k.s.languages.standard), f.template())}
-		for _, tag := range sortedKeys(other) {
+		for _, tag := range slices.Sorted(maps.Keys(other)) {
 			items = append(items, fmt.Sprintf("%s: %q", quoted(tag), other[tag].template()))
 		}
 		value = "address: {" + strings.Join(items, ", ") + "}"
@@ -280,7 +281,7 @@ func (k *kinds) sectionColumn(one *kind, most grouped) string {
 // addresses are built otherwise.
 func (k *kinds) translate(one *kind, f form) map[string]form {
 	other := map[string]form{}
-	for _, tag := range sortedKeys(one.groups) {
+	for _, tag := range slices.Sorted(maps.Keys(one.groups)) {
 		if tag == k.s.languages.standard || len(one.groups[tag]) == 0 {
 			continue
 		}

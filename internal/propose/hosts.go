@@ -1,8 +1,8 @@
 package propose
 
 import (
-	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -147,8 +147,7 @@ func (d *draft) findHosts(e *Evidence, s *survey) hosts {
 		case service(host) && related:
 			d.item("site.known", quoted(host), "", c.examples, "it serves no pages of the site, by its name; %s there",
 				many(c.pages, "address"))
-		case host != twin && language != "" && share*10 >= c.languages.sum()*9 && (all == nil || d.ownLanguage(host,
-			language, all, c)):
+		case host != twin && language != "" && share*10 >= c.languages.sum()*9 && (all == nil || ownLanguage(host, language, domain, all, c)):
 			tag := s.hostLanguage(host, language, all)
 			h.languages[host], h.site[host] = tag, true
 		case related || c.pages*20 >= total:
@@ -165,18 +164,9 @@ func (d *draft) findHosts(e *Evidence, s *survey) hosts {
 }
 
 // ownLanguage reports whether a host has a language that the origin's pages aren't in, or a country of its own.
-func (d *draft) ownLanguage(host, language string, origin, c *hostCount) bool {
+func ownLanguage(host, language, domain string, origin, c *hostCount) bool {
 	share := origin.languages[language]
-	return share*5 < origin.languages.sum() || c.pages >= least && !inDomain(host, bare(origin.domain()))
-}
-
-// domain returns the host whose counts these are.
-func (c *hostCount) domain() string {
-	if len(c.examples) == 0 {
-		return ""
-	}
-	a, _ := address.Parse(c.examples[0])
-	return a.Host
+	return share*5 < origin.languages.sum() || c.pages >= least && !inDomain(host, domain)
 }
 
 // least is how many addresses make a case.
@@ -216,7 +206,6 @@ func (d *draft) findOrigin(e *Evidence, counts map[string]*hostCount) address.Ad
 	if total > 0 && c.weight != c.pages {
 		why = fmt.Sprintf("%s of what canonical links, sitemaps and tables name is there", percent(c.weight, total))
 	}
-	doubt := ""
 	switch {
 	case c.https == 0:
 		origin.Scheme = "http"
@@ -227,7 +216,7 @@ func (d *draft) findOrigin(e *Evidence, counts map[string]*hostCount) address.Ad
 	case second*10 >= weight*7:
 		why += "; another host has nearly as many"
 	}
-	d.add("site.origin", origin.Base(), doubt, c.examples, "%s", why)
+	d.add("site.origin", origin.Base(), "", c.examples, "%s", why)
 	if origin.Scheme == "http" {
 		d.lines[len(d.lines)-1].Why += "; once https answers, --origin https://" + best + " brings the switch"
 	}
@@ -248,25 +237,16 @@ func (d *draft) foreign(e *Evidence, h hosts) {
 			counts[host]++
 		}
 	}
-	for _, host := range sortedKeys(from) {
+	for _, host := range slices.Sorted(maps.Keys(from)) {
 		if inDomain(host, bare(h.origin.Host)) && !staging(host) && !strings.Contains(host, ":") {
 			d.item("site.hosts", quoted(host), "", from[host], "redirects begin there (%d)", counts[host])
 			h.site[host] = true
 			delete(found, host)
 		}
 	}
-	for _, host := range sortedKeys(found) {
+	for _, host := range slices.Sorted(maps.Keys(found)) {
 		if !strings.Contains(host, ":") {
 			d.item("site.known", quoted(host), "", found[host], "redirects lead there (%d)", counts[host])
 		}
 	}
-}
-
-func sortedKeys[V any](m map[string]V) []string {
-	keys := make([]string, 0, len(m))
-	for k := range m {
-		keys = append(keys, k)
-	}
-	slices.SortFunc(keys, func(a, b string) int { return cmp.Compare(a, b) })
-	return keys
 }

@@ -30,6 +30,14 @@ type kind struct {
 	pages   int
 }
 
+// place is where a kind is written: the plain pages come first.
+func (one *kind) place() int {
+	if one.name == "page" {
+		return 0
+	}
+	return 1
+}
+
 // grouped are the pages of one language in one group of addresses.
 type grouped struct {
 	group   *shape.Group
@@ -153,18 +161,8 @@ func (k *kinds) find() {
 		k.divide(one)
 	}
 	slices.SortFunc(k.list, func(a, b *kind) int {
-		return cmp.Or(compare(b.name == "page", a.name == "page"), strings.Compare(a.name, b.name))
+		return cmp.Or(cmp.Compare(a.place(), b.place()), strings.Compare(a.name, b.name))
 	})
-}
-
-func compare(a, b bool) int {
-	switch {
-	case a == b:
-		return 0
-	case a:
-		return 1
-	}
-	return -1
 }
 
 // plain reports whether a kind is what gather writes where nobody says one.

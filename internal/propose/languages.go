@@ -2,6 +2,7 @@ package propose
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -213,7 +214,7 @@ func (d *draft) findLanguages(s *survey) {
 // findParameter finds the parameter that says the language.
 func (d *draft) findParameter(l *languages, parameters map[string]map[string]*mark, notCodes map[string]int) {
 	best, most := "", 0
-	for _, name := range sortedKeys(parameters) {
+	for _, name := range slices.Sorted(maps.Keys(parameters)) {
 		n, agree, differ := 0, 0, 0
 		for _, m := range parameters[name] {
 			n, agree, differ = n+m.n, agree+m.agree, differ+m.differ
@@ -232,12 +233,12 @@ func (d *draft) findParameter(l *languages, parameters map[string]map[string]*ma
 	}
 	l.parameter = best
 	var examples []string
-	for _, value := range sortedKeys(parameters[best]) {
+	for _, value := range slices.Sorted(maps.Keys(parameters[best])) {
 		l.values[value] = tagOf(value)
 		examples = example(examples, parameters[best][value].examples[0])
 	}
 	d.add("languages.parameter", quoted(best), "", examples, "its values are codes of languages: %s (%d addresses)",
-		strings.Join(sortedKeys(parameters[best]), ", "), most)
+		strings.Join(slices.Sorted(maps.Keys(parameters[best])), ", "), most)
 }
 
 // findStandard finds the language of the addresses without a mark.
@@ -344,7 +345,7 @@ func (m *mark) titled(tag string) bool {
 
 // findPrefixes finds the first segments that mark a language.
 func (d *draft) findPrefixes(s *survey, prefixes map[string]*mark) {
-	for _, prefix := range sortedKeys(prefixes) {
+	for _, prefix := range slices.Sorted(maps.Keys(prefixes)) {
 		m, tag := prefixes[prefix], tagOf(prefix)
 		switch {
 		case m.convincing(), m.titled(tag):
@@ -390,15 +391,15 @@ func (d *draft) tellLanguages(s *survey) {
 		}
 		return others[tag]
 	}
-	for _, prefix := range sortedKeys(l.prefixes) {
+	for _, prefix := range slices.Sorted(maps.Keys(l.prefixes)) {
 		if tag := l.prefixes[prefix]; tag != l.standard && at(tag).prefix == "" {
 			at(tag).prefix, at(tag).why = prefix, "addresses begin with /"+prefix+"/, and what speaks of the pages behind it agrees"
 		}
 	}
-	for _, host := range sortedKeys(l.hosts) {
+	for _, host := range slices.Sorted(maps.Keys(l.hosts)) {
 		at(l.hosts[host]).host, at(l.hosts[host]).why = host, "the host has pages in it alone"
 	}
-	for _, value := range sortedKeys(l.values) {
+	for _, value := range slices.Sorted(maps.Keys(l.values)) {
 		if tag := l.values[value]; tag != l.standard && others[tag] == nil {
 			f := at(tag)
 			f.prefix, f.why = strings.ToLower(tag), "addresses with "+l.parameter+"="+value
@@ -415,14 +416,14 @@ func (d *draft) tellLanguages(s *survey) {
 			said[tag].examples = show(said[tag].examples, seen.Address)
 		}
 	}
-	for _, tag := range sortedKeys(said) {
+	for _, tag := range slices.Sorted(maps.Keys(said)) {
 		if m := said[tag]; tag != l.standard && others[tag] == nil && !s.speaks(tag) && m.n >= least &&
 			m.n*50 >= len(s.e.Seen) {
 			f := at(tag)
 			f.prefix, f.why, f.examples = strings.ToLower(tag), fmt.Sprintf("%d pages are said to be in it; their addresses don't show it", m.n), m.examples
 		}
 	}
-	for _, tag := range sortedKeys(others) {
+	for _, tag := range slices.Sorted(maps.Keys(others)) {
 		f := others[tag]
 		value := fmt.Sprintf("%s: {prefix: %s}", quoted(tag), quoted(f.prefix))
 		if f.host != "" {

@@ -3,6 +3,7 @@ package propose
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -37,7 +38,7 @@ func (d *draft) findParameters(s *survey) parameter.List {
 	use := s.countParameters()
 	var list parameter.List
 	var covered []string // beginnings of names that a line says already
-	for _, name := range sortedKeys(use) {
+	for _, name := range slices.Sorted(maps.Keys(use)) {
 		u := use[name]
 		if name == s.languages.parameter || !plainName(name) {
 			continue
