@@ -72,6 +72,9 @@ func (p *proposing) run(sources []string) error {
 	if err != nil || now == nil {
 		return err
 	}
+	if !fresh && p.said != "" && p.origin != now.Site.Origin {
+		return fmt.Errorf("--origin: the plan says %s; change it in %s", now.Site.Origin.Base(), p.in(project.PlanFile))
+	}
 	if err := p.readFlags(now); err != nil {
 		return err
 	}
@@ -236,7 +239,7 @@ func (p *proposing) writeDraft(d propose.Draft, pages *inventory.Inventory, plan
 	if err := gathered(); err != nil {
 		return err
 	}
-	if len(d.Fill) > 0 {
+	if !p.evident && len(d.Fill) > 0 { // else they were gathered just now, and are written
 		if err := p.write(p.in(project.PagesFile), pages.Encode()); err != nil {
 			return err
 		}
