@@ -90,7 +90,7 @@ func FuzzXML(f *testing.F) {
 }
 
 func FuzzMarkdown(f *testing.F) {
-	fuzz(f, relink.Markdown, "[a](/harbours) `x` <http://skerrywick.example/harbours>\n[b]: /old/tides\n",
+	fuzz(f, relink.Markdown, "[a](/harbours) `x` <http://skerrywick.example/harbours>\n[b]: /old/tides\n", "](0\\)000A000",
 		"```\n[a](/harbours)\n```\n![a](</old/tides> \"t\")\n<a href='/harbours'>\n")
 }
 

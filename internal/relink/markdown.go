@@ -103,7 +103,7 @@ func (f *finder) destination(i, end int) int {
 		if n < 0 {
 			return end
 		}
-		f.address(i+1, plainLayer(b[i+1:i+n]))
+		f.unescaped(i+1, i+n)
 		return i + n + 1
 	}
 	start, depth := i, 0
@@ -115,12 +115,22 @@ func (f *finder) destination(i, end int) int {
 			depth++
 		case ')':
 			if depth--; depth < 0 {
-				f.address(start, plainLayer(b[start:i]))
+				f.unescaped(start, i)
 				return i
 			}
 		}
 	}
 	i = min(i, end)
-	f.address(start, plainLayer(b[start:i]))
+	f.unescaped(start, i)
 	return i
+}
+
+// unescaped notes the address between two places, unless a backslash stands in it: there it keeps the sign behind it from
+// meaning anything, and an address with another spelling could end the link earlier.
+//
+//	[a](fares\_\(new\))
+func (f *finder) unescaped(start, end int) {
+	if bytes.IndexByte(f.text[start:end], '\\') < 0 {
+		f.address(start, plainLayer(f.text[start:end]))
+	}
 }
