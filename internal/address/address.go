@@ -228,20 +228,21 @@ func removeDotSegments(path []byte) []byte {
 	return out
 }
 
-// Unsafe reports whether a path in normal form holds an encoded slash,
-// backslash or control character. Servers disagree about what such a path
+// Unsafe reports whether a path holds an encoded slash, backslash or control
+// character. Servers disagree about what such a path
 // means, so it matches no rule and is never reflected.
 func Unsafe(path string) bool {
 	for i := strings.IndexByte(path, '%'); i >= 0 && i+2 < len(path); {
 		switch c := unhex(path[i+1])<<4 | unhex(path[i+2]); {
+		case !isHex(path[i+1]) || !isHex(path[i+2]):
 		case c == '/' || c == '\\' || c < 0x20 || c == 0x7f:
 			return true
 		}
-		next := strings.IndexByte(path[i+3:], '%')
+		next := strings.IndexByte(path[i+1:], '%')
 		if next < 0 {
 			break
 		}
-		i += 3 + next
+		i += 1 + next
 	}
 	return false
 }

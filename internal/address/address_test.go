@@ -196,7 +196,7 @@ func TestUnsafe(t *testing.T) {
 	for path, want := range map[string]bool{
 		"/a": false, "/a%20b": false, "/a%2Fb": true, "/a%5Cb": true, "/%00": true, "/%0D%0A": true, "/%1F": true,
 		"/%7F":   true,
-		"/%252F": false, "/%C3%A9%2F": true, "/%": false, "/x%2": false,
+		"/%252F": false, "/%C3%A9%2F": true, "/%": false, "/x%2": false, "/%g0": false, "/%zz%2f": true, "/%%2f": true,
 	} {
 		t.Run(path, func(t *testing.T) {
 			assert.Equal(t, want, Unsafe(path), path)

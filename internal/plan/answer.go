@@ -17,6 +17,8 @@ type Request struct {
 	address.Address
 	Client    netip.Addr // who asks; the zero value: anyone
 	Forwarded string     // the scheme that a proxy says it was asked by (X-Forwarded-Proto)
+
+	unsafe bool // its path, as it was sent, is one that servers disagree about
 }
 
 // NewRequest reads a request for an absolute URL.
@@ -29,7 +31,20 @@ func NewRequest(method, url string) (Request, error) {
 	if i := strings.LastIndexByte(a.Host, ':'); i >= 0 && !strings.HasSuffix(a.Host, "]") {
 		a.Host = a.Host[:i]
 	}
-	return Request{Method: method, Address: a}, nil
+	return Request{Method: method, Address: a, unsafe: unsafe(url)}, nil
+}
+
+// unsafe reports whether the path of a URL, as it was sent, holds what servers disagree about, also in a segment that a
+// dot segment takes away.
+//
+//	https://skerrywick.example/a%2F/../routes
+func unsafe(url string) bool {
+	_, rest, _ := strings.Cut(url, "://")
+	path := rest[min(strings.IndexByte(rest+"/", '/'), len(rest)):]
+	if i := strings.IndexAny(path, "?#"); i >= 0 {
+		path = path[:i]
+	}
+	return address.Unsafe(path)
 }
 
 // trusted returns the request as the visitor made it: a proxy is believed only
@@ -76,7 +91,7 @@ type Answer struct {
 // answer answers on the site's hosts. The walker stands at the request.
 func (a *Answerer) answer(r Request) (Answer, error) {
 	p := a.plan
-	if address.Unsafe(r.Path) {
+	if r.unsafe || address.Unsafe(r.Path) {
 		cause := p.Says("site", "an encoded slash, backslash or control character matches no rule")
 		return Answer{Outcome: Unknown, Status: 404, Causes: []Cause{cause}}, nil
 	}

@@ -24,7 +24,7 @@ const maxNear = 5
 // another host or in another spelling, and patterns whose form the address has.
 func (p *Plan) Explain(r Request) []Near {
 	r = p.trusted(r)
-	if !p.Site.Has(r.Host) || address.Unsafe(r.Path) {
+	if !p.Site.Has(r.Host) || r.unsafe || address.Unsafe(r.Path) {
 		return nil
 	}
 	if p.Scope.Leaves(r.Path) {

@@ -111,16 +111,23 @@ func (d *decider) exceptOf(list address.Places) int {
 
 // flags returns an expression that matches the flags of a path when the path is in none of the places of list.
 func (d *decider) flags(list address.Places) string {
-	var b strings.Builder
-	n := d.exceptOf(list)
-	for i := range d.Excepts {
-		if i == n {
-			b.WriteString("0")
-		} else {
-			b.WriteString("[01]")
-		}
+	n, all := d.exceptOf(list), len(d.Excepts)
+	if n < 0 {
+		return anyFlags(all)
 	}
-	return b.String()
+	return anyFlags(n) + "0" + anyFlags(all-n-1)
+}
+
+// anyFlags is an expression for so many flags.
+func anyFlags(n int) string {
+	const most = 1000 // which RE2 repeats
+	switch {
+	case n > most:
+		return anyFlags(most) + anyFlags(n-most)
+	case n > 2:
+		return fmt.Sprintf("[01]{%d}", n)
+	}
+	return strings.Repeat("[01]", n)
 }
 
 func (d *decider) patterns() {
@@ -232,17 +239,14 @@ func (d *decider) request() {
 	d.add(Note("what no rule may touch; doubled slashes; characters that mean the same encoded and decoded"))
 	d.add(&Table{Name: "refused", Source: T("{raw}"), Fold: true, Else: T("0"),
 		Rows: []Case{on(`%(?:2f|5c|7f|[01][0-9a-f])|\\`, "1")}})
-	d.table("doubled", "{raw}", T("0"), on(`//`, "1"))
+	d.table("doubled", "{undotted}", T("0"), on(`//`, "1"))
 	d.table("safe", "{uri}", T("0"), on(`^[A-Za-z0-9._~/-]*\z`, "1"))
 	if d.exempts() {
 		d.exempt("exempt", "{uri}", "")
 	}
 	if m := d.Plan.Upkeep; m != nil {
 		d.add(&Client{"admitted", m.Admit})
-		rows := []Case{on("^1", "0")}
-		if list := m.Except.List(); len(list) > 0 {
-			rows = append(rows, on("^. "+Within(list)+`\z`, "0"))
-		}
+		rows := append([]Case{on("^1", "0")}, within("^. ", m.Except.List(), "0")...)
 		d.add(&Table{Name: "closed", Source: T("{admitted} {uri}"), Fold: true, Else: T("1"), Rows: rows})
 	}
 }
@@ -255,14 +259,42 @@ func (d *decider) exempts() bool {
 // what the expression before matches.
 func (d *decider) exempt(name, path, before string) {
 	t := &Table{Name: name, Source: T(path), Fold: true, Else: T("0")}
-	if list := d.Plan.Scope.Except.List(); len(list) > 0 {
-		t.Rows = append(t.Rows, on("^"+before+Within(list)+`\z`, "1"))
-	}
+	t.Rows = within("^"+before, d.Plan.Scope.Except.List(), "1")
 	if list := d.Plan.Scope.Only.List(); len(list) > 0 {
-		t.Rows = append(t.Rows, on("^"+before+Within(list)+`\z`, "0"))
+		t.Rows = append(t.Rows, within("^"+before, list, "0")...)
 		t.Else = T("1")
 	}
 	d.add(t)
+}
+
+// within returns rows for the paths in a list of places; before is an expression for what stands in front of the path.
+func within(before string, places []string, value string) (rows []Case) {
+	for _, list := range Chunks(places) {
+		if len(list) > 0 {
+			rows = append(rows, on(before+Within(list)+`\z`, value))
+		}
+	}
+	return rows
+}
+
+// maxJoined bounds the variables in one text: their names must not be longer together than nginx reads in one piece.
+const maxJoined = 64
+
+// joined returns variables, one after the other, as a text. Where they are many it adds tables that join some of them.
+func (d *decider) joined(name string, names []string) (t Text) {
+	if len(names) > maxJoined {
+		var parts []string
+		for list := range slices.Chunk(names, maxJoined) {
+			part := fmt.Sprintf("%s_part%d", name, len(parts)+1)
+			d.add(&Table{Name: part, Else: d.joined(part, list)})
+			parts = append(parts, part)
+		}
+		return d.joined(name, parts)
+	}
+	for _, name := range names {
+		t = append(t, Part{Variable: name})
+	}
+	return t
 }
 
 // HasHosts reports whether an entry is for one host alone.
@@ -301,21 +333,21 @@ func (d *decider) meanings() {
 			for _, path := range g.Paths {
 				groups.Rows = append(groups.Rows, is(path, T("%", fmt.Sprint(i+1))))
 			}
-			var all Text
+			var items []string
 			for _, name := range g.Names {
-				all = append(all, Part{Variable: fmt.Sprint("q", slices.Index(names, name)+1)})
+				items = append(items, fmt.Sprint("q", slices.Index(names, name)+1))
 			}
+			all := d.joined(fmt.Sprintf("s%s_%d", n, i+1), items)
 			signatures.Rows = append(signatures.Rows, is(fmt.Sprint(i+1), all))
 		}
 		d.add(groups, signatures)
-		var flags Text
+		var flags []string
 		for i, places := range d.Excepts {
 			name := fmt.Sprintf("x%s_%d", n, i+1)
-			d.add(&Table{Name: name, Source: T("{p" + n + "}"), Fold: true, Else: T("0"),
-				Rows: []Case{on("^"+Within(places.List())+`\z`, "1")}})
-			flags = append(flags, Part{Variable: name})
+			d.add(&Table{Name: name, Source: T("{p" + n + "}"), Fold: true, Else: T("0"), Rows: within("^", places.List(), "1")})
+			flags = append(flags, name)
 		}
-		d.add(&Table{Name: "x" + n, Else: flags})
+		d.add(&Table{Name: "x" + n, Else: d.joined("x"+n, flags)})
 	}
 	d.add(Note("looking them up"), &Lookup{})
 }
@@ -429,11 +461,13 @@ func (d *decider) noise() {
 	d.table("set", "{way}", T(site), on(`^. `+Reading{Set: `(\S+)`, To: `.*\z`}.Move(""), "{1}"),
 		on(`^. file\z`, "all"))
 	var rows []Case
-	for i, names := range d.sets.All() {
-		if number := strconv.Itoa(i); len(names) > 0 &&
+	for i, all := range d.sets.All() {
+		if number := strconv.Itoa(i); len(all) > 0 &&
 			(i == 0 || slices.ContainsFunc(scopes,
 				func(s string) bool { return d.sets.Number(d.Plan.Parameters.LocalNoise(s), false) == number })) {
-			rows = append(rows, on(`^`+number+` (?:.*&)?`+Names(names)+`(?:[=&]|\z)`, "1"))
+			for _, names := range Chunks(all) {
+				rows = append(rows, on(`^`+number+` (?:.*&)?`+Names(names)+`(?:[=&]|\z)`, "1"))
+			}
 		}
 	}
 	d.table("noisy", "{set} {args}", T("0"), rows...)
@@ -559,20 +593,27 @@ func (d *decider) headers() {
 	tables := map[string]*Table{}
 	for _, h := range d.Plan.Headers {
 		where := plan.Cause{File: d.Plan.File, Line: h.Where.Line, Rule: "headers"}
-		arguments := `\S*`
+		arguments := []string{`\S*`}
 		if len(h.Having) > 0 {
-			arguments = `(?:\S*&)?` + Names(h.Having) + `(?:[=&]\S*)?`
+			arguments = nil
+			for _, names := range Chunks(h.Having) {
+				arguments = append(arguments, `(?:\S*&)?`+Names(names)+`(?:[=&]\S*)?`)
+			}
 		}
-		paths, numbers := Within(h.For.List()), map[string]int{}
+		var paths []string
+		numbers := map[string]int{}
 		if h.Reader != nil {
 			v, err := sources(h.Reader, where)
 			if err != nil {
 				d.found = append(d.found, NotExpressible(d.who.Name, where, err.Error(), "use narrower classes"))
 				continue
 			}
-			paths, numbers = v.Expressions(d.Plan)
-		} else {
-			paths = "(?i:" + paths + ")"
+			paths = []string{""}
+			paths[0], numbers = v.Expressions(d.Plan)
+		} else if len(h.For.List()) > 0 {
+			for _, list := range Chunks(h.For.List()) {
+				paths = append(paths, "(?i:"+Within(list)+")")
+			}
 		}
 		for _, field := range h.Fields {
 			key := strings.ToLower(field.Name)
@@ -592,8 +633,12 @@ func (d *decider) headers() {
 			if d.trial && planfile.SecureOnly(field.Name) {
 				value = T("max-age=60") // browsers would insist on https for as long as it says
 			}
-			t.Rows = append(t.Rows, Case{Expression: "^" + d.flags(h.Except) + ` [ol]0 ` + schemes + ` ` + arguments +
-				` ` + paths + `\z`, Value: value, Where: where})
+			for _, argument := range arguments {
+				for _, path := range paths {
+					t.Rows = append(t.Rows, Case{Expression: "^" + d.flags(h.Except) + ` [ol]0 ` + schemes + ` ` + argument + ` ` + path +
+						`\z`, Value: value, Where: where})
+				}
+			}
 		}
 	}
 }

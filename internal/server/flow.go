@@ -17,7 +17,8 @@ import (
 // What was asked is in the variables scheme_asked, forwarded (the scheme that a
 // proxy says), host (small letters, no port, no dot at the end), uri (the path
 // decoded, without dot segments, with single slashes), raw (the path as it was
-// sent), args (the query as it was sent) and method. The answer is in code (a
+// sent), undotted (raw, without dot segments where the server can do that, and else raw), args (the query as it was
+// sent) and method. The answer is in code (a
 // status, or empty when the server goes on by itself), location, inside (the
 // internal address to go on with, the request's parameters behind its own) and
 // the variables of Headers.

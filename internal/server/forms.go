@@ -176,10 +176,11 @@ func anyOf(list []string) string {
 // untouched says whether a path is a listed file, or exempt, which is a variable
 // when the plan leaves any place alone; before stands in front of the path.
 func (d *decider) untouched(name, exempt, path, before string) {
-	t := &Table{Name: name, Source: T(path), Fold: true, Else: T("0"),
-		Rows: []Case{on("^"+before+Within(d.Plan.FileList())+`\z`, "1")}}
+	t := &Table{Name: name, Source: T(path), Fold: true, Else: T("0")}
 	if exempt != "" && d.exempts() {
-		t.Source, t.Rows[0].Expression = T("{"+exempt+"}"+path), "^1|^."+before+Within(d.Plan.FileList())+`\z`
+		t.Source, before = T("{"+exempt+"}"+path), "."+before
+		t.Rows = []Case{on("^1", "1")}
 	}
+	t.Rows = append(t.Rows, within("^"+before, d.Plan.FileList(), "1")...)
 	d.add(t)
 }

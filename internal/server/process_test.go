@@ -222,7 +222,7 @@ http {
 	keepalive_requests 100000;
 	include DIR/young-compass-http.conf;
 	server {
-		listen PLAIN; listen SECURE ssl;
+		listen PLAIN; listen SECURE ssl http2;
 		ssl_certificate DIR/cert.pem; ssl_certificate_key DIR/key.pem;
 		server_name HOSTS;
 		root DIR/www;
@@ -233,7 +233,7 @@ http {
 		location / { try_files $uri /.site$uri/page.html =404; }
 	}
 	server {
-		listen PLAIN default_server; listen SECURE ssl default_server;
+		listen PLAIN default_server; listen SECURE ssl http2 default_server;
 		ssl_certificate DIR/cert.pem; ssl_certificate_key DIR/key.pem;
 		return 421;
 	}
@@ -295,6 +295,8 @@ LoadModule mime_module MODS/mod_mime.so
 LoadModule include_module MODS/mod_include.so
 LoadModule socache_shmcb_module MODS/mod_socache_shmcb.so
 LoadModule ssl_module MODS/mod_ssl.so
+LoadModule http2_module MODS/mod_http2.so
+Protocols h2 http/1.1
 TypesConfig "DIR/mime.types"
 ErrorLog "DIR/error.log"
 MaxKeepAliveRequests 0
@@ -394,7 +396,7 @@ defaults
 	timeout connect 5s
 frontend site
 	bind PLAIN
-	bind SECURE ssl crt DIR/site.pem
+	bind SECURE ssl crt DIR/site.pem alpn h2,http/1.1
 LINES
 	default_backend pages
 backend pages

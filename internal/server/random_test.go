@@ -6,20 +6,15 @@ import (
 	"maps"
 	"math/rand/v2"
 	"net/netip"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
-	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"young-compass/internal/address"
-	"young-compass/internal/compile"
 	"young-compass/internal/finding"
-	"young-compass/internal/inventory"
 	"young-compass/internal/parameter"
 	"young-compass/internal/plan"
 	"young-compass/internal/project"
@@ -237,21 +232,11 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 	w := world{rand.New(rand.NewPCG(*randomSeed, 2026))}
 	used, refused, hits, compositions, asked := 0, 0, 0, 0, 0
 	seen := map[string]int{}
-	met := map[string]int{}
+	var all []comparison
 	for used < plans {
-		dir := t.TempDir()
-		for name, text := range w.files() {
-			require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
-		}
-		p, found, err := judged(dir)
-		require.NoError(t, err)
-		if finding.Worst(found, finding.Error) || finding.Count(found)["noise-source"] > 0 {
-			refused++
-			continue
-		}
-		g, found, err := compile.Plan(p)
-		require.NoError(t, err, dir)
-		if finding.Worst(found, finding.Error) {
+		files := w.files()
+		p, g, found := opened(t, files)
+		if p == nil || finding.Count(found)["noise-source"] > 0 {
 			refused++
 			continue
 		}
@@ -265,17 +250,11 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 		used++
 		var asks []ask
 		for len(asks) < requests {
-			q := ask{w.one("GET", "GET", "POST"), w.url(p), w.one("", "", "http", "https", "HTTPS")}
+			q := ask{method: w.one("GET", "GET", "POST"), url: w.url(p), forwarded: w.one("", "", "http", "https", "HTTPS")}
 			r, err := plan.NewRequest(q.method, q.url)
 			require.NoError(t, err)
 			if _, err := p.Trace(r); err == nil { // two patterns may lead to each other for odd values only
 				asks = append(asks, q)
-			}
-		}
-		here := site{}
-		for _, e := range p.Book.Entries {
-			if page := p.Pages.Find(e.Page); page.State == inventory.Live {
-				here.Pages = append(here.Pages, address.Decode(p.Site.Rebase(e.Address).Path))
 			}
 		}
 		for _, q := range asks {
@@ -296,32 +275,9 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 			}
 			asked++
 		}
-		var lock sync.Mutex
-		t.Run(fmt.Sprint("plan ", used), func(t *testing.T) {
-			for _, target := range targets() {
-				t.Run(target.Name(), func(t *testing.T) {
-					t.Parallel()
-					s := target.serve(t, g, here)
-					s.lenient = true
-					more := compare(t, fmt.Sprintf("%s, plan %d", target.Name(), used), g, s, asks,
-						target.Differences())
-					s.stop()
-					lock.Lock()
-					defer lock.Unlock()
-					for code, n := range more {
-						met[code] += n
-					}
-				})
-			}
-		})
-		if t.Failed() {
-			for name := range w.files() {
-				text, _ := os.ReadFile(filepath.Join(dir, name))
-				t.Logf("%s:\n%s", name, text)
-			}
-			return
-		}
+		all = append(all, comparison{fmt.Sprint("plan ", used), g, pagesOf(p), asks, files})
 	}
+	met, _ := compareEach(t, all)
 	t.Logf("%d plans, %d more refused for their own errors; %d of %d requests met a rule", used, refused, hits,
 		plans*requests)
 	t.Logf("exceptions met: %v", met)

@@ -66,22 +66,43 @@ func Names(names []string) string {
 	return "(?:" + strings.Join(list, "|") + ")"
 }
 
+// maxExpression bounds the expression for a list of names or places, in bytes: nginx reads 4,095 in one piece, and writing
+// it there can make it longer by a quarter. A longer list becomes several expressions.
+const maxExpression = 2500
+
+// Chunks parts a list so that the expression for each part stays short. There is always one, perhaps empty.
+func Chunks(list []string) [][]string {
+	chunks, size := [][]string{nil}, 0
+	for _, s := range list {
+		n := len(Quote(s)) + 8
+		if last := len(chunks) - 1; size+n > maxExpression && len(chunks[last]) > 0 {
+			chunks, size = append(chunks, nil), 0
+		}
+		size += n
+		chunks[len(chunks)-1] = append(chunks[len(chunks)-1], s)
+	}
+	return chunks
+}
+
 // KeptRuns writes an expression that captures the parameters that stay when
 // those of the given names, and empty items, are left out: Runs runs named
 // prefix1, prefix2, ..., and then the rest. Possessive, so that it never
-// backtracks.
+// backtracks. The names stand in it once, as the last group, which matches
+// nothing where it stands.
 func KeptRuns(names []string, capture func(n int, expression string) string) string {
-	leave, stay := `&`, `[^&]+(?:&|\z)`
+	leave, stay, group := `&`, `[^&]+(?:&|\z)`, ""
 	if len(names) > 0 {
-		leave = Names(names) + `(?:=[^&]*)?(?:&|\z)|&`
-		stay = `(?!` + Names(names) + `(?:[=&]|\z))` + stay
+		named := fmt.Sprintf("(?%d)", Runs+2)
+		leave = named + `(?:=[^&]*)?(?:&|\z)|&`
+		stay = `(?!` + named + `)` + stay
+		group = `(?(DEFINE)(` + Names(names) + `(?=[=&]|\z)))`
 	}
 	var b strings.Builder
 	b.WriteString("^")
 	for n := 1; n <= Runs; n++ {
 		b.WriteString(`(?:` + leave + `)*+` + capture(n, `(?:`+stay+`)*+`))
 	}
-	b.WriteString(`(?:` + leave + `)*+` + capture(Runs+1, `.*`) + `\z`)
+	b.WriteString(`(?:` + leave + `)*+` + capture(Runs+1, `.*`) + `\z` + group)
 	return b.String()
 }
 
@@ -289,6 +310,14 @@ func Variants(q compile.Pattern) ([]Variant, error) {
 	}
 	if err := readable(q.Reader, q.Where); err != nil {
 		return nil, err
+	}
+	for _, e := range q.Reader.Elements() {
+		for _, piece := range pieces {
+			if piece.Name != "" && piece.Name == e.Name && piece.List != e.List {
+				return nil, fmt.Errorf("%s: %s is several segments on one side and a single value on the other; write {/%[2]s*} on "+
+					"both", q.Where.Rule, e.Name)
+			}
+		}
 	}
 	afterHost := ""
 	if host := pieces[0].Literal; strings.Contains(host, "://") && strings.Count(host, "/") == 2 &&

@@ -3,18 +3,11 @@ package server_test
 import (
 	"fmt"
 	"math/rand/v2"
-	"os"
-	"path/filepath"
 	"strings"
-	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
-	"young-compass/internal/address"
-	"young-compass/internal/compile"
-	"young-compass/internal/finding"
-	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 	"young-compass/internal/project"
 	"young-compass/internal/server"
@@ -107,23 +100,12 @@ func TestPlainPlansAnswerAsEverywhere(t *testing.T) {
 	}
 	w := world{rand.New(rand.NewPCG(*randomSeed, 17))}
 	sizes := []int{0, 1, 8, 30, 31, 64}
-	plans, short, refused := *randomPlans/5, 0, 0
+	plans, short, refused := *randomPlans/4, 0, 0
+	var all []comparison
 	for used := 0; used < plans; {
-		dir := t.TempDir()
 		files := w.plainFiles(sizes[used%len(sizes)])
-		for name, text := range files {
-			require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
-		}
-		p, found, err := judged(dir)
-		require.NoError(t, err)
-		if finding.Worst(found, finding.Error) {
-			refused++
-			require.Less(t, refused, 1000, "%v", found)
-			continue
-		}
-		g, found, err := compile.Plan(p)
-		require.NoError(t, err)
-		if finding.Worst(found, finding.Error) {
+		p, g, found := opened(t, files)
+		if p == nil {
 			refused++
 			require.Less(t, refused, 1000, "%v", found)
 			continue
@@ -132,45 +114,17 @@ func TestPlainPlansAnswerAsEverywhere(t *testing.T) {
 		if flow, _ := server.Decide(g, server.Server{}, server.Options{}); flow.Quick != nil {
 			short++
 		}
-		here := site{}
-		for _, e := range p.Book.Entries {
-			if page := p.Pages.Find(e.Page); page.State == inventory.Live {
-				here.Pages = append(here.Pages, address.Decode(p.Site.Rebase(e.Address).Path))
-			}
-		}
 		var asks []ask
 		for range 80 {
-			q := ask{w.one("GET", "GET", "GET", "POST"), w.plainURL(p), ""}
+			q := ask{method: w.one("GET", "GET", "GET", "POST"), url: w.plainURL(p)}
 			r, err := plan.NewRequest(q.method, q.url)
 			require.NoError(t, err, q.url)
 			if _, err := p.Trace(r); err == nil {
 				asks = append(asks, q)
 			}
 		}
-		var lock sync.Mutex
-		t.Run(fmt.Sprint("plan ", used), func(t *testing.T) {
-			for _, target := range targets() {
-				if _, found := target.try(g); finding.Worst(found, finding.Error) {
-					lock.Lock()
-					refused++
-					lock.Unlock()
-					continue
-				}
-				t.Run(target.Name(), func(t *testing.T) {
-					t.Parallel()
-					s := target.serve(t, g, here)
-					s.lenient = true
-					compare(t, fmt.Sprintf("%s, plain plan %d", target.Name(), used), g, s, asks, target.Differences())
-					s.stop()
-				})
-			}
-		})
-		if t.Failed() {
-			for name, text := range files {
-				t.Logf("%s:\n%s", name, text)
-			}
-			return
-		}
+		all = append(all, comparison{fmt.Sprint("plain plan ", used), g, pagesOf(p), asks, files})
 	}
+	compareEach(t, all)
 	t.Logf("%d plans, %d take the short way, %d refused", plans, short, refused)
 }

@@ -100,6 +100,8 @@ func variable(name string) string {
 		return "{http.request.method}"
 	case "p0":
 		name = "uri"
+	case "undotted":
+		name = "raw"
 	}
 	return "{http.vars.yc_" + name + "}"
 }
@@ -107,8 +109,11 @@ func variable(name string) string {
 // replaced are texts that Caddy replaces wherever they stand in a configuration.
 var replaced = regexp.MustCompile(`\{(?:\$|[a-z][a-z0-9_.]*\})`)
 
-// plainText writes a text without what an expression captured.
+// plainText writes a text without what an expression captured. A hyphen alone would mean that there is none.
 func plainText(t server.Text) string {
+	if s, ok := t.Literal(); ok && s == "-" {
+		return variable("hyphen")
+	}
 	return t.Write(func(s string) string { return s }, variable, nil)
 }
 
@@ -192,7 +197,13 @@ func (e *emitter) mapping(source, name string, rows []string) {
 func (e *emitter) route() {
 	e.line("# what was asked: the path decoded and clean, and as it was sent")
 	e.line("@yc_clean path_regexp yc_clean (?s)^(.*)$")
-	e.line("vars @yc_clean yc_uri {re.yc_clean.1}")
+	e.line("vars @yc_clean yc_clean {re.yc_clean.1}")
+	// what Caddy cleans loses the slash that a dot segment at the end leaves, and is a dot where there was no path
+	e.mapping("{http.request.uri.path}", "dotted", []string{"`~/\\.\\.?$` 1", "default 0"})
+	e.mapping("{yc_dotted}{http.vars.yc_clean}", "uri_asked", []string{"`~^[01][.]?$` /", "`~(?s)^(?:0(.*)|1(/))$` `${1}${2}`",
+		"`~(?s)^1(.*)$` `${1}/`"})
+	e.set("uri", "{yc_uri_asked}")
+	e.set("hyphen", "-")
 	e.mapping("{http.request.host}", "host_asked", []string{"`~(?s)^(.*?)\\.?$` `${1}`"})
 	e.set("host", "{yc_host_asked}")
 	e.mapping("{http.request.orig_uri}", "raw_asked", []string{"`~(?s)^(?:https?://[^/?]*)?(/[^?]*)` `${1}`",
@@ -245,8 +256,8 @@ func (e *emitter) rows(t *server.Table) {
 		return
 	}
 	numbered := slices.ContainsFunc(t.Rows, func(r server.Case) bool {
-		_, literal := r.Value.Literal()
-		return !literal && !r.Value.Captures()
+		value, literal := r.Value.Literal()
+		return !literal && !r.Value.Captures() || value == "-"
 	})
 	var rows, values []string
 	for i, r := range t.Rows {

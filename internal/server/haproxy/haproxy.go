@@ -28,6 +28,12 @@ const (
 	ExampleFile  = "haproxy-example.cfg"
 )
 
+// maxWords is how many words of a line HAProxy reads. Around a list of networks stand fewer than wordsAround others.
+const (
+	maxWords    = 64
+	wordsAround = 16
+)
+
 // maxPair bounds a line of the map file; a Location must fit HAProxy's buffer.
 const maxPair = 8000
 
@@ -159,8 +165,9 @@ func (e *emitter) frontend() {
 	e.set("forwarded", "req.fhdr(X-Forwarded-Proto)")
 	e.set("host", `req.hdr(host),field(1,:),lower,regsub('[.]\z','')`)
 	e.set("raw", "path")
-	e.set("uri", `path,regsub('%2e','.',gi),regsub('(/\.\.?)\z','\1/'),regsub('/\.(?=/)','',g),`+
-		`regsub('(/(?!\.\.(?:/|\z))[^/]*(?1)*/\.\.)(?=/)','',g),regsub('^(?:/\.\.)+(?=/)',''),url_dec,regsub('//+','/',g)`)
+	e.set("undotted", `path,regsub('%2e','.',gi),regsub('(/\.\.?)\z','\1/'),regsub('/\.(?=/)','',g),`+
+		`regsub('(/(?!\.\.(?:/|\z))[^/]*(?1)*/\.\.)(?=/)','',g),regsub('^(?:/\.\.)+(?=/)','')`)
+	e.set("uri", variable("undotted")+`,url_dec,regsub('//+','/',g)`)
 	e.put("args", nil)
 	e.set("args", "query")
 	e.set("method", "method")
@@ -190,9 +197,9 @@ func (e *emitter) frontend() {
 			e.keep()
 		case *server.Client:
 			e.put(s.Name, server.T("0"))
-			if len(s.Networks) > 0 {
+			for networks := range slices.Chunk(s.Networks, maxWords-wordsAround) {
 				var list []string
-				for _, n := range s.Networks {
+				for _, n := range networks {
 					list = append(list, n.String())
 				}
 				e.put(s.Name, server.T("1"), "src "+strings.Join(list, " "))
@@ -219,11 +226,12 @@ func (e *emitter) quick() {
 		}
 		conditions = append(conditions, "!{ path -m reg "+word("^(?:"+strings.Join(list, "|")+`)\z`)+" }")
 	}
-	for _, m := range e.Matchers {
-		conditions = append(conditions, "!{ var(txn.yc_key) -m reg "+word("^"+m.Expression+`\z`)+" }")
-	}
 	e.line("http-request set-var-fmt(txn.yc_key) %s", word(strings.Repeat("0", len(e.Excepts))+"0:%[path]"))
 	e.line("http-request set-var(txn.yc_quick) str(1) if %s", strings.Join(conditions, " "))
+	for _, m := range e.Matchers { // one by one: a line has at most maxWords words
+		e.line("http-request unset-var(txn.yc_quick) if { var(txn.yc_quick) -m found } { var(txn.yc_key) -m reg %s }",
+			word("^"+m.Expression+`\z`))
+	}
 	e.line("http-request set-var-fmt(txn.yc_key) %s if { var(txn.yc_quick) -m found }", word("/s0:%[path,url_enc]"))
 	e.line("http-request set-var(txn.yc_found) %s if { var(txn.yc_quick) -m found }",
 		word(variable("key")+",map_str("+e.folder+"/"+MapFile+")"))
@@ -355,7 +363,7 @@ func (e *emitter) keep() {
 		if len(names) > 0 {
 			leave = server.Names(names) + `(?:=[^&]*)?(?:&|\z)|&`
 		}
-		e.set("kept", variable("args")+",regsub("+argument(`(?:^|(?<=&))(?:`+leave+`)+`)+`,'',g),regsub('&+\z','')`,
+		e.set("kept", variable("args")+",regsub("+argument(`(?:^|(?<=&))(?:`+leave+`)++`)+`,'',g),regsub('&+\z','')`,
 			equals("set", number))
 	}
 	e.put("kept", nil)

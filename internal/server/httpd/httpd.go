@@ -28,6 +28,9 @@ const (
 	ExampleFile = "apache-example.conf"
 )
 
+// hostsInLine is how many names of hosts stand in a line: each has 255 characters at most (RFC 1035 section 2.3.4).
+const hostsInLine = 20
+
 // maxLine is the longest line that httpd reads from a per-folder file, safely.
 const maxLine = 8000
 
@@ -198,6 +201,8 @@ func env(name string) string {
 		return "%{QUERY_STRING}"
 	case "method":
 		return "%{REQUEST_METHOD}"
+	case "undotted":
+		name = "raw"
 	}
 	return "%{ENV:yc_" + name + "}"
 }
@@ -235,7 +240,9 @@ func (e *emitter) emit(g *compile.Program, o server.Options) string {
 	e.note("requests that the server makes itself, and hosts that are not the site's, are left alone")
 	e.cond("%{ENV:REDIRECT_STATUS}", ".")
 	e.skip()
-	e.cond("%{HTTP_HOST}", "!"+hosts(g.Plan.Site.All()), "NC")
+	for list := range slices.Chunk(g.Plan.Site.All(), hostsInLine) {
+		e.cond("%{HTTP_HOST}", "!"+hosts(list), "NC")
+	}
 	e.skip()
 	if e.Quick != nil && e.mapped() {
 		e.quick()
@@ -301,7 +308,15 @@ func (e *emitter) defaults() {
 			pairs = append(pairs, s.Name, "0")
 		}
 	}
-	e.set(pairs...)
+	for start := 0; start < len(pairs); { // several rules where one is too long
+		end, size := start, 0
+		for end < len(pairs) && (end == start || size < maxLine/2) {
+			size += len(pairs[end]) + len(pairs[end+1]) + len("E=yc_:,")
+			end += 2
+		}
+		e.set(pairs[start:end]...)
+		start = end
+	}
 }
 
 // table writes the rows last first, so that the first that matches has the

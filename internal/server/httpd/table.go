@@ -35,14 +35,16 @@ func (e *emitter) mapped() bool { return !e.inFolder && len(e.Program.Listed) > 
 // so that each known address is one condition; a doubled slash is in no merged
 // path, and a parameter that holds one is given a value that nothing matches.
 func (e *emitter) lookup() {
-	for n := range 3 {
-		s := fmt.Sprint("s", n)
-		if len(e.Program.Groups) > 0 {
-			e.cond(env(s), `//`)
-			e.set(s, "&?")
+	signature := "s"
+	if len(e.Program.Groups) > 0 {
+		signature = "single"
+		for n := range 3 {
+			e.set(fmt.Sprint(signature, n), env(fmt.Sprint("s", n)))
+			e.cond(env(fmt.Sprint("s", n)), `//`)
+			e.set(fmt.Sprint(signature, n), "&?")
 		}
 	}
-	key := func(n string) string { return env("x"+n) + env("g"+n) + ":" + env("p"+n) + env("s"+n) + ";//" }
+	key := func(n string) string { return env("x"+n) + env("g"+n) + ":" + env("p"+n) + env(signature+n) + ";//" }
 	mark := env("site")
 	e.set("keys", "//"+mark+"1"+key("1"))
 	e.cond(env("p1c"), "1")

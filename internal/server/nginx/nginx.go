@@ -40,11 +40,12 @@ func (n Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 	flow, found := server.Decide(g, server.Server{Name: n.Name(), Patterns: true}, o)
 	e := &emitter{Flow: flow, folder: o.In("/etc/nginx"), group: server.GroupOf(g), bucket: 64, found: found}
 	e.tables()
+	http := e.http()
 	if finding.Worst(e.found, finding.Error) {
 		return nil, e.found
 	}
 	files := []server.File{
-		{Name: HTTPFile, Data: e.http()},
+		{Name: HTTPFile, Data: http},
 		{Name: AddressesFile, Data: e.addresses.Bytes()},
 		{Name: SpelledFile, Data: e.spelled.Bytes()},
 		{Name: ServerFile, Data: e.server()},
@@ -209,6 +210,8 @@ func variable(name string) string {
 		return "${host}"
 	case "method":
 		return "${request_method}"
+	case "undotted":
+		name = "raw"
 	}
 	return "${yc_" + name + "}"
 }
@@ -306,6 +309,7 @@ func (e *emitter) mapping(c *conf, t *server.Table) {
 			where = r.Where
 			lines = append(lines, fmt.Sprintf("\t# %s %d\n", where.File, where.Line))
 		}
+		e.fits(r)
 		switch sign := "~"; {
 		case r.Expression == "" && (t.Fold || !strings.HasPrefix(r.Exact, "/")):
 			lines = append(lines, line(quote(r.Exact), text(r.Value)))
@@ -319,6 +323,22 @@ func (e *emitter) mapping(c *conf, t *server.Table) {
 		}
 	}
 	c.mapping(text(t.Source), name, lines...)
+}
+
+// fits holds a row to what nginx reads in one piece.
+func (e *emitter) fits(r server.Case) {
+	key := r.Expression
+	if key == "" {
+		key = "^" + server.Quote(r.Exact) + `\z`
+	}
+	if len(quote("~*"+named(key))) > maxToken || len(text(r.Value)) > maxToken {
+		where := r.Where
+		if where.File == "" {
+			where.File = e.Plan.File
+		}
+		e.found = append(e.found, server.NotExpressible("nginx", where, "a text longer than nginx reads in one piece",
+			"write it shorter, or part it"))
+	}
 }
 
 // named gives the groups of an expression the names yc_c1, yc_c2 and so on:
@@ -362,6 +382,7 @@ func (e *emitter) lookup(c *conf, stage int) {
 	c.mapping(`"`+check+" $yc_t"+n+`"`, "e"+n, otherwise(`""`), line(checked, "$yc_c1"))
 	var matchers []string
 	for _, m := range e.Matchers {
+		e.fits(server.Case{Expression: "^" + m.Expression + `\z`, Value: m.Value, Where: m.Where})
 		matchers = append(matchers, fmt.Sprintf("\t# %s %d\n", m.Where.File, m.Where.Line),
 			line(expression("^"+named(m.Expression)+`\z`), text(m.Value)))
 	}
@@ -388,6 +409,11 @@ func (e *emitter) keep(c *conf) {
 			fmt.Fprintf(&all, "$yc_a%d", n)
 			return fmt.Sprintf("(?<yc_a%d>%s)", n, s)
 		})
+		if len(expression(kept)) > maxToken {
+			e.found = append(e.found, server.NotExpressible("nginx", plan.Cause{File: e.Plan.File},
+				fmt.Sprintf("%d names of parameters that don't travel together, more than nginx reads in one piece", len(names)),
+				"write names that begin alike as one, with * at the end"))
+		}
 		c.mapping("$yc_args", variable+"_runs", otherwise("$yc_args"), line(expression(kept), `"`+all.String()+`"`))
 		c.mapping("$yc_"+variable+"_runs", variable, otherwise("$yc_"+variable+"_runs"),
 			line(expression(`^(?<yc_c1>.*[^&])&+\z`), "$yc_c1"), line(expression(`^&+\z`), `""`))
