@@ -33,6 +33,7 @@ type emitting struct {
 	directory, pieces string
 	options           server.Options
 	heads             bool
+	hosts             []string
 }
 
 // installing is what is said of putting something into a file that is there already.
@@ -173,7 +174,7 @@ func (a *app) emit(e emitting) error {
 		return err
 	}
 	if e.install != "" {
-		if err := a.prepare(&e); err != nil {
+		if err := a.prepare(&e, g.Plan.Site.All()); err != nil {
 			return err
 		}
 	}
@@ -211,15 +212,15 @@ func (a *app) emit(e emitting) error {
 	return a.print(r)
 }
 
-// prepare finds out where things are to be installed.
-func (a *app) prepare(e *emitting) error {
+// prepare finds out where things are to be installed, for these hosts.
+func (a *app) prepare(e *emitting, hosts []string) error {
 	path, err := real(e.install, e.links)
 	if err != nil {
 		return err
 	}
-	e.install = path
+	e.install, e.hosts = path, hosts
 	if e.pieces == "" {
-		e.pieces = deploy.FolderFor(path)
+		e.pieces = deploy.FolderFor(path, hosts[0])
 	}
 	if e.pieces, err = filepath.Abs(e.pieces); err != nil {
 		return unfinished{err}
@@ -228,7 +229,7 @@ func (a *app) prepare(e *emitting) error {
 		return fmt.Errorf("--pieces: %s has characters that mean something in a configuration; choose a folder "+
 			"named by letters, digits and . _ -", address.Printable(e.pieces))
 	}
-	e.options.Folder = e.pieces
+	e.options.Folder, e.options.Shared = deploy.Unplaced, a.place(*e).Shared()
 	return nil
 }
 
@@ -260,7 +261,7 @@ func real(path string, links bool) (string, error) {
 
 // place is where an installation goes.
 func (a *app) place(e emitting) deploy.Place {
-	return deploy.Place{Target: e.target, File: e.install, Folder: e.pieces, Project: a.project}
+	return deploy.Place{Target: e.target, File: e.install, Folder: e.pieces, Project: a.project, Hosts: e.hosts}
 }
 
 // edited says how what was installed was edited by hand, if that is what an error means.
@@ -278,7 +279,7 @@ func (a *app) edited(place deploy.Place, err error) error {
 // install puts the pieces into the server's file.
 func (a *app) install(e emitting, g *compile.Program, files []server.File, r report) error {
 	place := a.place(e)
-	x, err := place.Prepare(g, files)
+	x, err := place.Prepare(g, files, e.options.Trial)
 	if err != nil {
 		return a.edited(place, err)
 	}
@@ -289,17 +290,9 @@ func (a *app) install(e emitting, g *compile.Program, files []server.File, r rep
 	}
 	r.findings = append(r.findings, x.Findings...)
 	checked, err := x.Check()
-	var invalid *deploy.InvalidError
-	switch {
-	case errors.As(err, &invalid):
+	if err != nil {
 		a.say("nothing written: the server's own check fails")
-		r.findings = append(r.findings, finding.Finding{Code: finding.ServerCheck, Severity: finding.Error,
-			Where:  finding.Place{File: e.install},
-			What:   address.Printable(invalid.Output),
-			Advice: "mend the file, or tell us when it is what was installed"})
-		return a.print(r)
-	case err != nil:
-		return unfinished{err}
+		return a.refused(e, r, err)
 	}
 	a.say("%s", checked)
 	if e.dry {
@@ -312,15 +305,45 @@ func (a *app) install(e emitting, g *compile.Program, files []server.File, r rep
 		}
 	}
 	items := []map[string]any{}
-	err = x.Make(func(path string, data []byte) error {
+	err = x.Make(a.now, func(path string, data []byte, kept string) {
 		r.rows = append(r.rows, []string{path, fmt.Sprint(len(data))})
 		items = append(items, map[string]any{"file": path, "bytes": len(data)})
-		return a.write(path, data)
+		a.wrote(path, kept)
 	})
 	if err != nil {
-		return unfinished{err}
+		a.say("%s is as it was", e.install)
+		return a.refused(e, report{}, err)
+	}
+	if said := x.Accepted(); said != "" {
+		a.say("%s", said)
 	}
 	r.items = items
+	return a.print(r)
+}
+
+// wrote tells of a file that was written into a server's configuration.
+func (a *app) wrote(path, kept string) {
+	if kept != "" {
+		a.say("%s: written; what was there is now %s", path, kept)
+		return
+	}
+	a.say("%s: written", path)
+}
+
+// refused prints what a server's own check says against its configuration; other errors it returns.
+func (a *app) refused(e emitting, r report, err error) error {
+	var invalid *deploy.InvalidError
+	if !errors.As(err, &invalid) {
+		return unfinished{err}
+	}
+	what := address.Printable(invalid.Output)
+	if before, _, ok := strings.Cut(err.Error(), invalid.Error()); ok {
+		what = before + what
+	}
+	r.findings = append(r.findings, finding.Finding{Code: finding.ServerCheck, Severity: finding.Error,
+		Where:  finding.Place{File: e.install},
+		What:   what,
+		Advice: "mend the file, or tell us when it is what was installed"})
 	return a.print(r)
 }
 
@@ -350,7 +373,11 @@ func (a *app) confirm(question string) error {
 // undo takes out what was installed.
 func (a *app) undo(e emitting) error {
 	e.install = e.undo
-	if err := a.prepare(&e); err != nil {
+	hosts, err := a.undone(e)
+	if err != nil {
+		return err
+	}
+	if err := a.prepare(&e, hosts); err != nil {
 		return err
 	}
 	place := a.place(e)
@@ -365,13 +392,41 @@ func (a *app) undo(e emitting) error {
 	if len(bytes.TrimSpace(x.New)) == 0 && len(bytes.TrimSpace(x.Old)) > 0 {
 		a.say("%s is empty now", e.install)
 	}
-	if err := x.Make(a.write); err != nil {
+	kept, err := x.Make(a.now)
+	if err != nil {
 		return unfinished{err}
 	}
+	a.wrote(e.install, kept)
 	left := ""
 	if place.HasPieces() {
 		left = fmt.Sprintf("; what they included in %s is not read any more", e.pieces)
 	}
 	a.say("%d pieces taken out%s", x.Blocks, left)
 	return nil
+}
+
+// undone returns the hosts for which something was installed in a file: what the project remembers, or else the plan's.
+func (a *app) undone(e emitting) ([]string, error) {
+	path, err := real(e.install, e.links)
+	if err != nil {
+		return nil, err
+	}
+	where, err := filepath.Abs(path)
+	if err != nil {
+		return nil, unfinished{err}
+	}
+	notes, err := deploy.Place{Target: e.target, Project: a.project}.Noted()
+	if err != nil {
+		return nil, unfinished{err}
+	}
+	for _, n := range notes {
+		if n.Where == where {
+			return []string{n.Site}, nil
+		}
+	}
+	p, _, err := a.judged()
+	if err != nil {
+		return nil, err
+	}
+	return p.Site.All(), nil
 }

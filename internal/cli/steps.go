@@ -285,26 +285,31 @@ func (a *app) written(e *step.Evidence) error {
 
 // installed finds what was put into a server's own file, and at how many addresses the plan answers otherwise by now.
 func (a *app) installed(e *step.Evidence, judged []finding.Finding) error {
-	var answers []byte
+	var notes []deploy.Note
+	var forms []string
 	for _, target := range deploy.Targets() {
-		note, ok, err := deploy.Place{Target: target, Project: a.project}.Noted()
+		more, err := deploy.Place{Target: target, Project: a.project}.Noted()
 		if err != nil {
 			return unfinished{err}
 		}
-		if !ok {
-			continue
+		for _, note := range more {
+			notes, forms = append(notes, note), append(forms, target.Name())
 		}
-		if answers == nil && !finding.Worst(judged, finding.Error) {
-			if answers, err = a.answers(e.Plan); err != nil {
-				return err
-			}
+	}
+	if len(notes) == 0 {
+		return nil
+	}
+	var answers []byte
+	if !finding.Worst(judged, finding.Error) {
+		var err error
+		if answers, err = a.answers(e.Plan); err != nil {
+			return err
 		}
-		one := step.Installed{Form: target.Name(), When: note.When, Where: note.Where, Lost: note.Where != "" && !note.Whole, Changed: 1}
+	}
+	for i, note := range notes {
+		one := step.Installed{Form: forms[i], When: note.When, Where: note.Where, Lost: !note.Whole, Changed: 1}
 		if answers != nil {
 			one.Changed, _ = deploy.Changed(note.Answers, answers)
-		}
-		if one.Where == "" {
-			one.Where = a.siteFolder(target.Name())
 		}
 		e.Installed = append(e.Installed, one)
 	}
@@ -316,7 +321,7 @@ func (a *app) answers(p *plan.Plan) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	return deploy.Answers(g)
+	return deploy.Answers(g, false)
 }
 
 // oneStep wants the name of one step.

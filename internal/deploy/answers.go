@@ -11,8 +11,9 @@ import (
 )
 
 // Answers lists what the plan answers at each address it knows, one a line: the
-// address, the status (0 where the server decides) and the target.
-func Answers(g *compile.Program) ([]byte, error) {
+// address, the status (0 where the server decides) and the target. On trial
+// no status is lasting.
+func Answers(g *compile.Program, trial bool) ([]byte, error) {
 	var known []string
 	for target := range g.Plan.KnownAddresses() {
 		known = append(known, target.Address.String())
@@ -27,6 +28,9 @@ func Answers(g *compile.Program) ([]byte, error) {
 		a, err := g.Plan.Answer(r)
 		if err != nil {
 			return nil, fmt.Errorf("answering %s: %w", url, err)
+		}
+		if instead, ok := map[int]int{301: 302, 308: 307}[a.Status]; ok && trial {
+			a.Status = instead
 		}
 		fmt.Fprintf(&b, "%s\t%d\t%s\n", url, a.Status, a.To)
 	}

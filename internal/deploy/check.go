@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -36,12 +37,11 @@ func program(name string) string {
 	return ""
 }
 
-// Check lets the server's own checker read what a file is to become, where the
-// server is installed. What it says is returned as *InvalidError; without an
-// error the text says what was checked. The pieces needn't be written yet.
-func Check(target server.Target, text []byte, path, folder string, pieces []server.File) (said string, err error) {
-	tool := program(target.Checker())
-	if tool == "" {
+// Check lets the server's own checker read a copy of what a file is to become, where the server is installed. What it
+// says is returned as *InvalidError; without an error the text says what was checked. The pieces needn't be in their
+// folder, which is at, yet; folder is the site's.
+func Check(target server.Target, text []byte, path, folder, at string, once *server.File, pieces []server.File) (said string, err error) {
+	if program(target.Checker()) == "" {
 		return target.Checker() + " is not installed here, so its own check was not made", nil
 	}
 	dir, err := os.MkdirTemp("", "young-compass-check")
@@ -49,10 +49,13 @@ func Check(target server.Target, text []byte, path, folder string, pieces []serv
 		return "", fmt.Errorf("checking %s: %w", path, err)
 	}
 	defer func() { _ = os.RemoveAll(dir) }()
-	text = bytes.ReplaceAll(text, []byte(folder), []byte(dir))
+	here := func(data []byte) []byte { return bytes.ReplaceAll(data, []byte(at), []byte(dir)) }
+	text = here(text)
+	if once != nil {
+		pieces = append(slices.Clone(pieces), *once)
+	}
 	for _, f := range pieces {
-		if err := os.WriteFile(filepath.Join(dir, f.Name), bytes.ReplaceAll(f.Data, []byte(folder), []byte(dir)),
-			0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(dir, f.Name), here(f.Data), 0o644); err != nil {
 			return "", fmt.Errorf("checking %s: %w", path, err)
 		}
 	}
@@ -64,28 +67,75 @@ func Check(target server.Target, text []byte, path, folder string, pieces []serv
 		return "", fmt.Errorf("checking %s: %w", path, err)
 	}
 	check, err := target.Check(server.Checked{Text: text, Path: checked, Folder: dir, Root: rootOf(folder),
-		Block: Installed(text, target.Name())})
+		Block: Installed(text, target.Name(), nil)})
 	if check.Remove != "" {
 		defer func() { _ = os.Remove(check.Remove) }()
 	}
 	if err != nil {
 		return "", fmt.Errorf("checking %s: %w", path, err)
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), checkTime)
-	defer cancel()
-	command := exec.CommandContext(ctx, tool, check.Args...)
-	command.Env = append(os.Environ(), "HOME="+dir, "XDG_CONFIG_HOME="+dir, "XDG_DATA_HOME="+dir)
-	output, err := command.CombinedOutput()
-	var exit *exec.ExitError
+	err = ask(target, check.Args, nil)
+	var invalid *InvalidError
 	switch {
-	case errors.As(err, &exit):
-		return "", &InvalidError{strings.ReplaceAll(string(output), checked, path)}
+	case errors.As(err, &invalid):
+		return "", &InvalidError{strings.ReplaceAll(invalid.Output, checked, path)}
 	case err != nil:
-		return "", fmt.Errorf("checking %s with %s: %w", path, tool, err)
+		return "", fmt.Errorf("checking %s: %w", path, err)
 	case check.Said != "":
 		return check.Said, nil
 	}
 	return target.Checker() + " accepts the file", nil
+}
+
+// ask calls a server's program. What it says against its configuration is returned as *InvalidError.
+func ask(target server.Target, args, env []string) error {
+	_, err := call(target, args, env)
+	return err
+}
+
+// call calls it with a home of its own, since some programs write into theirs.
+func call(target server.Target, args, env []string) (string, error) {
+	home, err := os.MkdirTemp("", "young-compass-check")
+	if err != nil {
+		return "", fmt.Errorf("asking %s: %w", target.Checker(), err)
+	}
+	defer func() { _ = os.RemoveAll(home) }()
+	ctx, cancel := context.WithTimeout(context.Background(), checkTime)
+	defer cancel()
+	command := exec.CommandContext(ctx, program(target.Checker()), args...)
+	command.Env = append(append(os.Environ(), "HOME="+home, "XDG_CONFIG_HOME="+home, "XDG_DATA_HOME="+home), env...)
+	output, err := command.CombinedOutput()
+	var exit *exec.ExitError
+	if errors.As(err, &exit) {
+		return "", &InvalidError{string(output)}
+	}
+	if err != nil {
+		return "", fmt.Errorf("asking %s: %w", target.Checker(), err)
+	}
+	return string(output), nil
+}
+
+// reading reports whether a server says that its configuration has a file in it.
+func reading(target server.Target, w server.Whole, file string) (bool, error) {
+	real, err := filepath.EvalSymlinks(file)
+	if err != nil {
+		return false, fmt.Errorf("looking for %s: %w", file, err)
+	}
+	if w.List == nil {
+		return true, nil
+	}
+	output, err := call(target, w.List, w.Env)
+	if err != nil {
+		return false, err
+	}
+	for line := range strings.Lines(output) {
+		if name, ok := w.Names(strings.TrimRight(line, "\n")); ok {
+			if named, err := filepath.EvalSymlinks(name); err == nil && named == real {
+				return true, nil
+			}
+		}
+	}
+	return false, nil
 }
 
 // rootOf returns the folder of a server's configuration in which a folder for pieces lies.

@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -14,6 +15,7 @@ import (
 	"young-compass/internal/deploy"
 	"young-compass/internal/finding"
 	"young-compass/internal/project"
+	"young-compass/internal/safefile"
 	"young-compass/internal/server"
 	"young-compass/internal/server/caddy"
 	"young-compass/internal/server/httpd"
@@ -129,9 +131,9 @@ func TestWhatIsSaidOfServers(t *testing.T) {
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "shop"), 0o700))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "shop", ".htaccess"), []byte("RewriteEngine On\n"), 0o600))
 	place := deploy.Place{Target: httpd.Folder{}, File: filepath.Join(dir, ".htaccess"), Folder: dir,
-		Project: t.TempDir()}
+		Project: t.TempDir(), Hosts: g.Plan.Site.All()}
 	files, _ := httpd.Folder{}.Emit(g, server.Options{Anyway: true})
-	x, err := place.Prepare(g, files)
+	x, err := place.Prepare(g, files, false)
 	require.NoError(t, err)
 	assert.True(t, x.First)
 	require.Len(t, x.Findings, 1)
@@ -146,45 +148,56 @@ func TestInstallAndRemove(t *testing.T) {
 	file := filepath.Join(dir, "site.conf")
 	const site = "server {\n\tserver_name skerrywick.example;\n}\n"
 	require.NoError(t, os.WriteFile(file, []byte(site), 0o600))
-	place := deploy.Place{Target: nginx.Target{}, File: file, Folder: filepath.Join(dir, "young-compass"),
-		Project: folder}
-	files, _ := nginx.Target{}.Emit(g, server.Options{Folder: place.Folder})
-	write := func(path string, data []byte) error {
-		if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
-			return err
-		}
-		return os.WriteFile(path, data, 0o600)
-	}
+	place := deploy.Place{Target: nginx.Target{}, File: file, Folder: filepath.Join(dir, "young-compass", "skerrywick.example"),
+		Project: folder, Hosts: g.Plan.Site.All()}
+	files, _ := nginx.Target{}.Emit(g, server.Options{Folder: deploy.Unplaced, Shared: place.Shared()})
 	assert.False(t, place.HasPieces())
-	x, err := place.Prepare(g, files)
+	told := 0
+	tell := func(string, []byte, string) { told++ }
+	x, err := place.Prepare(g, files, false)
 	require.NoError(t, err)
 	assert.NotEmpty(t, x.Difference())
-	require.NoError(t, x.Make(write))
+	require.NoError(t, x.Make(time.Now(), tell))
+	assert.NotZero(t, told)
 	assert.True(t, place.HasPieces())
-	again, err := place.Prepare(g, files)
+	assert.FileExists(t, filepath.Join(place.Shared(), "once.conf"))
+	again, err := place.Prepare(g, files, false)
 	require.NoError(t, err)
 	assert.False(t, again.First)
 	assert.Zero(t, again.Changed)
 	assert.Empty(t, again.Difference())
+	trial, err := place.Prepare(g, files, true)
+	require.NoError(t, err)
+	assert.Equal(t, 1, trial.Changed, "a redirect for good and one on trial are not the same")
 	r, err := place.Remove()
 	require.NoError(t, err)
-	require.NoError(t, r.Make(write))
+	kept, err := r.Make(time.Now())
+	require.NoError(t, err)
+	assert.Equal(t, filepath.Join(place.Folder, "replaced"), filepath.Dir(kept))
+	assert.NoDirExists(t, place.Shared())
 	text, err := os.ReadFile(file)
 	require.NoError(t, err)
 	assert.Equal(t, site, string(text))
 	_, err = place.Remove()
 	assert.ErrorContains(t, err, "nothing of the form nginx was installed here")
+	x, err = place.Prepare(g, files, false)
+	require.NoError(t, err)
+	assert.True(t, x.First)
+	require.NoError(t, os.WriteFile(file, []byte(site+"# edited\n"), 0o600))
+	assert.ErrorIs(t, x.Make(time.Now(), tell), safefile.ErrChanged)
+	text, err = os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, site+"# edited\n", string(text), "what somebody edited meanwhile stays")
 }
 
 // Two sites on one server have their pieces in different folders, wherever their files lie.
 func TestFoldersOfTwoSites(t *testing.T) {
 	for path, want := range map[string]string{
-		"/etc/nginx/sites-enabled/one":        "/etc/nginx/young-compass/one",
-		"/etc/nginx/sites-enabled/two":        "/etc/nginx/young-compass/two",
-		"/etc/apache2/sites-available/a.conf": "/etc/apache2/young-compass/a.conf",
-		"/etc/httpd/conf.d/b.conf":            "/etc/httpd/young-compass/b.conf",
-		"/etc/caddy/Caddyfile":                "/etc/caddy/young-compass/Caddyfile",
+		"/etc/nginx/sites-enabled/one":        "/etc/nginx/young-compass/one.example",
+		"/etc/apache2/sites-available/a.conf": "/etc/apache2/young-compass/one.example",
+		"/etc/httpd/conf.d/b.conf":            "/etc/httpd/young-compass/one.example",
+		"/etc/caddy/Caddyfile":                "/etc/caddy/young-compass/one.example",
 	} {
-		assert.Equal(t, want, deploy.FolderFor(path))
+		assert.Equal(t, want, deploy.FolderFor(path, "one.example"))
 	}
 }

@@ -1,11 +1,11 @@
 package deploy
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
-	"strings"
 	"time"
 
 	"young-compass/internal/block"
@@ -22,6 +22,16 @@ type Place struct {
 	File    string
 	Folder  string
 	Project string
+	Hosts   []string // that the plan is for, the origin's first; to take out, none: whatever was installed
+}
+
+// copies is the folder for what is replaced: one that no server reads. A per-folder file has nothing beside it, since its
+// folder is the one that visitors see.
+func (p Place) copies() string {
+	if p.Target.Pieces() {
+		return filepath.Join(p.Folder, "replaced")
+	}
+	return filepath.Join(p.Project, "out", p.Target.Name(), "replaced")
 }
 
 // Installation is worked out, and not made yet.
@@ -31,9 +41,12 @@ type Installation struct {
 	Pieces   []server.File
 	Changed  int // of the known addresses, those that are answered otherwise from now on
 	Known    int
-	First    bool // nothing of this target was installed before
+	First    bool // nothing of this site was installed in the file before
 	Findings []finding.Finding
 
+	at      string        // the folder of this version of the pieces
+	once    *server.File  // what is said once for all sites
+	whole   *server.Whole // how the whole configuration is checked; nil: it can't be
 	answers []byte
 }
 
@@ -45,31 +58,41 @@ type overview interface {
 	Below(root string) ([]string, error)
 }
 
-// Prepare works an installation out. An error of type *block.EditedError says that what was installed was edited by hand.
-func (p Place) Prepare(g *compile.Program, files []server.File) (*Installation, error) {
-	x := &Installation{Place: p}
+// Prepare works an installation out; the files are those that the target emits for the folder Unplaced. An error of type
+// *block.EditedError says that what was installed was edited by hand.
+func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*Installation, error) {
+	x := &Installation{Place: p, at: filepath.Join(p.Folder, version(files))}
 	var err error
 	if x.Old, err = safefile.Read(p.File, maxConfiguration); err != nil {
 		return nil, err
 	}
-	rest, _, err := Remove(x.Old, p.Target.Name())
+	rest, removed, err := Remove(x.Old, p.Target.Name(), p.Hosts)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", p.File, err)
 	}
-	if x.New, err = Insert(rest, p.Target, files, p.Folder, g.Plan.Site.All()); err != nil {
-		return nil, fmt.Errorf("%s: %w", p.File, err)
-	}
+	into := server.Into{Text: string(rest), Folder: x.at, Root: rootOf(p.Folder), Hosts: p.Hosts}
 	for _, f := range files {
-		if p.Target.Beside(f.Name) {
+		f.Data = bytes.ReplaceAll(f.Data, []byte(Unplaced), []byte(x.at))
+		into.Files = append(into.Files, f)
+		switch {
+		case f.Once:
+			x.once = &f
+		case p.Target.Beside(f.Name):
 			x.Pieces = append(x.Pieces, f)
 		}
 	}
-	if x.answers, err = Answers(g); err != nil {
+	if x.New, err = Insert(p.Target, into); err != nil {
+		return nil, fmt.Errorf("%s: %w", p.File, err)
+	}
+	if x.answers, err = Answers(g, trial); err != nil {
 		return nil, err
 	}
 	before, err := os.ReadFile(p.note("answers"))
-	if x.First = errors.Is(err, os.ErrNotExist); err != nil && !x.First {
+	if err != nil && !errors.Is(err, os.ErrNotExist) {
 		return nil, fmt.Errorf("reading what was installed: %w", err)
+	}
+	if x.First = removed == 0 || err != nil; x.First {
+		before = nil
 	}
 	x.Changed, x.Known = Changed(before, x.answers)
 	if o, ok := p.Target.(overview); ok {
@@ -87,39 +110,87 @@ func (p Place) Prepare(g *compile.Program, files []server.File) (*Installation, 
 	return x, nil
 }
 
-// Check lets the server's own checker read what the file is to become; see the function Check.
+// Check lets the server's own checker read what the file is to become; see the function Check. Where the server says
+// that it reads the file, the whole configuration is checked: as it is now, and again by Make.
 func (x *Installation) Check() (said string, err error) {
-	return Check(x.Target, x.New, x.File, x.Folder, x.Pieces)
+	w, ok := x.Target.Whole(x.File, rootOf(x.Folder))
+	reads := false
+	if ok && x.Old != nil && program(x.Target.Checker()) != "" {
+		reads, err = reading(x.Target, w, x.File)
+	}
+	if !reads {
+		said, failed := Check(x.Target, x.New, x.File, x.Folder, x.at, x.once, x.Pieces)
+		if failed == nil && ok && err == nil && x.Old != nil {
+			said += "; " + w.Main + " doesn't include it yet"
+		}
+		return said, failed
+	}
+	if err := ask(x.Target, w.Check, w.Env); err != nil {
+		return "", fmt.Errorf("before anything is installed: %w", err)
+	}
+	x.whole = &w
+	return x.Target.Checker() + " reads the file; its whole configuration is checked once the lines are there", nil
+}
+
+// Accepted says what Make had the server check; empty: nothing.
+func (x *Installation) Accepted() string {
+	if x.whole == nil {
+		return ""
+	}
+	return x.Target.Checker() + " accepts its whole configuration, which begins with " + x.whole.Main
 }
 
 // Difference returns the lines of the server's file that change.
 func (x *Installation) Difference() []string { return Difference(string(x.Old), string(x.New)) }
 
 // Make writes the pieces, then the server's file, and last what the project remembers, so that the server never reads
-// of a piece that isn't there. write replaces a file.
-func (x *Installation) Make(write func(path string, data []byte) error) error {
+// of a piece that isn't there. It tells of each file that it wrote, and where a copy of what was there is. Where the
+// server's own check of the whole configuration fails then, the file is put back; the error is an *InvalidError.
+func (x *Installation) Make(now time.Time, tell func(path string, data []byte, kept string)) error {
+	if err := x.putDown(); err != nil {
+		return err
+	}
+	if err := x.share(); err != nil {
+		return err
+	}
 	for _, f := range x.Pieces {
-		if err := write(filepath.Join(x.Folder, f.Name), f.Data); err != nil {
+		tell(filepath.Join(x.at, f.Name), f.Data, "")
+	}
+	kept := ""
+	if !bytes.Equal(x.Old, x.New) || x.Old == nil {
+		var err error
+		if kept, err = safefile.Exchange(x.File, x.Old, x.New, x.copies(), now); err != nil {
 			return err
 		}
 	}
-	if done, err := Convert(x.Target, x.Folder, x.Pieces); err != nil {
-		return err
-	} else if !done {
-		return ErrMissing
+	if x.whole != nil {
+		if err := ask(x.Target, x.whole.Check, x.whole.Env); err != nil {
+			return errors.Join(err, x.putBack(now))
+		}
 	}
-	if err := write(x.File, x.New); err != nil {
+	tell(x.File, x.New, kept)
+	if err := x.remember(); err != nil {
 		return err
 	}
-	block := Installed(x.New, x.Target.Name())
-	where, err := filepath.Abs(x.File)
-	return errors.Join(err, safefile.Replace(x.note("file"), []byte(where+"\n")), safefile.Replace(x.note("block"), []byte(block)),
-		safefile.Replace(x.note("answers"), x.answers))
+	return x.prune()
 }
 
-// note is where the project keeps what it installed.
-func (p Place) note(what string) string {
-	return filepath.Join(p.Project, "out", p.Target.Name(), "installed-"+what+".txt")
+// putBack undoes what Make did to the server's file.
+func (x *Installation) putBack(now time.Time) error {
+	if bytes.Equal(x.Old, x.New) {
+		return nil
+	}
+	if _, err := safefile.Exchange(x.File, x.New, x.Old, x.copies(), now); err != nil {
+		return fmt.Errorf("putting back what was there: %w", err)
+	}
+	if !x.First {
+		return nil
+	}
+	after, err := x.leave()
+	if err != nil {
+		return err
+	}
+	return after()
 }
 
 // Edits returns the lines in which what was installed was edited by hand.
@@ -144,7 +215,7 @@ func (p Place) Remove() (*Removal, error) {
 	if err != nil {
 		return nil, err
 	}
-	rest, removed, err := Remove(old, p.Target.Name())
+	rest, removed, err := Remove(old, p.Target.Name(), p.Hosts)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", p.File, err)
 	}
@@ -154,17 +225,22 @@ func (p Place) Remove() (*Removal, error) {
 	return &Removal{p, old, rest, removed}, nil
 }
 
-// Make writes the server's file, and forgets what was installed.
-func (x *Removal) Make(write func(path string, data []byte) error) error {
-	if err := write(x.File, x.New); err != nil {
-		return err
+// Make writes the server's file, and forgets what was installed. It returns where a copy of what was there is.
+func (x *Removal) Make(now time.Time) (kept string, err error) {
+	after, err := x.leave()
+	if err != nil {
+		return "", err
 	}
-	for _, what := range []string{"file", "block", "answers"} {
-		if err := os.Remove(x.note(what)); err != nil && !errors.Is(err, os.ErrNotExist) {
-			return fmt.Errorf("forgetting what was installed: %w", err)
-		}
+	if kept, err = safefile.Exchange(x.File, x.Old, x.New, x.copies(), now); err != nil {
+		return "", err
 	}
-	return nil
+	if err := after(); err != nil {
+		return kept, fmt.Errorf("taking out what sites share: %w", err)
+	}
+	if err := os.RemoveAll(filepath.Dir(x.note("file"))); err != nil {
+		return kept, fmt.Errorf("forgetting what was installed: %w", err)
+	}
+	return kept, nil
 }
 
 // HasPieces reports whether there is anything in the folder for pieces.
@@ -175,44 +251,3 @@ func (p Place) HasPieces() bool {
 
 // maxConfiguration bounds the file that pieces are put into, in bytes.
 const maxConfiguration = 16 << 20
-
-// Note is what a project remembers of an installation.
-type Note struct {
-	When    time.Time
-	Where   string // the server's file; empty: it wasn't noted
-	Whole   bool   // what was installed is there as it was
-	Answers []byte // what the plan answered then
-}
-
-// Noted returns what is remembered of an installation; ok is false where there is none. Errors are those of the disk.
-func (p Place) Noted() (n Note, ok bool, err error) {
-	info, err := os.Stat(p.note("answers"))
-	if errors.Is(err, os.ErrNotExist) {
-		return n, false, nil
-	}
-	if err != nil {
-		return n, false, fmt.Errorf("reading what was installed: %w", err)
-	}
-	n.When = info.ModTime()
-	if n.Answers, err = os.ReadFile(p.note("answers")); err != nil {
-		return n, false, fmt.Errorf("reading what was installed: %w", err)
-	}
-	where, err := os.ReadFile(p.note("file"))
-	if errors.Is(err, os.ErrNotExist) {
-		return n, true, nil
-	}
-	if err != nil {
-		return n, false, fmt.Errorf("reading what was installed: %w", err)
-	}
-	n.Where = strings.TrimSpace(string(where))
-	was, err := os.ReadFile(p.note("block"))
-	if err != nil {
-		return n, false, fmt.Errorf("reading what was installed: %w", err)
-	}
-	text, err := safefile.Read(n.Where, maxConfiguration)
-	if err != nil {
-		return n, false, err
-	}
-	n.Whole = Installed(text, p.Target.Name()) == string(was)
-	return n, true, nil
-}

@@ -72,3 +72,15 @@ func attributes(to *os.File, path string) error {
 	}
 	return nil
 }
+
+// oneName reports an error for a file that has several names (hard links): only one of them would change.
+func oneName(path string) error {
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil // there is none yet, which is seen later
+	}
+	if s, ok := info.Sys().(*syscall.Stat_t); ok && s.Nlink > 1 {
+		return fmt.Errorf("%s has %d names (hard links), and only one would change; make it a file of its own", path, s.Nlink)
+	}
+	return nil
+}

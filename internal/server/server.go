@@ -21,6 +21,7 @@ import (
 type File struct {
 	Name string
 	Data []byte
+	Once bool // it says what a server can be told once for all sites
 }
 
 // Runs is how many runs of parameters that stay are kept apart by those that
@@ -375,6 +376,7 @@ func Spelled(g *compile.Program, e compile.Listed) bool {
 // Options are what a person says about the files.
 type Options struct {
 	Folder string // where the server reads them; empty: the server's usual folder
+	Shared string // where the server reads what can be said once for all sites; empty: there is no other site
 	Trial  bool   // redirects are temporary and hardly kept
 	Anyway bool   // a file that slows the server down unbearably is wanted all the same
 }

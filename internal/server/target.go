@@ -2,6 +2,8 @@ package server
 
 import (
 	"errors"
+	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -22,21 +24,43 @@ type Target interface {
 	Differences() []Difference
 	// Limits says in a word or two what the server can't do of a feature; a feature that isn't there is a "yes".
 	Limits() map[Feature]string
-	// Insert finds where pieces go in the lines of a file that the server has already, in front of which line each. The
-	// other files lie in a folder; hosts are those that the plan is for.
-	Insert(lines []string, files []File, folder string, hosts []string) ([]Insertion, error)
+	// Insert finds where pieces go in a file that the server has already.
+	Insert(into Into) ([]Insertion, error)
+	// Pieces reports whether anything lies beside the file that pieces are put into.
+	Pieces() bool
 	// Beside reports whether a file lies in that folder, beside the one that pieces are put into.
 	Beside(name string) bool
 	// Checker names the server's program.
 	Checker() string
 	// Check prepares the server's own check of a file, whose text is in c.
 	Check(c Checked) (Check, error)
+	// Whole says how the server's program is asked about all of its configuration, of which a file is a part; ok is false
+	// where it can't be.
+	Whole(file, root string) (w Whole, ok bool)
 }
 
-// Insertion is a text that is to stand in front of a line.
+// Into is a file that pieces are put into.
+type Into struct {
+	Text   string
+	Files  []File   // that Emit wrote
+	Folder string   // where those of them lie that don't go into the text
+	Root   string   // with respect to which names in the text are meant
+	Hosts  []string // that the plan is for
+}
+
+// Insertion is a text that is to stand at a place of a file.
 type Insertion struct {
-	Line int // from 0
+	At   int // in bytes: the beginning of a line, or behind a word
 	Text string
+}
+
+// Whole is how a server's program is asked about all of its configuration.
+type Whole struct {
+	Main  string                                   // the file that it begins with
+	List  []string                                 // what the program is called with to tell which files it reads; nil: the main one alone
+	Names func(line string) (file string, ok bool) // finds a file's name in a line of that
+	Check []string                                 // what it is called with to check them
+	Env   []string
 }
 
 // Checked is a file that is to be checked before it is put in its place.
@@ -66,6 +90,43 @@ func Piece(files []File, name string) string {
 
 // Lines cuts a text into lines that keep their ends.
 func Lines(text string) []string { return slices.Collect(strings.Lines(text)) }
+
+// LineStarts returns where each line of a text begins, in bytes, and where it ends.
+func LineStarts(lines []string) []int {
+	starts := make([]int, len(lines)+1)
+	for i, line := range lines {
+		starts[i+1] = starts[i] + len(line)
+	}
+	return starts
+}
+
+// maxIncluded bounds the files that are read for names of hosts, and their size in bytes.
+const (
+	maxIncluded     = 200
+	maxIncludedSize = 1 << 20
+)
+
+// Included returns the texts of the files that a configuration includes by a pattern, which is meant with respect to a
+// folder. Files that can't be read are left out.
+func Included(root, pattern string) (texts []string) {
+	if !filepath.IsAbs(pattern) {
+		pattern = filepath.Join(root, pattern)
+	}
+	files, err := filepath.Glob(pattern)
+	if err != nil {
+		return nil
+	}
+	for _, file := range files[:min(len(files), maxIncluded)] {
+		info, err := os.Stat(file)
+		if err != nil || !info.Mode().IsRegular() || info.Size() > maxIncludedSize {
+			continue
+		}
+		if data, err := os.ReadFile(file); err == nil {
+			texts = append(texts, string(data))
+		}
+	}
+	return texts
+}
 
 // Words are the words of a line of configuration. Braces and semicolons stand alone unless they are quoted or belong to
 // a ${variable}; what is behind # is a comment.

@@ -36,9 +36,12 @@ func (Target) Limits() map[server.Feature]string {
 }
 
 // Insert puts an import at the beginning of each route block of the site.
-func (Target) Insert(lines []string, _ []server.File, folder string, hosts []string) ([]server.Insertion, error) {
-	return routes(lines, hosts, "import "+filepath.Join(folder, RouteFile)+"\n")
+func (Target) Insert(into server.Into) ([]server.Insertion, error) {
+	return routes(server.Lines(into.Text), into.Hosts, "import "+filepath.Join(into.Folder, RouteFile)+"\n")
 }
+
+// Pieces reports that other files lie beside it.
+func (Target) Pieces() bool { return true }
 
 // Beside reports whether a file is one of those that Caddy imports.
 func (Target) Beside(name string) bool { return name != ExampleFile }
@@ -48,10 +51,16 @@ func (Target) Check(c server.Checked) (server.Check, error) {
 	return server.Check{Args: []string{"validate", "--config", c.Path, "--adapter", "caddyfile"}}, nil
 }
 
+// Whole says how Caddy checks the file.
+func (Target) Whole(file, _ string) (server.Whole, bool) {
+	return server.Whole{Main: file, Check: []string{"validate", "--config", file, "--adapter", "caddyfile"}}, true
+}
+
 // routes finds the route blocks of a Caddyfile's sites. Without one there is no
 // place where the lines would surely come first.
 func routes(lines, hosts []string, text string) ([]server.Insertion, error) {
 	var list []server.Insertion
+	starts := server.LineStarts(lines)
 	depth, ours := 0, false
 	for i, line := range lines {
 		w := server.Words(line)
@@ -59,7 +68,7 @@ func routes(lines, hosts []string, text string) ([]server.Insertion, error) {
 			ours = server.NamesHost(w, hosts)
 		}
 		if depth == 1 && ours && slices.Equal(w, []string{"route", "{"}) {
-			list = append(list, server.Insertion{Line: i + 1, Text: text})
+			list = append(list, server.Insertion{At: starts[i+1], Text: text})
 		}
 		for _, word := range w {
 			switch word {

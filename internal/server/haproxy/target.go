@@ -27,9 +27,12 @@ func (Target) Limits() map[server.Feature]string {
 }
 
 // Insert puts the lines at the beginning of the frontend.
-func (Target) Insert(lines []string, files []server.File, _ string, _ []string) ([]server.Insertion, error) {
-	return frontends(lines, server.Piece(files, FrontendFile))
+func (Target) Insert(into server.Into) ([]server.Insertion, error) {
+	return frontends(server.Lines(into.Text), server.Piece(into.Files, FrontendFile))
 }
+
+// Pieces reports that other files lie beside it.
+func (Target) Pieces() bool { return true }
 
 // Beside reports whether a file is the table that HAProxy reads.
 func (Target) Beside(name string) bool { return name == MapFile }
@@ -39,13 +42,19 @@ func (Target) Check(c server.Checked) (server.Check, error) {
 	return server.Check{Args: []string{"-c", "-q", "-f", c.Path}}, nil
 }
 
+// Whole says how HAProxy checks the file.
+func (Target) Whole(file, _ string) (server.Whole, bool) {
+	return server.Whole{Main: file, Check: []string{"-c", "-q", "-f", file}}, true
+}
+
 // frontends finds HAProxy's frontends. A comment says so where only some are
 // the site's.
 func frontends(lines []string, text string) ([]server.Insertion, error) {
 	var list []server.Insertion
+	starts := server.LineStarts(lines)
 	for i, line := range lines {
 		if w := server.Words(line); len(w) > 1 && w[0] == "frontend" {
-			list = append(list, server.Insertion{Line: i + 1, Text: text})
+			list = append(list, server.Insertion{At: starts[i+1], Text: text})
 		}
 	}
 	if len(list) == 0 {

@@ -72,14 +72,20 @@ func common() map[server.Feature]string {
 }
 
 // Insert puts the rules in front of everything.
-func (Folder) Insert(_ []string, files []server.File, _ string, _ []string) ([]server.Insertion, error) {
-	return []server.Insertion{{Line: 0, Text: server.Piece(files, FolderFile)}}, nil
+func (Folder) Insert(into server.Into) ([]server.Insertion, error) {
+	return []server.Insertion{{Text: server.Piece(into.Files, FolderFile)}}, nil
 }
 
 // Insert puts the include at the beginning of each virtual host of the site.
-func (Host) Insert(lines []string, _ []server.File, folder string, hosts []string) ([]server.Insertion, error) {
-	return hostSections(lines, hosts, "Include "+filepath.Join(folder, HostFile)+"\n")
+func (Host) Insert(into server.Into) ([]server.Insertion, error) {
+	return hostSections(into, "Include "+filepath.Join(into.Folder, HostFile)+"\n")
 }
+
+// Pieces reports that nothing lies beside a per-folder file.
+func (Folder) Pieces() bool { return false }
+
+// Pieces reports that other files lie beside it.
+func (Host) Pieces() bool { return true }
 
 // Beside reports that nothing lies beside a per-folder file.
 func (Folder) Beside(string) bool { return false }
@@ -101,6 +107,40 @@ func (Folder) Check(c server.Checked) (server.Check, error) {
 // Check lets httpd read the file as a part of a configuration.
 func (Host) Check(c server.Checked) (server.Check, error) {
 	return wrapped(c, fmt.Sprintf("Include \"%s\"\n", c.Path))
+}
+
+// Whole reports that httpd can't be asked about a per-folder file: it reads those when visitors come.
+func (Folder) Whole(string, string) (server.Whole, bool) { return server.Whole{}, false }
+
+// Whole says how httpd checks its configuration, if it begins with a file of Debian's name.
+func (Host) Whole(_, root string) (server.Whole, bool) {
+	main := filepath.Join(root, "apache2.conf")
+	if _, err := os.Stat(main); err != nil {
+		return server.Whole{}, false
+	}
+	w := server.Whole{Main: main, List: []string{"-t", "-D", "DUMP_INCLUDES", "-f", main}, Check: []string{"-t", "-f", main},
+		Env: variables(filepath.Join(root, "envvars")), Names: func(line string) (string, bool) {
+			_, file, ok := strings.Cut(strings.TrimSpace(line), ") ") // "(146) /etc/apache2/sites-enabled/a.conf"
+			return file, ok && strings.HasPrefix(line[strings.IndexByte(line, '('):], "(")
+		}}
+	return w, true
+}
+
+// exported is a line of the file in which Debian keeps what its configuration takes from the environment.
+var exported = regexp.MustCompile(`^export (APACHE_[A-Z_]+|LANG)=(.*)$`)
+
+// variables reads that file. Values that a shell would work out are taken as they mostly are: $SUFFIX is empty.
+func variables(path string) (list []string) {
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return nil
+	}
+	for _, line := range server.Lines(string(data)) {
+		if m := exported.FindStringSubmatch(strings.TrimSpace(line)); m != nil {
+			list = append(list, m[1]+"="+strings.Trim(strings.ReplaceAll(m[2], "$SUFFIX", ""), `"'`))
+		}
+	}
+	return list
 }
 
 // wrapped writes a whole configuration around what is checked.
@@ -133,32 +173,6 @@ func (Host) Conversion(files []server.File, folder string) []string {
 		}
 	}
 	return nil
-}
-
-var virtualHost = regexp.MustCompile(`(?i)^\s*<VirtualHost\b[^>]*>\s*$`)
-
-// hostSections finds httpd's virtual hosts.
-func hostSections(lines, hosts []string, text string) ([]server.Insertion, error) {
-	var list []server.Insertion
-	open, ours := -1, false
-	for i, line := range lines {
-		w := server.Words(line)
-		switch {
-		case virtualHost.MatchString(line):
-			open, ours = i+1, false
-		case strings.EqualFold(strings.TrimSpace(line), "</VirtualHost>"):
-			if open >= 0 && ours {
-				list = append(list, server.Insertion{Line: open, Text: text})
-			}
-			open = -1
-		case len(w) > 1 && (strings.EqualFold(w[0], "ServerName") || strings.EqualFold(w[0], "ServerAlias")):
-			ours = ours || server.NamesHost(w[1:], hosts)
-		}
-	}
-	if len(list) == 0 {
-		return nil, server.ErrNoHost
-	}
-	return list, nil
 }
 
 // maxBelow bounds the search for per-folder files.

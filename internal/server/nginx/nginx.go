@@ -11,6 +11,7 @@ package nginx
 import (
 	"bytes"
 	"fmt"
+	"hash/crc32"
 	"math/bits"
 	"slices"
 	"strconv"
@@ -30,6 +31,7 @@ const (
 	SpelledFile   = "young-compass-spelled.map"
 	HostsFile     = "young-compass-hosts.map"
 	ExampleFile   = "nginx-example.conf"
+	HashFile      = "young-compass-hash.conf"
 )
 
 // maxToken is the longest text that nginx reads in one piece, with quotes.
@@ -38,18 +40,21 @@ const maxToken = 4095
 // Emit writes the plan. Findings say what nginx can't be told.
 func (n Target) Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
 	flow, found := server.Decide(g, server.Server{Name: n.Name(), Patterns: true}, o)
-	e := &emitter{Flow: flow, folder: o.In("/etc/nginx"), group: server.GroupOf(g), bucket: 64, found: found}
+	e := &emitter{Flow: flow, folder: o.In("/etc/nginx"), shared: o.Shared, group: server.GroupOf(g), bucket: 64, found: found}
 	e.tables()
 	http := e.http()
 	if finding.Worst(e.found, finding.Error) {
 		return nil, e.found
 	}
 	files := []server.File{
-		{Name: HTTPFile, Data: http},
+		{Name: HTTPFile, Data: e.named(http)},
 		{Name: AddressesFile, Data: e.addresses.Bytes()},
 		{Name: SpelledFile, Data: e.spelled.Bytes()},
-		{Name: ServerFile, Data: e.server()},
+		{Name: ServerFile, Data: e.named(e.server())},
 		{Name: ExampleFile, Data: e.example()},
+	}
+	if e.shared != "" {
+		files = append(files, server.File{Name: HashFile, Data: e.hash(), Once: true})
 	}
 	if e.hosts.Len() > 0 {
 		files = append(files, server.File{Name: HostsFile, Data: e.hosts.Bytes()})
@@ -81,6 +86,7 @@ func (n Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 type emitter struct {
 	*server.Flow
 	folder string
+	shared string // the folder of what can be said once; empty: this site says it
 	group  func(string) int
 	rows   int
 	bucket int
@@ -117,11 +123,36 @@ func quote(s string) string {
 }
 
 // value writes a text in which no variable is meant.
-func value(s string) string { return strings.ReplaceAll(s, "$", "${yc_dollar}") }
+func value(s string) string { return strings.ReplaceAll(s, "$", "${"+mark+"dollar}") }
+
+// mark stands for what the names of the site's variables begin with, until the files are whole: each site has its own
+// beginning, since all sites of a server share their variables. What is data never has it there: see mapping.
+const mark = "§"
+
+// named writes the beginning of the site's variables into a file.
+func (e *emitter) named(text []byte) []byte {
+	return bytes.ReplaceAll(text, []byte(mark), []byte(e.beginning()))
+}
+
+// beginning is what the names of the site's variables begin with.
+//
+//	yc_skerrywick_1f2e_
+func (e *emitter) beginning() string {
+	host := strings.ToLower(e.Plan.Site.Origin.Host)
+	label, _, _ := strings.Cut(strings.TrimPrefix(host, "www."), ".")
+	label = strings.Map(func(r rune) rune {
+		if 'a' <= r && r <= 'z' || '0' <= r && r <= '9' {
+			return r
+		}
+		return -1
+	}, label)
+	return fmt.Sprintf("yc_%.12s_%04x_", label, crc32.ChecksumIEEE([]byte(host))&0xffff)
+}
 
 func (e *emitter) tables() {
 	folded := map[string]int{} // where letters may make keys alike
 	identity := func(path string) string { return path }
+	dollar := "${" + e.beginning() + "dollar}"
 	for _, x := range e.Program.Listed {
 		if x.Signature != "" || !e.Plan.Paths.Lower {
 			folded[strings.ToLower(e.key(&x))]++
@@ -147,7 +178,7 @@ func (e *emitter) tables() {
 			continue
 		}
 		e.rows++
-		switch action = value(action); {
+		switch action = strings.ReplaceAll(action, "$", dollar); {
 		case x.Host != "":
 			e.hosts.add(key, action, x.Where)
 		case server.Spelled(e.Program, *x):
@@ -190,7 +221,7 @@ func line(key, value string) string { return "\t" + key + " " + value + ";\n" }
 func (c *conf) note(text string) { fmt.Fprintf(c, "\n# %s\n", text) }
 
 func (c *conf) mapping(source, variable string, lines ...string) {
-	fmt.Fprintf(c, "map %s $yc_%s {\n%s}\n", source, variable, strings.Join(lines, ""))
+	fmt.Fprintf(c, "map %s $§%s {\n%s}\n", source, variable, strings.Join(lines, ""))
 }
 
 // otherwise is the default of a map.
@@ -213,23 +244,27 @@ func variable(name string) string {
 	case "undotted":
 		name = "raw"
 	}
-	return "${yc_" + name + "}"
+	return "${§" + name + "}"
 }
 
 func text(t server.Text) string {
 	plain := func(s string) string { return strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(value(s)) }
-	return `"` + t.Write(plain, variable, func(n int) string { return fmt.Sprintf("${yc_c%d}", n) }) + `"`
+	return `"` + t.Write(plain, variable, func(n int) string { return fmt.Sprintf("${§c%d}", n) }) + `"`
 }
 
 // http writes the maps that decide.
 func (e *emitter) http() []byte {
 	c := &conf{}
-	fmt.Fprintf(c, "map_hash_bucket_size %d;\nmap_hash_max_size %d;\n", e.bucket, max(2048, 2*e.rows))
-	c.WriteString("geo $yc_dollar { default \"$\"; }\n")
+	if e.shared == "" {
+		c.Write(e.hash())
+	} else {
+		fmt.Fprintf(c, "include %s/*.conf; # how large the tables of all sites are, which can be said once\n", e.shared)
+	}
+	c.WriteString("geo $§dollar { default \"$\"; }\n")
 	c.note("what was asked, kept as it was")
 	c.mapping("$uri", "uri", otherwise("$uri"))
-	c.mapping("$request_uri", "raw", otherwise(`"/"`), line(expression(`^(?<yc_c1>/[^?#]*)`), "$yc_c1"))
-	c.mapping("$request_uri", "args", otherwise(`""`), line(expression(`^[^?#]*\?(?<yc_c1>[^#]*)`), "$yc_c1"))
+	c.mapping("$request_uri", "raw", otherwise(`"/"`), line(expression(`^(?<§c1>/[^?#]*)`), "$§c1"))
+	c.mapping("$request_uri", "args", otherwise(`""`), line(expression(`^[^?#]*\?(?<§c1>[^#]*)`), "$§c1"))
 	for _, step := range e.Steps {
 		switch s := step.(type) {
 		case server.Note:
@@ -241,36 +276,61 @@ func (e *emitter) http() []byte {
 				e.lookup(c, stage)
 			}
 		case *server.Same:
-			c.mapping("$yc_way", "live", otherwise(`""`),
-				line(expression(`(?s)^[01] `+server.Reading{Identity: `(?<yc_c1>.*)\z`}.Stay("")), "$yc_c1"))
-			c.mapping(`"$yc_uri $yc_live"`, "exact", otherwise("0"), line(expression(`(?s)^(.*) \1\z`), "1"))
+			c.mapping("$§way", "live", otherwise(`""`),
+				line(expression(`(?s)^[01] `+server.Reading{Identity: `(?<§c1>.*)\z`}.Stay("")), "$§c1"))
+			c.mapping(`"$§uri $§live"`, "exact", otherwise("0"), line(expression(`(?s)^(.*) \1\z`), "1"))
 		case *server.Equal:
-			c.mapping(`"$yc_`+s.One+` $yc_`+s.Other+`"`, s.Name, otherwise("0"), line(expression(`^(\S+) \1\z`), "1"))
+			c.mapping(`"$§`+s.One+` $§`+s.Other+`"`, s.Name, otherwise("0"), line(expression(`^(\S+) \1\z`), "1"))
 		case *server.Keep:
 			e.keep(c)
 		case *server.Client:
-			fmt.Fprintf(c, "geo $yc_%s {\n\tdefault 0;\n", s.Name)
+			fmt.Fprintf(c, "geo $§%s {\n\tdefault 0;\n", s.Name)
 			for _, n := range s.Networks {
 				fmt.Fprintf(c, "\t%s 1;\n", n)
 			}
 			c.WriteString("}\n")
 		}
 	}
-	code := "$yc_code"
+	code := "$§code"
 	if e.Quick != nil {
 		e.quick(c)
-		code = "$yc_final"
+		code = "$§final"
 	}
 	c.note("inside the server, on the way to a page of its own, nothing is decided again")
-	c.WriteString("map $uri $yc_now {\n\tvolatile;\n\tdefault $uri;\n}\n")
-	c.WriteString("map \"$yc_now $yc_uri\" $yc_first_time {\n\tvolatile;\n\tdefault 0;\n\t\"~^(.*) \\1\\z\" 1;\n}\n")
-	c.WriteString("map $yc_first_time $yc_act {\n\tvolatile;\n\tdefault \"\";\n\t1 " + code + ";\n}\n")
+	c.WriteString("map $uri $§now {\n\tvolatile;\n\tdefault $uri;\n}\n")
+	c.WriteString("map \"$§now $§uri\" $§first_time {\n\tvolatile;\n\tdefault 0;\n\t\"~^(.*) \\1\\z\" 1;\n}\n")
+	c.WriteString("map $§first_time $§act {\n\tvolatile;\n\tdefault \"\";\n\t1 " + code + ";\n}\n")
 	if e.Inner {
-		c.WriteString("map $yc_first_time $yc_go {\n\tvolatile;\n\tdefault \"\";\n\t1 $yc_inside;\n}\n")
-		c.mapping("$yc_inside", "inside_path", otherwise(`""`), line(expression(`^(?<yc_c1>[^?]+)`), "$yc_c1"))
-		c.mapping("$yc_inside", "inside_args", otherwise(`""`), line(expression(`^[^?]*\?(?<yc_c1>.*)\z`), "$yc_c1"))
+		c.WriteString("map $§first_time $§go {\n\tvolatile;\n\tdefault \"\";\n\t1 $§inside;\n}\n")
+		c.mapping("$§inside", "inside_path", otherwise(`""`), line(expression(`^(?<§c1>[^?]+)`), "$§c1"))
+		c.mapping("$§inside", "inside_args", otherwise(`""`), line(expression(`^[^?]*\?(?<§c1>.*)\z`), "$§c1"))
 	}
 	return c.Bytes()
+}
+
+// hash says how large nginx makes its tables.
+func (e *emitter) hash() []byte {
+	return fmt.Appendf(nil, "map_hash_bucket_size %d;\nmap_hash_max_size %d;\n", e.bucket, max(2048, 2*e.rows))
+}
+
+// Once names the file that says how large tables are.
+func (Target) Once() string { return HashFile }
+
+// Merge returns the larger of what several sites want of the size of tables; each text is one that Emit wrote.
+func (Target) Merge(texts []string) string {
+	bucket, most := 0, 0
+	for _, text := range texts {
+		for line := range strings.Lines(text) {
+			var n int
+			if _, err := fmt.Sscanf(line, "map_hash_bucket_size %d;", &n); err == nil {
+				bucket = max(bucket, n)
+			}
+			if _, err := fmt.Sscanf(line, "map_hash_max_size %d;", &n); err == nil {
+				most += n // all sites' tables together are never larger
+			}
+		}
+	}
+	return fmt.Sprintf("map_hash_bucket_size %d;\nmap_hash_max_size %d;\n", bucket, most)
 }
 
 // quick writes maps that spare requests for plain addresses most of the others.
@@ -279,28 +339,28 @@ func (e *emitter) quick(c *conf) {
 	path := strings.TrimPrefix(e.Quick.Path, "^")
 	c.mapping(`"$scheme://$host$request_uri"`, "plain", otherwise("0"),
 		line(expression("^"+server.Quote(e.Plan.Site.Origin.Base())+path), "1"))
-	c.mapping(`"$yc_plain$yc_d1 $yc_uri"`, "quick", otherwise(`""`), line(expression(`^1 `), "pass"),
+	c.mapping(`"$§plain$§d1 $§uri"`, "quick", otherwise(`""`), line(expression(`^1 `), "pass"),
 		line(expression(`^1`+server.Reading{Identity: `(\S+) \1\z`}.Stay(server.Live)), "pass"),
 		line(expression(`^1`+string(server.Move)), "move"))
-	c.mapping(`"$request_method $yc_d1"`, "quick_code", otherwise("0"),
-		line(expression(`^(?:GET|HEAD) `+server.Reading{Get: `(?<yc_c1>[0-9]+)`}.Move(server.Move)), "$yc_c1"),
-		line(expression(`^\S+ `+server.Reading{Other: `(?<yc_c1>[0-9]+)`}.Move(server.Move)), "$yc_c1"))
-	c.mapping("$yc_d1", "quick_to", otherwise(`""`),
-		line(expression(`^`+server.Reading{To: `(?<yc_c1>.*)\z`}.Move(server.Move)), "$yc_c1"))
-	c.mapping("$yc_quick", "final", otherwise("$yc_code"), line("pass", `""`), line("move", "$yc_quick_code"))
-	c.mapping("$yc_quick", "where", otherwise("$yc_location"), line("move", "$yc_quick_to"))
+	c.mapping(`"$request_method $§d1"`, "quick_code", otherwise("0"),
+		line(expression(`^(?:GET|HEAD) `+server.Reading{Get: `(?<§c1>[0-9]+)`}.Move(server.Move)), "$§c1"),
+		line(expression(`^\S+ `+server.Reading{Other: `(?<§c1>[0-9]+)`}.Move(server.Move)), "$§c1"))
+	c.mapping("$§d1", "quick_to", otherwise(`""`),
+		line(expression(`^`+server.Reading{To: `(?<§c1>.*)\z`}.Move(server.Move)), "$§c1"))
+	c.mapping("$§quick", "final", otherwise("$§code"), line("pass", `""`), line("move", "$§quick_code"))
+	c.mapping("$§quick", "where", otherwise("$§location"), line("move", "$§quick_to"))
 }
 
 // mapping writes a table.
 func (e *emitter) mapping(c *conf, t *server.Table) {
 	name := t.Name
 	if e.Quick != nil && (t.Role == server.SpelledPath || t.Role == server.SpelledItems) {
-		value := "$yc_uri"
+		value := "$§uri"
 		if t.Role == server.SpelledItems {
 			value = `""`
 		}
 		name += "_worked"
-		c.mapping("$yc_plain", t.Name, otherwise("$yc_"+name), line("1", value))
+		c.mapping("$§plain", t.Name, otherwise("$§"+name), line("1", value))
 	}
 	lines := []string{otherwise(text(t.Else))}
 	where := plan.Cause{}
@@ -310,15 +370,16 @@ func (e *emitter) mapping(c *conf, t *server.Table) {
 			lines = append(lines, fmt.Sprintf("\t# %s %d\n", where.File, where.Line))
 		}
 		e.fits(r)
-		switch sign := "~"; {
-		case r.Expression == "" && (t.Fold || !strings.HasPrefix(r.Exact, "/")):
+		sign := "~"
+		if t.Fold {
+			sign = "~*"
+		}
+		switch {
+		case r.Expression == "" && (t.Fold || !strings.HasPrefix(r.Exact, "/")) && !strings.Contains(r.Exact, mark):
 			lines = append(lines, line(quote(r.Exact), text(r.Value)))
 		case r.Expression == "":
-			lines = append(lines, line(expression("^"+server.Quote(r.Exact)+`\z`), text(r.Value)))
+			lines = append(lines, line(quote(sign+"^"+server.Quote(r.Exact)+`\z`), text(r.Value)))
 		default:
-			if t.Fold {
-				sign = "~*"
-			}
 			lines = append(lines, line(quote(sign+named(r.Expression)), text(r.Value)))
 		}
 	}
@@ -341,7 +402,7 @@ func (e *emitter) fits(r server.Case) {
 	}
 }
 
-// named gives the groups of an expression the names yc_c1, yc_c2 and so on:
+// named gives the groups of an expression the names §c1, §c2 and so on:
 // nginx keeps numbered ones only until the next expression.
 func named(expression string) string {
 	var b strings.Builder
@@ -359,7 +420,7 @@ func named(expression string) string {
 			class = true
 		case c == '(' && expression[i+1] != '?':
 			n++
-			fmt.Fprintf(&b, "?<yc_c%d>", n)
+			fmt.Fprintf(&b, "?<§c%d>", n)
 		}
 	}
 	return b.String()
@@ -368,8 +429,8 @@ func named(expression string) string {
 // lookup writes the maps that find what a path and its parameters mean.
 func (e *emitter) lookup(c *conf, stage int) {
 	n := fmt.Sprint(stage)
-	key := "$yc_g" + n + ":$yc_p" + n + "$yc_s" + n
-	check := "$yc_s" + n
+	key := "$§g" + n + ":$§p" + n + "$§s" + n
+	check := "$§s" + n
 	if !e.Plan.Paths.Lower {
 		check = key
 	}
@@ -378,77 +439,77 @@ func (e *emitter) lookup(c *conf, stage int) {
 		file = SpelledFile
 	}
 	c.mapping(`"`+key+`"`, "t"+n, otherwise(`""`), "\tinclude "+quote(e.folder+"/"+file)+";\n")
-	checked := expression(`(?s)^(.*?) \1 (?<yc_c1>` + server.AnyAction() + `)\z`)
-	c.mapping(`"`+check+" $yc_t"+n+`"`, "e"+n, otherwise(`""`), line(checked, "$yc_c1"))
+	checked := expression(`(?s)^(.*?) \1 (?<§c1>` + server.AnyAction() + `)\z`)
+	c.mapping(`"`+check+" $§t"+n+`"`, "e"+n, otherwise(`""`), line(checked, "$§c1"))
 	var matchers []string
 	for _, m := range e.Matchers {
 		e.fits(server.Case{Expression: "^" + m.Expression + `\z`, Value: m.Value, Where: m.Where})
 		matchers = append(matchers, fmt.Sprintf("\t# %s %d\n", m.Where.File, m.Where.Line),
 			line(expression("^"+named(m.Expression)+`\z`), text(m.Value)))
 	}
-	c.mapping(`"$yc_x`+n+key+`"`, "m"+n, append(matchers, otherwise(`""`))...)
-	everywhere := "$yc_w" + n
-	c.mapping("$yc_e"+n, "w"+n, otherwise("$yc_e"+n), line(`""`, "$yc_m"+n))
+	c.mapping(`"$§x`+n+key+`"`, "m"+n, append(matchers, otherwise(`""`))...)
+	everywhere := "$§w" + n
+	c.mapping("$§e"+n, "w"+n, otherwise("$§e"+n), line(`""`, "$§m"+n))
 	ofHost := `""`
 	if e.hosts.Len() > 0 {
-		ofHost = "$yc_h" + n
-		c.mapping(`"$yc_host`+n+` `+key+`"`, "th"+n, otherwise(`""`), "\tinclude "+quote(e.folder+"/"+HostsFile)+";\n")
-		c.mapping(`"`+check+" $yc_th"+n+`"`, "h"+n, otherwise(`""`), line(checked, "$yc_c1"))
+		ofHost = "$§h" + n
+		c.mapping(`"$§host`+n+` `+key+`"`, "th"+n, otherwise(`""`), "\tinclude "+quote(e.folder+"/"+HostsFile)+";\n")
+		c.mapping(`"`+check+" $§th"+n+`"`, "h"+n, otherwise(`""`), line(checked, "$§c1"))
 		c.mapping(ofHost, "o"+n, otherwise(ofHost), line(`""`, everywhere))
-		everywhere = "$yc_o" + n
+		everywhere = "$§o" + n
 	}
-	c.mapping("$yc_site", "d"+n, otherwise(everywhere), line("l", ofHost), line(`"-"`, `""`))
+	c.mapping("$§site", "d"+n, otherwise(everywhere), line("l", ofHost), line(`"-"`, `""`))
 }
 
 // keep writes the maps that leave parameters out.
 func (e *emitter) keep(c *conf) {
-	sets := []string{otherwise("$yc_kept0"), line("drop", `""`), line("all", "$yc_kept_all")}
+	sets := []string{otherwise("$§kept0"), line("drop", `""`), line("all", "$§kept_all")}
 	one := func(variable string, names []string) {
 		var all strings.Builder
 		kept := server.KeptRuns(names, func(n int, s string) string {
-			fmt.Fprintf(&all, "$yc_a%d", n)
-			return fmt.Sprintf("(?<yc_a%d>%s)", n, s)
+			fmt.Fprintf(&all, "$§a%d", n)
+			return fmt.Sprintf("(?<§a%d>%s)", n, s)
 		})
 		if len(expression(kept)) > maxToken {
 			e.found = append(e.found, server.NotExpressible("nginx", plan.Cause{File: e.Plan.File},
 				fmt.Sprintf("%d names of parameters that don't travel together, more than nginx reads in one piece", len(names)),
 				"write names that begin alike as one, with * at the end"))
 		}
-		c.mapping("$yc_args", variable+"_runs", otherwise("$yc_args"), line(expression(kept), `"`+all.String()+`"`))
-		c.mapping("$yc_"+variable+"_runs", variable, otherwise("$yc_"+variable+"_runs"),
-			line(expression(`^(?<yc_c1>.*[^&])&+\z`), "$yc_c1"), line(expression(`^&+\z`), `""`))
+		c.mapping("$§args", variable+"_runs", otherwise("$§args"), line(expression(kept), `"`+all.String()+`"`))
+		c.mapping("$§"+variable+"_runs", variable, otherwise("$§"+variable+"_runs"),
+			line(expression(`^(?<§c1>.*[^&])&+\z`), "$§c1"), line(expression(`^&+\z`), `""`))
 	}
 	one("kept_all", nil)
 	for i, names := range e.Sets {
 		one(fmt.Sprint("kept", i), names)
 		if i > 0 {
-			sets = append(sets, line(fmt.Sprint(i), fmt.Sprint("$yc_kept", i)))
+			sets = append(sets, line(fmt.Sprint(i), fmt.Sprint("$§kept", i)))
 		}
 	}
-	c.mapping("$yc_set", "kept", sets...)
+	c.mapping("$§set", "kept", sets...)
 }
 
 // server writes the lines that act.
 func (e *emitter) server() []byte {
 	var b bytes.Buffer
-	b.WriteString("set $yc_asked $yc_uri; # before nginx changes it\nset $yc_do $yc_act;\n")
+	b.WriteString("set $§asked $§uri; # before nginx changes it\nset $§do $§act;\n")
 	for _, h := range e.Headers {
-		fmt.Fprintf(&b, "add_header %s $yc_%s always;\n", h.Name, h.Variable)
+		fmt.Fprintf(&b, "add_header %s $§%s always;\n", h.Name, h.Variable)
 	}
 	for _, code := range []int{404, 410, 503} {
 		if code != 503 || e.Plan.Upkeep != nil {
-			fmt.Fprintf(&b, "if ($yc_do = %d) { return %d; }\n", code, code)
+			fmt.Fprintf(&b, "if ($§do = %d) { return %d; }\n", code, code)
 		}
 	}
-	location := "$yc_location"
+	location := "$§location"
 	if e.Quick != nil {
-		location = "$yc_where"
+		location = "$§where"
 	}
 	for _, code := range e.Codes {
-		fmt.Fprintf(&b, "if ($yc_do = %d) { return %d %s; }\n", code, code, location)
+		fmt.Fprintf(&b, "if ($§do = %d) { return %d %s; }\n", code, code, location)
 	}
 	if e.Inner {
-		b.WriteString("if ($yc_go) { rewrite ^ $yc_inside_path?$yc_inside_args? last; }\n")
+		b.WriteString("if ($§go) { rewrite ^ $§inside_path?$§inside_args? last; }\n")
 	}
 	return b.Bytes()
 }

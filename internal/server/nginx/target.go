@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 
 	"young-compass/internal/server"
 )
@@ -38,9 +39,10 @@ func (Target) Limits() map[server.Feature]string {
 }
 
 // Insert puts one include into the http block, and one at the beginning of each server block of the site.
-func (Target) Insert(lines []string, _ []server.File, folder string, hosts []string) ([]server.Insertion, error) {
-	return servers(lines, hosts, folder)
-}
+func (Target) Insert(into server.Into) ([]server.Insertion, error) { return servers(into) }
+
+// Pieces reports that other files lie beside it.
+func (Target) Pieces() bool { return true }
 
 // Beside reports whether a file is one of those that nginx includes.
 func (Target) Beside(name string) bool { return name != ExampleFile }
@@ -65,47 +67,15 @@ func (Target) Check(c server.Checked) (server.Check, error) {
 	return server.Check{Args: args, Remove: f.Name()}, errors.Join(err, f.Close())
 }
 
-// servers finds the server blocks for the hosts.
-func servers(lines, hosts []string, folder string) ([]server.Insertion, error) {
-	within := "include " + filepath.Join(folder, ServerFile) + ";\n"
-	before := server.Insertion{Text: "include " + filepath.Join(folder, HTTPFile) + ";\n"}
-	var list []server.Insertion
-	depth, open, openDepth, ours := 0, -1, 0, false
-	inNames := false
-	for i, line := range lines {
-		w := server.Words(line)
-		for j, word := range w {
-			switch {
-			case word == "{":
-				depth++
-				if j > 0 && w[j-1] == "http" {
-					before.Line = i + 1
-				}
-				if j > 0 && w[j-1] == "server" {
-					if j != len(w)-1 {
-						return nil, fmt.Errorf("line %d: write the server's { as the last word of its line", i+1)
-					}
-					open, openDepth, ours = i+1, depth, false
-				}
-			case word == "}":
-				if depth == openDepth && open >= 0 {
-					if ours {
-						list = append(list, server.Insertion{Line: open, Text: within})
-					}
-					open = -1
-				}
-				depth--
-			case word == "server_name":
-				inNames = true
-			case word == ";":
-				inNames = false
-			case inNames && open >= 0:
-				ours = ours || server.NamesHost([]string{word}, hosts)
-			}
-		}
+// Whole says how nginx checks its configuration, if it begins with nginx.conf.
+func (Target) Whole(_, root string) (server.Whole, bool) {
+	main := filepath.Join(root, "nginx.conf")
+	if _, err := os.Stat(main); err != nil {
+		return server.Whole{}, false
 	}
-	if len(list) == 0 {
-		return nil, server.ErrNoHost
-	}
-	return append([]server.Insertion{before}, list...), nil
+	return server.Whole{Main: main, List: []string{"-T", "-q", "-c", main}, Check: []string{"-t", "-q", "-c", main},
+		Names: func(line string) (string, bool) {
+			file, ok := strings.CutPrefix(line, "# configuration file ")
+			return strings.TrimSuffix(file, ":"), ok
+		}}, true
 }
