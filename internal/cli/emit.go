@@ -229,7 +229,7 @@ func (a *app) prepare(e *emitting, hosts []string) error {
 		return fmt.Errorf("--pieces: %s has characters that mean something in a configuration; choose a folder "+
 			"named by letters, digits and . _ -", address.Printable(e.pieces))
 	}
-	e.options.Folder, e.options.Shared = deploy.Unplaced, a.place(*e).Shared()
+	e.options.Folder, e.options.Shared = deploy.Unplaced, a.place(*e).Shares()
 	return nil
 }
 

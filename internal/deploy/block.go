@@ -16,7 +16,10 @@ const joined = "joined"
 // ours reports whether a block is a target's, for one of these hosts; with no hosts, for any.
 func ours(b block.Block, target string, hosts []string) bool {
 	site, _, _ := strings.Cut(b.Note, " ")
-	return b.Name == target && (len(hosts) == 0 || site == "" || slices.Contains(hosts, site))
+	if site == "" || len(hosts) == 0 {
+		return b.Name == target && site != allSites
+	}
+	return b.Name == target && slices.Contains(hosts, site)
 }
 
 // Remove takes out what was installed for a target and these hosts, and leaves every other line as it is. The error is

@@ -150,7 +150,7 @@ func TestInstallAndRemove(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, []byte(site), 0o600))
 	place := deploy.Place{Target: nginx.Target{}, File: file, Folder: filepath.Join(dir, "young-compass", "skerrywick.example"),
 		Project: folder, Hosts: g.Plan.Site.All()}
-	files, _ := nginx.Target{}.Emit(g, server.Options{Folder: deploy.Unplaced, Shared: place.Shared()})
+	files, _ := nginx.Target{}.Emit(g, server.Options{Folder: deploy.Unplaced})
 	assert.False(t, place.HasPieces())
 	told := 0
 	tell := func(string, []byte, string) { told++ }
@@ -160,7 +160,6 @@ func TestInstallAndRemove(t *testing.T) {
 	require.NoError(t, x.Make(time.Now(), tell))
 	assert.NotZero(t, told)
 	assert.True(t, place.HasPieces())
-	assert.FileExists(t, filepath.Join(place.Shared(), "once.conf"))
 	again, err := place.Prepare(g, files, false)
 	require.NoError(t, err)
 	assert.False(t, again.First)
@@ -174,7 +173,6 @@ func TestInstallAndRemove(t *testing.T) {
 	kept, err := r.Make(time.Now())
 	require.NoError(t, err)
 	assert.Equal(t, filepath.Join(place.Folder, "replaced"), filepath.Dir(kept))
-	assert.NoDirExists(t, place.Shared())
 	text, err := os.ReadFile(file)
 	require.NoError(t, err)
 	assert.Equal(t, site, string(text))

@@ -45,7 +45,8 @@ type Installation struct {
 	Findings []finding.Finding
 
 	at      string        // the folder of this version of the pieces
-	once    *server.File  // what is said once for all sites
+	once    *server.File  // what is said once for all sites; nil: nothing need be
+	shared  *shared       // nil: nothing can be
 	whole   *server.Whole // how the whole configuration is checked; nil: it can't be
 	answers []byte
 }
@@ -81,6 +82,9 @@ func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*In
 			x.Pieces = append(x.Pieces, f)
 		}
 	}
+	if err := x.prepareShared(&into); err != nil {
+		return nil, err
+	}
 	if x.New, err = Insert(p.Target, into); err != nil {
 		return nil, fmt.Errorf("%s: %w", p.File, err)
 	}
@@ -108,6 +112,29 @@ func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*In
 		}
 	}
 	return x, nil
+}
+
+// prepareShared works out what is said for all sites: in the file itself, if that is the main one, else in the main one.
+func (x *Installation) prepareShared(into *server.Into) error {
+	s, ok := x.sharing()
+	if !ok {
+		return nil
+	}
+	x.shared = s
+	if x.once == nil {
+		return nil
+	}
+	if filepath.Clean(s.main) == filepath.Clean(x.File) {
+		text, err := s.prepare([]byte(into.Text), x.once.Data)
+		into.Text = string(text)
+		return err
+	}
+	var err error
+	if s.old, err = safefile.Read(s.main, maxConfiguration); err != nil {
+		return err
+	}
+	s.new, err = s.prepare(s.old, x.once.Data)
+	return err
 }
 
 // Check lets the server's own checker read what the file is to become; see the function Check. Where the server says
@@ -140,8 +167,35 @@ func (x *Installation) Accepted() string {
 	return x.Target.Checker() + " accepts its whole configuration, which begins with " + x.whole.Main
 }
 
-// Difference returns the lines of the server's file that change.
-func (x *Installation) Difference() []string { return Difference(string(x.Old), string(x.New)) }
+// Difference returns the lines of the server's file, and of its main one, that change.
+func (x *Installation) Difference() []string {
+	list := Difference(string(x.Old), string(x.New))
+	if x.shared != nil {
+		list = append(list, Difference(string(x.shared.old), string(x.shared.new))...)
+	}
+	return list
+}
+
+// share writes what is said for all sites, or takes back what this one doesn't need any more.
+func (x *Installation) share(now time.Time, tell func(path string, data []byte, kept string)) error {
+	switch {
+	case x.shared == nil:
+		return nil
+	case x.once == nil:
+		return x.shared.leave(now)
+	}
+	if err := x.shared.say(x.once.Data); err != nil {
+		return err
+	}
+	if bytes.Equal(x.shared.old, x.shared.new) {
+		return nil
+	}
+	kept, err := safefile.Exchange(x.shared.main, x.shared.old, x.shared.new, x.copies(), now)
+	if err == nil {
+		tell(x.shared.main, x.shared.new, kept)
+	}
+	return err
+}
 
 // Make writes the pieces, then the server's file, and last what the project remembers, so that the server never reads
 // of a piece that isn't there. It tells of each file that it wrote, and where a copy of what was there is. Where the
@@ -150,7 +204,7 @@ func (x *Installation) Make(now time.Time, tell func(path string, data []byte, k
 	if err := x.putDown(); err != nil {
 		return err
 	}
-	if err := x.share(); err != nil {
+	if err := x.share(now, tell); err != nil {
 		return err
 	}
 	for _, f := range x.Pieces {
@@ -183,14 +237,10 @@ func (x *Installation) putBack(now time.Time) error {
 	if _, err := safefile.Exchange(x.File, x.New, x.Old, x.copies(), now); err != nil {
 		return fmt.Errorf("putting back what was there: %w", err)
 	}
-	if !x.First {
+	if !x.First || x.shared == nil {
 		return nil
 	}
-	after, err := x.leave()
-	if err != nil {
-		return err
-	}
-	return after()
+	return x.shared.leave(now)
 }
 
 // Edits returns the lines in which what was installed was edited by hand.
@@ -227,15 +277,13 @@ func (p Place) Remove() (*Removal, error) {
 
 // Make writes the server's file, and forgets what was installed. It returns where a copy of what was there is.
 func (x *Removal) Make(now time.Time) (kept string, err error) {
-	after, err := x.leave()
-	if err != nil {
-		return "", err
-	}
 	if kept, err = safefile.Exchange(x.File, x.Old, x.New, x.copies(), now); err != nil {
 		return "", err
 	}
-	if err := after(); err != nil {
-		return kept, fmt.Errorf("taking out what sites share: %w", err)
+	if s, ok := x.sharing(); ok {
+		if err := s.leave(now); err != nil {
+			return kept, err
+		}
 	}
 	if err := os.RemoveAll(filepath.Dir(x.note("file"))); err != nil {
 		return kept, fmt.Errorf("forgetting what was installed: %w", err)

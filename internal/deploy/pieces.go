@@ -10,7 +10,9 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"time"
 
+	"young-compass/internal/block"
 	"young-compass/internal/safefile"
 	"young-compass/internal/server"
 )
@@ -98,92 +100,118 @@ func (x *Installation) prune() error {
 	return nil
 }
 
-// merger is a target some of whose pieces a server can be told once, for all its sites together.
+// merger is a target to which something can be said once, for all the sites of a server together.
 type merger interface {
-	Once() (name string)         // of the file that says it
+	Once() (name string)         // of the file in which a site says what it needs
 	Merge(texts []string) string // puts such files of several sites together
+	// Main finds where the server's main file includes what is said for all, and whether that file says it itself.
+	Main(text string) (at int, says []string, err error)
 }
 
-// owner is the beginning of the name of the folder in which that stands. The site that it is named for includes it, and
-// so one site alone does: the folder changes its name when that site leaves.
-const owner = "once-by-"
+// allSites is what the marks say of lines that all sites of a server share, instead of a host.
+const allSites = "all-sites"
 
-// onceFile is the file in that folder.
+// onceFile is the file that the server's main file includes, beside the folders of the sites.
 const onceFile = "once.conf"
 
-// Shared is the folder that this site includes, if it is there.
-func (p Place) Shared() string { return filepath.Join(filepath.Dir(p.Folder), owner+p.Hosts[0]) }
-
-// share says what can be said once for all sites, with what this one needs.
-func (x *Installation) share() error {
-	m, ok := x.Target.(merger)
-	if !ok || x.once == nil {
-		return nil
-	}
-	if err := safefile.Replace(filepath.Join(x.Folder, x.once.Name), x.once.Data); err != nil {
-		return err
-	}
-	text, others := x.wanted(m, m.Once())
-	owners, err := filepath.Glob(filepath.Join(filepath.Dir(x.Folder), owner+"*"))
-	if err != nil {
-		return fmt.Errorf("looking for other sites: %w", err)
-	}
-	for _, o := range owners {
-		if host := strings.TrimPrefix(filepath.Base(o), owner); host == x.Hosts[0] || slices.Contains(others, host) {
-			return safefile.Replace(filepath.Join(o, onceFile), []byte(text))
-		}
-		if err := os.RemoveAll(o); err != nil { // of a site that is gone
-			return fmt.Errorf("removing what another site shared: %w", err)
-		}
-	}
-	aside, err := os.MkdirTemp(x.Folder, ".once-")
-	if err != nil {
-		return fmt.Errorf("sharing with other sites: %w", err)
-	}
-	err = errors.Join(safefile.Replace(filepath.Join(aside, onceFile), []byte(text)), os.Chmod(aside, 0o755))
-	if err = errors.Join(err, os.Rename(aside, x.Shared())); err != nil {
-		return fmt.Errorf("sharing with other sites: %w", err)
-	}
-	return nil
+// shared is what is said once for all sites of a server.
+type shared struct {
+	merger
+	place    Place
+	main     string // the server's main file
+	old, new []byte
 }
 
-// wanted puts together what all sites need, and returns the others by their hosts.
-func (p Place) wanted(m merger, name string) (text string, others []string) {
-	files, _ := filepath.Glob(filepath.Join(filepath.Dir(p.Folder), "*", name)) // the pattern is well-formed
-	var texts []string
+// Shares reports whether something can be said once for all sites: the server's main file is where it mostly is.
+func (p Place) Shares() bool {
+	_, ok := p.sharing()
+	return ok
+}
+
+func (p Place) sharing() (*shared, bool) {
+	m, ok := p.Target.(merger)
+	if !ok {
+		return nil, false
+	}
+	w, ok := p.Target.Whole(p.File, rootOf(p.Folder))
+	return &shared{merger: m, place: p, main: w.Main}, ok
+}
+
+func (s *shared) file() string { return filepath.Join(filepath.Dir(s.place.Folder), onceFile) }
+
+func (s *shared) own() string { return filepath.Join(s.place.Folder, s.Once()) }
+
+// prepare works out what the main file is to become; text is what it holds, but for what is installed anyway.
+func (s *shared) prepare(text, needs []byte) ([]byte, error) {
+	if list, err := block.Find(server.Lines(string(text))); err != nil ||
+		slices.ContainsFunc(list, func(b block.Block) bool { return b.Name == s.place.Target.Name() && b.Note == allSites }) {
+		return text, err
+	}
+	at, says, err := s.Main(string(text))
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", s.main, err)
+	}
+	if len(says) > 0 {
+		own := strings.Join(says, "\n") + "\n"
+		if both := s.Merge([]string{own, string(needs)}); both != s.Merge([]string{own}) {
+			return nil, fmt.Errorf("%s says %s, which is too little for this plan; write %s there", s.main, strings.Join(says, " "),
+				strings.Join(strings.Split(strings.TrimSpace(both), "\n"), " "))
+		}
+		return text, nil
+	}
+	marked := block.Marked(s.place.Target.Name(), allSites, "include "+s.file()+";\n", "\n")
+	if at > 0 && text[at-1] != '\n' {
+		return nil, fmt.Errorf("%s: end the line of the http block behind its brace", s.main)
+	}
+	return slices.Concat(text[:at], []byte(marked), text[at:]), nil
+}
+
+// say writes what all sites need together.
+func (s *shared) say(needs []byte) error {
+	if err := safefile.Replace(s.own(), needs); err != nil {
+		return err
+	}
+	return safefile.Replace(s.file(), []byte(s.Merge(s.needs())))
+}
+
+// needs returns what the sites need.
+func (s *shared) needs() (texts []string) {
+	files, _ := filepath.Glob(filepath.Join(filepath.Dir(s.place.Folder), "*", s.Once())) // the pattern is well-formed
 	for _, f := range files {
 		if data, err := os.ReadFile(f); err == nil {
 			texts = append(texts, string(data))
 		}
-		if host := filepath.Base(filepath.Dir(f)); host != p.Hosts[0] {
-			others = append(others, host)
-		}
 	}
-	return m.Merge(texts), others
+	return texts
 }
 
-// leave gives what this site says for all to another one, before this one is taken out. It returns what is left to do
-// behind that.
-func (p Place) leave() (after func() error, err error) {
-	nothing := func() error { return nil }
-	m, ok := p.Target.(merger)
-	if !ok || len(p.Hosts) == 0 {
-		return nothing, nil
+// leave takes back what one site needs. When it was the last, the main file includes nothing any more.
+func (s *shared) leave(now time.Time) error {
+	err := os.Remove(s.own())
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
 	}
-	name := m.Once()
-	if err := os.Remove(filepath.Join(p.Folder, name)); err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return nil, fmt.Errorf("leaving what sites share: %w", err)
+	if err != nil {
+		return fmt.Errorf("leaving what sites share: %w", err)
 	}
-	if _, err := os.Stat(p.Shared()); err != nil {
-		return nothing, nil
+	if needs := s.needs(); len(needs) > 0 {
+		return safefile.Replace(s.file(), []byte(s.Merge(needs)))
 	}
-	text, others := p.wanted(m, name)
-	if len(others) == 0 {
-		return func() error { return os.RemoveAll(p.Shared()) }, nil
+	text, err := safefile.Read(s.main, maxConfiguration)
+	if err != nil {
+		return err
 	}
-	other := Place{Folder: filepath.Join(filepath.Dir(p.Folder), others[0]), Hosts: others[:1]}
-	if err := os.Rename(p.Shared(), other.Shared()); err != nil {
-		return nil, fmt.Errorf("leaving what sites share: %w", err)
+	rest, removed, err := Remove(text, s.place.Target.Name(), []string{allSites})
+	if err != nil {
+		return fmt.Errorf("%s: %w", s.main, err)
 	}
-	return nothing, safefile.Replace(filepath.Join(other.Shared(), onceFile), []byte(text))
+	if removed > 0 {
+		if _, err := safefile.Exchange(s.main, text, rest, s.place.copies(), now); err != nil {
+			return err
+		}
+	}
+	if err := os.Remove(s.file()); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return fmt.Errorf("leaving what sites share: %w", err)
+	}
+	return nil
 }

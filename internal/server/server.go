@@ -376,7 +376,7 @@ func Spelled(g *compile.Program, e compile.Listed) bool {
 // Options are what a person says about the files.
 type Options struct {
 	Folder string // where the server reads them; empty: the server's usual folder
-	Shared string // where the server reads what can be said once for all sites; empty: there is no other site
+	Shared bool   // what a server can be told once for all its sites is to stand in a file of its own
 	Trial  bool   // redirects are temporary and hardly kept
 	Anyway bool   // a file that slows the server down unbearably is wanted all the same
 }

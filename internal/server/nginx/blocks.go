@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"young-compass/internal/block"
 	"young-compass/internal/server"
 )
 
@@ -115,7 +116,7 @@ func servers(into server.Into) ([]server.Insertion, error) {
 				name = directive[0]
 			}
 			if name == "http" {
-				before.At = lineBehind(into.Text, t.end)
+				before.At = behindShared(into.Text, lineBehind(into.Text, t.end))
 			}
 			open, directive = append(open, frame{name: name, inner: t.end}), nil
 		case t.is("}"):
@@ -147,6 +148,15 @@ func servers(into server.Into) ([]server.Insertion, error) {
 		return nil, server.ErrNoHost
 	}
 	return append([]server.Insertion{before}, list...), nil
+}
+
+// behindShared is the place behind lines that all sites share, if they stand at a place: those come first.
+func behindShared(text string, at int) int {
+	list, err := block.Find(server.Lines(text[at:]))
+	if err != nil || len(list) == 0 || list[0].Begin > 0 {
+		return at
+	}
+	return at + server.LineStarts(server.Lines(text[at:]))[list[0].End]
 }
 
 // lineBehind is where lines can be put behind a brace: on the next line, unless more than a comment follows on this one.

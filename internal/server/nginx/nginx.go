@@ -12,7 +12,6 @@ import (
 	"bytes"
 	"fmt"
 	"hash/crc32"
-	"math/bits"
 	"slices"
 	"strconv"
 	"strings"
@@ -53,8 +52,8 @@ func (n Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 		{Name: ServerFile, Data: e.named(e.server())},
 		{Name: ExampleFile, Data: e.example()},
 	}
-	if e.shared != "" {
-		files = append(files, server.File{Name: HashFile, Data: e.hash(), Once: true})
+	if hash := e.hash(); hash != nil && e.shared {
+		files = append(files, server.File{Name: HashFile, Data: hash, Once: true})
 	}
 	if e.hosts.Len() > 0 {
 		files = append(files, server.File{Name: HostsFile, Data: e.hosts.Bytes()})
@@ -64,8 +63,7 @@ func (n Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 		switch f.Name {
 		case HTTPFile:
 			head += fmt.Sprintf("# Include this in the http block:       include %s/%s;\n# and the other piece in "+
-				"each server:  include %[1]s/%[3]s;\n# The files that end in .map lie beside it.\n# An http block "+
-				"can set map_hash_bucket_size and map_hash_max_size once: keep the larger ones.\n",
+				"each server:  include %[1]s/%[3]s;\n# The files that end in .map lie beside it.\n",
 				e.folder, HTTPFile, ServerFile)
 		case ServerFile:
 			head += "# Include this in each server block of the site's hosts, before its locations.\n"
@@ -86,7 +84,7 @@ func (n Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 type emitter struct {
 	*server.Flow
 	folder string
-	shared string // the folder of what can be said once; empty: this site says it
+	shared bool
 	group  func(string) int
 	rows   int
 	bucket int
@@ -161,9 +159,7 @@ func (e *emitter) tables() {
 	for i := range e.Program.Listed {
 		x := &e.Program.Listed[i]
 		key, action := e.key(x), e.check(x)+" "+e.Action(*x, identity).String()
-		if need := 1 << bits.Len(uint(len(key)+18-1)); need > e.bucket {
-			e.bucket = need
-		}
+		e.hashed(key)
 		if len(folded) > 0 && folded[strings.ToLower(key)] > 1 {
 			host := ""
 			if x.Host != "" {
@@ -255,11 +251,6 @@ func text(t server.Text) string {
 // http writes the maps that decide.
 func (e *emitter) http() []byte {
 	c := &conf{}
-	if e.shared == "" {
-		c.Write(e.hash())
-	} else {
-		fmt.Fprintf(c, "include %s/*.conf; # how large the tables of all sites are, which can be said once\n", e.shared)
-	}
 	c.WriteString("geo $§dollar { default \"$\"; }\n")
 	c.note("what was asked, kept as it was")
 	c.mapping("$uri", "uri", otherwise("$uri"))
@@ -305,32 +296,11 @@ func (e *emitter) http() []byte {
 		c.mapping("$§inside", "inside_path", otherwise(`""`), line(expression(`^(?<§c1>[^?]+)`), "$§c1"))
 		c.mapping("$§inside", "inside_args", otherwise(`""`), line(expression(`^[^?]*\?(?<§c1>.*)\z`), "$§c1"))
 	}
-	return c.Bytes()
-}
-
-// hash says how large nginx makes its tables.
-func (e *emitter) hash() []byte {
-	return fmt.Appendf(nil, "map_hash_bucket_size %d;\nmap_hash_max_size %d;\n", e.bucket, max(2048, 2*e.rows))
-}
-
-// Once names the file that says how large tables are.
-func (Target) Once() string { return HashFile }
-
-// Merge returns the larger of what several sites want of the size of tables; each text is one that Emit wrote.
-func (Target) Merge(texts []string) string {
-	bucket, most := 0, 0
-	for _, text := range texts {
-		for line := range strings.Lines(text) {
-			var n int
-			if _, err := fmt.Sscanf(line, "map_hash_bucket_size %d;", &n); err == nil {
-				bucket = max(bucket, n)
-			}
-			if _, err := fmt.Sscanf(line, "map_hash_max_size %d;", &n); err == nil {
-				most += n // all sites' tables together are never larger
-			}
-		}
+	if hash := e.hash(); hash != nil && !e.shared {
+		return slices.Concat([]byte("# Tables this large must be announced before the first map of the http block; it can be said once.\n"), hash,
+			c.Bytes())
 	}
-	return fmt.Sprintf("map_hash_bucket_size %d;\nmap_hash_max_size %d;\n", bucket, most)
+	return c.Bytes()
 }
 
 // quick writes maps that spare requests for plain addresses most of the others.
@@ -376,6 +346,7 @@ func (e *emitter) mapping(c *conf, t *server.Table) {
 		}
 		switch {
 		case r.Expression == "" && (t.Fold || !strings.HasPrefix(r.Exact, "/")) && !strings.Contains(r.Exact, mark):
+			e.hashed(r.Exact)
 			lines = append(lines, line(quote(r.Exact), text(r.Value)))
 		case r.Expression == "":
 			lines = append(lines, line(quote(sign+"^"+server.Quote(r.Exact)+`\z`), text(r.Value)))
