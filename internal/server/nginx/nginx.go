@@ -132,19 +132,13 @@ func (e *emitter) named(text []byte) []byte {
 	return bytes.ReplaceAll(text, []byte(mark), []byte(e.beginning()))
 }
 
-// beginning is what the names of the site's variables begin with.
+// beginning is what the names of the site's variables begin with: short, since nginx has little room for names.
 //
-//	yc_skerrywick_1f2e_
+//	yc3f9_
 func (e *emitter) beginning() string {
-	host := strings.ToLower(e.Plan.Site.Origin.Host)
-	label, _, _ := strings.Cut(strings.TrimPrefix(host, "www."), ".")
-	label = strings.Map(func(r rune) rune {
-		if 'a' <= r && r <= 'z' || '0' <= r && r <= '9' {
-			return r
-		}
-		return -1
-	}, label)
-	return fmt.Sprintf("yc_%.12s_%04x_", label, crc32.ChecksumIEEE([]byte(host))&0xffff)
+	const digits = "0123456789abcdefghijklmnopqrstuvwxyz"
+	sum := crc32.ChecksumIEEE([]byte(strings.ToLower(e.Plan.Site.Origin.Host)))
+	return "yc" + string([]byte{digits[sum%36], digits[sum/36%36], digits[sum/36/36%36]}) + "_"
 }
 
 func (e *emitter) tables() {
