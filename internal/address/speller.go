@@ -160,20 +160,25 @@ func (s *Speller) Forms(host, path string) []string {
 	return []string{path, spelled, s.Shape(spelled)}
 }
 
-// Shape removes extensions and index files from the end of a path, as long as there are any.
+// MaxEnds is how many extensions and index files are removed from the end of a path, at most: servers must not be kept
+// busy by a path of nothing else.
+const MaxEnds = 8
+
+// Shape removes extensions and index files from the end of a path, MaxEnds at most.
 //
 //	/routes/index.php.html  ->  /routes
 func (s *Speller) Shape(path string) string {
 	changed := false
-	for {
+	for ends := 0; ; ends++ {
 		slash := strings.LastIndexByte(path, '/')
 		name := path[slash+1:]
+		more := ends < MaxEnds
 		switch {
-		case s.IsIndex(name):
+		case more && s.IsIndex(name):
 			if path = path[:slash+1]; s.Paths.Slash == SlashNever {
 				path = s.EndSlash(path)
 			}
-		case s.Paths.NoExtension && s.extension(name) > 0:
+		case more && s.Paths.NoExtension && s.extension(name) > 0:
 			path = path[:len(path)-s.extension(name)]
 		case changed && s.Paths.Slash == SlashAlways:
 			return s.EndSlash(path)

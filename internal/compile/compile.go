@@ -105,7 +105,7 @@ func Plan(p *plan.Plan) (*Program, []finding.Finding, error) {
 	c := compiler{program: g, plan: p, rules: rules, walker: rules.Walker(), seen: make(map[entryKey]int32, sources)}
 	g.Listed = make([]Listed, 0, sources)
 	for i := range rules.Patterns {
-		g.Patterns = append(g.Patterns, c.pattern(&rules.Patterns[i]))
+		g.Patterns = append(g.Patterns, c.pattern(&rules.Patterns[i])...)
 	}
 	list := c.sources()
 	c.workAhead(list)

@@ -12,7 +12,7 @@ import (
 )
 
 // pattern composes a pattern with those that its target always meets.
-func (c *compiler) pattern(from *resolve.Pattern) Pattern {
+func (c *compiler) pattern(from *resolve.Pattern) (list []Pattern) {
 	out := Pattern{Reader: from.Reader, Drop: from.Drop, Except: from.Except,
 		Where: resolve.Cause{File: from.Cause.File, Line: from.Cause.Line, Rule: "pattern " + from.From}}
 	way := []resolve.Step{{Status: from.Status, Derived: from.Status == 0}}
@@ -26,7 +26,27 @@ func (c *compiler) pattern(from *resolve.Pattern) Pattern {
 		at, out.Drop = one, out.Drop || next.Drop
 		way = append(way, resolve.Step{Status: next.Status, Derived: next.Status == 0})
 	}
-	out.Target, out.Status = c.ended(at), both(way)
+	out.Target, out.Status = c.tidied(at), both(way)
+	if c.plan.Paths.Slash == address.SlashAlways && out.Target == at.Target {
+		// Where the value at the end holds no dot, the address ends with a slash; those patterns come first.
+		narrow := *at
+		narrow.Reader = at.Reader.Without('.', lastNames(at.Target.String()))
+		if target := c.tidied(&narrow); target != at.Target {
+			first := out
+			first.Reader, first.Target = from.Reader.Without('.', lastNames(at.Target.String())), target
+			list = append(list, first)
+		}
+	}
+	list = append(list, out)
+	for i := range list {
+		c.strips(from, &list[i])
+	}
+	return list
+}
+
+// strips works out the parameters that don't travel by a pattern.
+func (c *compiler) strips(from *resolve.Pattern, out *Pattern) {
+	out.Strip = slices.Clone(out.Strip)
 	for _, example := range []string{from.Example(), out.Target.Sample()} {
 		if a, err := address.Resolve(c.plan.Site.Origin, example); err == nil && c.plan.Site.Has(a.Host) {
 			out.Strip = append(out.Strip, c.plan.Parameters.LocalNoise(a.Path)...)
@@ -37,44 +57,95 @@ func (c *compiler) pattern(from *resolve.Pattern) Pattern {
 	}
 	slices.Sort(out.Strip)
 	out.Strip = slices.Compact(out.Strip)
-	return out
 }
 
-// ended returns a pattern's target with the slash at its end as the site ends paths, where every value leaves that
-// alone.
-func (c *compiler) ended(at *route.Pattern) *template.Template {
-	p, t := c.plan, at.Target
-	classes := at.Reader.Classes()
-	for _, name := range t.Names() {
-		if class := classes[name]; class.Has('.') {
-			return t // perhaps what looks like a file
-		}
+// lastNames returns the variables in the last segment of a target's path.
+func lastNames(target string) []string {
+	path, _, _ := strings.Cut(strings.SplitN(strings.SplitN(target, "{?", 2)[0], "?", 2)[0], "#")
+	t, err := template.Parse(path[max(0, strings.LastIndexByte(path, '/')):])
+	if strings.HasSuffix(path, "*}") {
+		t, err = template.Parse(path[strings.LastIndexByte(path, '{'):])
 	}
+	if err != nil {
+		return nil
+	}
+	return t.Names()
+}
+
+// tidied returns a pattern's target as the site's own rules make addresses, as far as that is the same for every value:
+// the slash at the end, and an extension or an index file behind the last variable.
+//
+//	/notices/{slug}.html    to /notices/{slug}
+func (c *compiler) tidied(at *route.Pattern) *template.Template {
+	p, t := c.plan, at.Target
 	if meets, _, _ := c.rules.Through(at); meets != nil || at.Writes(p.Site) == nil {
 		return t // perhaps another pattern leads on from there
 	}
 	to, err := address.Resolve(p.Site.Origin, t.Sample())
-	if err != nil || p.Site.Rebase(to).Host != p.Site.Origin.Host || p.Scope.Leaves(to.Path) {
+	to.Path = p.WithoutPrefix(to.Path)
+	if err != nil || p.Site.Rebase(to).Host != p.Site.Origin.Host || p.Scope.Leaves(to.Path) || p.IsFile(to.Path) {
 		return t
 	}
-	text := t.String()
+	text := c.withoutPrefix(t.String())
 	end := len(text)
 	for _, stop := range []string{"?", "{?", "#"} {
 		if i := strings.Index(text, stop); i >= 0 {
 			end = min(end, i)
 		}
 	}
-	path := strings.TrimRight(text[:end], "/")
-	if ended := p.EndSlash(to.Path); ended == to.Path || path == "" {
-		return t
-	} else if strings.HasSuffix(ended, "/") {
-		path += "/"
+	head, tail := text[:end], ""
+	if i := strings.LastIndexByte(head, '}') + 1; i > 0 {
+		head, tail = head[:i], head[i:]
+	} else if i := strings.Index(head, "://"); i > 0 {
+		i += 3 + strings.IndexByte(head[i+3:]+"/", '/')
+		head, tail = head[:min(i, len(head))], head[min(i, len(head)):]
+	} else {
+		head, tail = "", head
 	}
-	changed, err := template.Parse(path + text[end:])
+	before, err := template.Parse(head)
+	if err != nil {
+		return t
+	}
+	begins := strings.TrimSuffix(to.Path, tail)
+	if !strings.Contains(head, "}") {
+		begins = ""
+	}
+	rest, ok := strings.CutPrefix(p.Shape(p.EndSlash(to.Path)), begins)
+	if !ok || rest == tail && text == t.String() || before.String() != head || !strings.HasSuffix(rest, "/") && rest != "" && rest[0] != '/' && begins == "" {
+		return t
+	}
+	if added := strings.HasSuffix(rest, "/") && !strings.HasSuffix(tail, "/") && !strings.Contains(rest[:len(rest)-1], "/") && begins != ""; added && c.dotted(at, head) {
+		return t // perhaps what looks like a file
+	}
+	changed, err := template.Parse(head + rest + text[end:])
 	if err != nil {
 		return t
 	}
 	return changed
+}
+
+// withoutPrefix removes the default language's code from the front of a target's path.
+func (c *compiler) withoutPrefix(target string) string {
+	base, path := "", target
+	if i := strings.Index(target, "://"); i > 0 {
+		i += 3 + strings.IndexByte(target[i+3:]+"/", '/')
+		base, path = target[:min(i, len(target))], target[min(i, len(target)):]
+	}
+	literal := path[:strings.IndexAny(path+"{", "{?#")]
+	cut := strings.LastIndexByte(literal, '/')
+	if cut < 0 {
+		return target
+	}
+	return base + strings.TrimSuffix(c.plan.WithoutPrefix(literal[:cut+1]), "/") + path[cut:]
+}
+
+// dotted reports whether a value in the last segment of a path may hold a dot.
+func (c *compiler) dotted(at *route.Pattern, path string) bool {
+	classes := at.Reader.Classes()
+	return slices.ContainsFunc(lastNames(path), func(name string) bool {
+		class, ok := classes[name]
+		return !ok || class.Has('.')
+	})
 }
 
 // queryOf returns the query that every expansion of a target has; a variable

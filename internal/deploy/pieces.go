@@ -1,6 +1,7 @@
 package deploy
 
 import (
+	"bytes"
 	"crypto/sha256"
 	"errors"
 	"fmt"
@@ -33,10 +34,7 @@ var versions = regexp.MustCompile(`^[0-9a-f]{8}$`)
 
 // putDown writes the pieces into the folder of their version: into another one first, so that it is there whole or not.
 func (x *Installation) putDown() error {
-	if _, err := os.Stat(x.at); err == nil {
-		return nil
-	}
-	if len(x.Pieces) == 0 {
+	if len(x.Pieces) == 0 || x.complete() {
 		return nil
 	}
 	if err := os.MkdirAll(x.Folder, 0o755); err != nil {
@@ -74,8 +72,36 @@ func (x *Installation) putDown() error {
 	if err != nil {
 		return fmt.Errorf("letting servers read the pieces: %w", err)
 	}
-	if err := os.Rename(aside, x.at); err != nil && !errors.Is(err, fs.ErrExist) {
+	if err := x.discard(x.at); err != nil { // what was edited by hand, perhaps
+		return err
+	}
+	if err := os.Rename(aside, x.at); err != nil {
 		return fmt.Errorf("writing the pieces: %w", err)
+	}
+	return nil
+}
+
+// complete reports whether the pieces are there, as they are to be.
+func (x *Installation) complete() bool {
+	for _, f := range x.Pieces {
+		if data, err := os.ReadFile(filepath.Join(x.at, f.Name)); err != nil || !bytes.Equal(data, f.Data) {
+			return false
+		}
+	}
+	return true
+}
+
+// discard removes a folder of pieces: under another name, so that no half of it is ever taken for the whole.
+func (x *Installation) discard(folder string) error {
+	gone, err := os.MkdirTemp(x.Folder, ".gone-")
+	if err != nil {
+		return fmt.Errorf("removing old pieces: %w", err)
+	}
+	if err := os.Rename(folder, filepath.Join(gone, "pieces")); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return fmt.Errorf("removing old pieces: %w", err)
+	}
+	if err := os.RemoveAll(gone); err != nil {
+		return fmt.Errorf("removing old pieces: %w", err)
 	}
 	return nil
 }
@@ -92,8 +118,8 @@ func (x *Installation) prune() error {
 	for _, e := range entries {
 		if e.IsDir() && versions.MatchString(e.Name()) && !strings.Contains(string(x.New), e.Name()) &&
 			!strings.Contains(string(x.Old), e.Name()) {
-			if err := os.RemoveAll(filepath.Join(x.Folder, e.Name())); err != nil {
-				return fmt.Errorf("removing old pieces: %w", err)
+			if err := x.discard(filepath.Join(x.Folder, e.Name())); err != nil {
+				return err
 			}
 		}
 	}

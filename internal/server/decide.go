@@ -597,7 +597,7 @@ func (d *decider) headers() {
 		if len(h.Having) > 0 {
 			arguments = nil
 			for _, names := range Chunks(h.Having) {
-				arguments = append(arguments, `(?:\S*&)?`+Names(names)+`(?:[=&]\S*)?`)
+				arguments = append(arguments, `(?:\S*&)?`+Names(names)+`(?:[=&]\S*)?`) // no space is in what was sent
 			}
 		}
 		var paths []string
@@ -620,7 +620,7 @@ func (d *decider) headers() {
 			t := tables[key]
 			if t == nil {
 				t = &Table{Name: fmt.Sprint("header", len(tables)+1),
-					Source: T("{x0} {site}" + exempt + " " + scheme + " {args} {p0}")}
+					Source: T("{x0} {site}" + exempt + " " + scheme + " {p0} {args}")}
 				tables[key] = t
 				d.add(t)
 				d.Headers = append(d.Headers, Field{field.Name, t.Name})
@@ -635,7 +635,7 @@ func (d *decider) headers() {
 			}
 			for _, argument := range arguments {
 				for _, path := range paths {
-					t.Rows = append(t.Rows, Case{Expression: "^" + d.flags(h.Except) + ` [ol]0 ` + schemes + ` ` + argument + ` ` + path +
+					t.Rows = append(t.Rows, Case{Expression: "^" + d.flags(h.Except) + ` [ol]0 ` + schemes + ` ` + path + ` ` + argument +
 						`\z`, Value: value, Where: where})
 				}
 			}

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -84,7 +85,7 @@ func (d *decider) spelling(slashes string) (rows, changes []Case) {
 	ending := func(lead string) {
 		switch d.Plan.Paths.Slash {
 		case address.SlashNever:
-			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/.+?)/*\z`, "{1}"))
+			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/.*[^/])/*\z`, "{1}"))
 		case address.SlashAlways:
 			rows = append(rows, on(`^`+lead+`/*\z`, "/"), on(`^`+lead+`(/(?:.*/)?[^/.]+)/*\z`, "{1}/"),
 				on(`^`+lead+`(/.+)\z`, "{1}"))
@@ -126,27 +127,25 @@ func (d *decider) shape() (rows, changes []Case) {
 	if len(ends) == 0 {
 		return nil, nil
 	}
-	more := ""
-	if extension != "" {
-		more = extension + `*`
+	// What is removed is bounded: else a path that is nothing but ends keeps a server busy for long.
+	slashes := fmt.Sprintf(`/{1,%d}`, address.MaxEnds)
+	end, most := strings.Trim(extension+"|"+slashes+index, "|"), fmt.Sprintf(`{1,%d}`, address.MaxEnds)
+	if index == "" {
+		end = extension
 	}
 	o, l := d.leads()
 	for _, lead := range slices.Compact([]string{o, l}) {
 		prefix := ""
 		if lead == o {
-			prefix = `/` + Quote(d.Plan.Languages.Default)
+			prefix = `(?:/` + Quote(d.Plan.Languages.Default) + `)?`
 		}
 		if d.Plan.Paths.Slash == address.SlashNever {
-			indexes := ""
-			if index != "" {
-				indexes = `(?:/+` + index + more + `)*`
-			}
-			whole := `^` + lead + indexes + `\z`
-			if prefix != "" {
-				whole = `^` + lead + `(?:` + prefix + more + `)?` + indexes + `\z`
-			}
-			rows = append(rows, on(whole, "/"), on(`^`+lead+`(/.*?[^/])`+more+indexes+`\z`, "{1}"))
+			rows = append(rows, on(`^`+lead+prefix+`(?:`+end+`)`+most+`\z`, "/"), on(`^`+lead+`(/.*?[^/])(?:`+end+`)`+most+`\z`, "{1}"))
 			continue
+		}
+		more := ""
+		if extension != "" {
+			more = extension + fmt.Sprintf(`{0,%d}`, address.MaxEnds-1)
 		}
 		if index != "" {
 			rows = append(rows, on(`^`+lead+`(/(?:.*/)?)`+index+more+`\z`, "{1}"))
@@ -155,12 +154,12 @@ func (d *decider) shape() (rows, changes []Case) {
 			continue
 		}
 		if prefix != "" {
-			rows = append(rows, on(`^`+lead+prefix+extension+`+\z`, "/"))
+			rows = append(rows, on(`^`+lead+`/`+Quote(d.Plan.Languages.Default)+extension+most+`\z`, "/"))
 		}
 		if d.Plan.Paths.Slash == address.SlashAlways {
-			rows = append(rows, on(`^`+lead+`(/(?:.*/)?[^/.]+)`+extension+`+\z`, "{1}/"))
+			rows = append(rows, on(`^`+lead+`(/(?:.*/)?[^/.]+)`+extension+most+`\z`, "{1}/"))
 		}
-		rows = append(rows, on(`^`+lead+`(/.*?[^/])`+extension+`+\z`, "{1}"))
+		rows = append(rows, on(`^`+lead+`(/.*?[^/])`+extension+most+`\z`, "{1}"))
 	}
 	return rows, []Case{on(`(?:`+strings.Join(ends, "|")+`)\z`, "1")}
 }

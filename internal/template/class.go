@@ -167,6 +167,12 @@ func writeSetByte(b *strings.Builder, c byte) {
 // Has reports whether values may hold a character.
 func (c *Class) Has(char byte) bool { return c.set.has(char) }
 
+// Without returns the class of those values that don't hold a character.
+func (c Class) Without(char byte) Class {
+	c.set.remove(char)
+	return c
+}
+
 // Holds reports whether s is a value of the class; s must not be empty.
 func (c *Class) Holds(s string) bool {
 	if c.several {

@@ -165,6 +165,22 @@ func (r *Reader) Elements() []Element { return r.elements }
 // Query returns the parameters, sorted by name.
 func (r *Reader) Query() []QueryItem { return r.query }
 
+// Without returns a reader of those paths alone in which the values of some variables don't hold a character.
+func (r *Reader) Without(char byte, names []string) *Reader {
+	narrow := &Reader{elements: slices.Clone(r.elements), query: slices.Clone(r.query)}
+	for i := range narrow.elements {
+		if e := &narrow.elements[i]; slices.Contains(names, e.Name) {
+			e.Class = e.Class.Without(char)
+		}
+	}
+	for i := range narrow.query {
+		if q := &narrow.query[i]; slices.Contains(names, q.Variable) {
+			q.Class = q.Class.Without(char)
+		}
+	}
+	return narrow
+}
+
 // LiteralPath returns the path when no variable stands in it.
 func (r *Reader) LiteralPath() (string, bool) {
 	if len(r.elements) == 1 && r.elements[0].Name == "" {

@@ -165,8 +165,8 @@ func (e *emitter) frontend() {
 	e.set("forwarded", "req.fhdr(X-Forwarded-Proto)")
 	e.set("host", `req.hdr(host),field(1,:),lower,regsub('[.]\z','')`)
 	e.set("raw", "path")
-	e.set("undotted", `path,regsub('%2e','.',gi),regsub('(/\.\.?)\z','\1/'),regsub('/\.(?=/)','',g),`+
-		`regsub('(/(?!\.\.(?:/|\z))[^/]*(?1)*/\.\.)(?=/)','',g),regsub('^(?:/\.\.)+(?=/)','')`)
+	e.set("undotted", "path")
+	e.dots()
 	e.set("uri", variable("undotted")+`,url_dec,regsub('//+','/',g)`)
 	e.put("args", nil)
 	e.set("args", "query")
@@ -207,6 +207,22 @@ func (e *emitter) frontend() {
 		}
 	}
 	e.answer()
+}
+
+// maxUp is how many segments in a row can be taken away by as many "..": each expression takes one, so that no path keeps
+// HAProxy busy for long. What climbs further matches nothing.
+const maxUp = 32
+
+// dots removes dot segments from paths that have any (RFC 3986 section 5.2.4).
+func (e *emitter) dots() {
+	dotted := `path -m reg -i "/([.]|%2e)"`
+	e.set("undotted", `path,regsub('%2e','.',gi),regsub('(/[.][.]?)\z','\1/'),regsub('/[.](?=/)','',g)`, dotted)
+	up := `,regsub('^(?:/[.][.])+(?=/)',''),regsub('/(?![.][.]/)[^/]*/[.][.](?=/)','',g)`
+	for range maxUp / 8 {
+		e.set("undotted", variable("undotted")+strings.Repeat(up, 8), variable("undotted")+` -m sub /../`)
+	}
+	e.set("undotted", variable("undotted")+`,regsub('^(?:/[.][.])+(?=/)','')`, variable("undotted")+` -m sub /../`)
+	e.put("raw", server.T("/%2f"), variable("undotted")+` -m sub /../`) // which no rule touches
 }
 
 // quick spares requests for plain addresses all steps but the look-up.
