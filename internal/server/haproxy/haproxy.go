@@ -222,7 +222,7 @@ func (e *emitter) dots() {
 		e.set("undotted", variable("undotted")+strings.Repeat(up, 8), variable("undotted")+` -m sub /../`)
 	}
 	e.set("undotted", variable("undotted")+`,regsub('^(?:/[.][.])+(?=/)','')`, variable("undotted")+` -m sub /../`)
-	e.put("raw", server.T("/%2f"), variable("undotted")+` -m sub /../`) // which no rule touches
+	e.put("raw", server.T("%", "/%2f"), variable("undotted")+` -m sub /../`) // which no rule touches
 }
 
 // quick spares requests for plain addresses all steps but the look-up.
