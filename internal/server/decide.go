@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
@@ -12,6 +13,7 @@ import (
 	"young-compass/internal/parameter"
 	"young-compass/internal/plan"
 	"young-compass/internal/planfile"
+	"young-compass/internal/template"
 )
 
 // decider writes the steps.
@@ -144,7 +146,7 @@ func (d *decider) patterns() {
 			continue
 		}
 		kind := Move
-		if d.Folds && d.Program.OnSite(q) && !encoded(q) {
+		if d.Folds && d.Program.OnSite(q) && !encoded(q) && !d.readAgain(q) {
 			kind = MoveFold // the path takes small letters
 		}
 		if strings.HasSuffix(q.Target.String(), "&") && d.who.LosesAmpersand {
@@ -166,6 +168,32 @@ func (d *decider) patterns() {
 				Value: append(value, v.Text(d.Plan.Site.Origin.Base(), numbers)...), Where: q.Where})
 		}
 	}
+}
+
+// readAgain reports whether another pattern may read what a pattern writes: its letters must stay until then.
+//
+//	/p/{x} to /n/{x}, /n/{x} to https://far.example/?n={x}
+func (d *decider) readAgain(q compile.Pattern) bool {
+	to, ok := d.written(q)
+	return slices.ContainsFunc(d.Program.Patterns, func(o compile.Pattern) bool {
+		return o.Where != q.Where && (!ok || !template.Disjoint(o.Reader, to, d.Plan.Paths.Lower))
+	})
+}
+
+// written returns a reader of the paths that a pattern writes on the site; ok is false where there is none.
+func (d *decider) written(q compile.Pattern) (to *template.Reader, ok bool) {
+	text := q.Target.String()
+	if i := strings.Index(text, "://"); i > 0 {
+		i += 3 + strings.IndexByte(text[i+3:]+"/", '/')
+		text = cmp.Or(text[min(i, len(text)):], "/")
+	}
+	path, _, _ := strings.Cut(strings.SplitN(strings.SplitN(text, "{?", 2)[0], "?", 2)[0], "#")
+	t, err := template.Parse(path)
+	if err != nil {
+		return nil, false
+	}
+	to, err = template.NewReader(t, q.Reader.Classes())
+	return to, err == nil
 }
 
 // encoded reports whether the path of a pattern's target has encoded bytes, such as %C3. A server that makes such a

@@ -38,9 +38,16 @@ type Flow struct {
 
 // Quick tells requests about which nothing but an entry or a pattern can decide,
 // so that a server can spare them the other steps: those for the origin, with a
-// path that is found by Path in what was sent, and that is none of Groups.
+// path that is none of Groups. There are two kinds. Plain ones have a path like
+// Path, and a query in which nothing like Hidden is found: what an entry says
+// counts, and the query travels whole. Assets are files that are served as they
+// are unless an entry says otherwise; their query doesn't count.
+//
+//	/routes?page=2    /img/a.png?v=3
 type Quick struct {
-	Path   string   // an expression (PCRE); no parameters
+	Path   string   // an expression (PCRE)
+	Asset  string   // an expression; empty: no asset is spared anything
+	Hidden []string // expressions for queries with parameters that mean something or don't travel, and with empty ones
 	Groups []string // look-up keys of paths that parameters give a meaning
 }
 

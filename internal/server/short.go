@@ -1,12 +1,12 @@
 package server
 
 import (
-	"cmp"
 	"slices"
 	"strings"
 
 	"young-compass/internal/address"
 	"young-compass/internal/compile"
+	"young-compass/internal/parameter"
 	"young-compass/internal/planfile"
 	"young-compass/internal/template"
 )
@@ -25,17 +25,47 @@ func (d *decider) quick(o Options) {
 		d.Plan.Paths.Slash == address.SlashAlways || dotless(d.Plan.Paths.Index) || dotless(d.Plan.FileList()) {
 		return
 	}
-	q := &Quick{Path: `^/(?!` + Quote(d.Plan.Languages.Default) + `(?:/|\z))(?:[a-z0-9_~-]+(?:/[a-z0-9_~-]+)*)?\z`}
+	q := &Quick{Path: `^/(?!` + Quote(d.Plan.Languages.Default) + `(?:/|\z))(?:[a-z0-9_~-]++(?:/[a-z0-9_~-]++)*+)?\z`}
 	for _, g := range d.Program.Groups {
-		for _, path := range g.Paths {
-			if !strings.Contains(path, ".") {
-				q.Groups = append(q.Groups, path)
-			}
+		q.Groups = append(q.Groups, g.Paths...)
+	}
+	q.Hidden = []string{`^&|&&|&\z|\?`}
+	for _, names := range Chunks(d.meaning()) {
+		if len(names) > 0 {
+			q.Hidden = append(q.Hidden, `(?:^|&)`+Names(names)+`(?:[=&]|\z)`)
 		}
+	}
+	if suffixes := d.suffixes(); len(suffixes) > 0 && (!d.who.Skips || len(d.Plan.Headers) == 0) {
+		q.Asset = `^/(?!` + Quote(d.Plan.Languages.Default) + `/)(?:[a-z0-9_~-][a-z0-9._~-]*+/)*+[a-z0-9_~-][a-z0-9._~-]*` + anyOf(suffixes) + `\z`
 	}
 	if len(q.Groups) <= maxGroups {
 		d.Quick = q
 	}
+}
+
+// meaning returns the names of the parameters that give any path a meaning, that don't travel, or for which a header is sent.
+func (d *decider) meaning() []string {
+	names := d.ParameterNames()
+	for _, q := range d.Plan.Parameters.All {
+		if q.Class == parameter.Noise {
+			names = append(names, q.Name)
+		}
+	}
+	for _, h := range d.Plan.Headers {
+		names = append(names, h.Having...)
+	}
+	slices.Sort(names)
+	return slices.Compact(names)
+}
+
+// suffixes returns the endings of files that are served as they are.
+func (d *decider) suffixes() (list []string) {
+	for _, place := range d.Plan.FileList() {
+		if place[0] == '.' && strings.Trim(place[1:], "abcdefghijklmnopqrstuvwxyz0123456789") == "" {
+			list = append(list, place)
+		}
+	}
+	return list
 }
 
 // headsPlain reports whether a rule for headers may hold for an address of the short way: it has no dot and no parameters.
@@ -52,18 +82,11 @@ func (d *decider) headsPlain() bool {
 func (d *decider) mayReturn() bool {
 	return slices.ContainsFunc(d.Program.Patterns, func(q compile.Pattern) bool {
 		text := q.Target.String()
-		if local, ok := strings.CutPrefix(text, d.Plan.Site.Origin.Base()); ok {
-			text = cmp.Or(local, "/")
-		} else if !strings.HasPrefix(text, "/") {
+		if !strings.HasPrefix(text, "/") && !strings.HasPrefix(text, d.Plan.Site.Origin.Base()) {
 			return len(d.Plan.Site.LanguageHosts) > 0 && d.Program.OnSite(q)
 		}
-		path, _, _ := strings.Cut(strings.SplitN(text, "?", 2)[0], "#")
-		t, err := template.Parse(path)
-		if err != nil {
-			return true
-		}
-		to, err := template.NewReader(t, q.Reader.Classes())
-		return err != nil || !template.Disjoint(q.Reader, to, d.Plan.Paths.Lower)
+		to, ok := d.written(q)
+		return !ok || !template.Disjoint(q.Reader, to, d.Plan.Paths.Lower)
 	})
 }
 

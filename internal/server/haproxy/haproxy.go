@@ -232,34 +232,46 @@ func (e *emitter) quick() {
 	if e.Plan.Site.Origin.Scheme == "https" {
 		scheme = "{ ssl_fc }"
 	}
-	conditions := []string{scheme, "{ req.hdr(host) -m reg -i " +
-		word("^"+server.Quote(e.Plan.Site.Origin.Host)+`(?::[0-9]*)?\z`) + " }", "{ pathq -m reg " +
-		word(e.Quick.Path) + " }"}
+	here := scheme + " { req.hdr(host) -m reg -i " + word("^"+server.Quote(e.Plan.Site.Origin.Host)+`(?::[0-9]*)?\z`) + " }"
+	reg := func(sample, expression string) string { return "{ " + sample + " -m reg " + word(expression) + " }" }
+	spared := reg("var(txn.yc_quick)", ".")
+	e.line("http-request set-var-fmt(txn.yc_key) %s", word(strings.Repeat("0", len(e.Excepts))+"0:%[path]"))
+	e.line("http-request set-var(txn.yc_quick) str(plain) if %s %s", here, reg("path", e.Quick.Path))
+	for _, hidden := range e.Quick.Hidden {
+		e.line("http-request unset-var(txn.yc_quick) if %s %s", spared, reg("query", hidden))
+	}
+	if e.Quick.Asset != "" {
+		e.line("http-request set-var(txn.yc_quick) str(asset) if %s %s", here, reg("path", e.Quick.Asset))
+	}
 	if len(e.Quick.Groups) > 0 {
 		var list []string
 		for _, path := range e.Quick.Groups {
 			list = append(list, server.Quote(path))
 		}
-		conditions = append(conditions, "!{ path -m reg "+word("^(?:"+strings.Join(list, "|")+`)\z`)+" }")
+		e.line("http-request unset-var(txn.yc_quick) if %s %s", spared, reg("path", "^(?:"+strings.Join(list, "|")+`)\z`))
 	}
-	e.line("http-request set-var-fmt(txn.yc_key) %s", word(strings.Repeat("0", len(e.Excepts))+"0:%[path]"))
-	e.line("http-request set-var(txn.yc_quick) str(1) if %s", strings.Join(conditions, " "))
 	for _, m := range e.Matchers { // one by one: a line has at most maxWords words
-		e.line("http-request unset-var(txn.yc_quick) if { var(txn.yc_quick) -m found } { var(txn.yc_key) -m reg %s }",
-			word("^"+m.Expression+`\z`))
+		e.line("http-request unset-var(txn.yc_quick) if %s %s", spared, reg("var(txn.yc_key)", "^"+m.Expression+`\z`))
 	}
-	e.line("http-request set-var-fmt(txn.yc_key) %s if { var(txn.yc_quick) -m found }", word("/s0:%[path,url_enc]"))
-	e.line("http-request set-var(txn.yc_found) %s if { var(txn.yc_quick) -m found }",
-		word(variable("key")+",map_str("+e.folder+"/"+MapFile+")"))
+	e.line("http-request set-var-fmt(txn.yc_key) %s if %s", word("/s0:%[path,url_enc]"), spared)
+	e.line("http-request set-var(txn.yc_found) %s if %s", word(variable("key")+",map_str("+e.folder+"/"+MapFile+")"), spared)
+	e.line("http-request unset-var(txn.yc_quick) if { var(txn.yc_quick) -m str asset } { var(txn.yc_found) -m found }")
+	asked := "{ query -m len gt 0 }"
 	for _, code := range e.Codes {
 		for _, method := range []string{"{ method GET HEAD }", "!{ method GET HEAD }"} {
 			reading := server.Reading{Get: fmt.Sprint(code)}
 			if method[0] == '!' {
 				reading = server.Reading{Other: fmt.Sprint(code)}
 			}
-			e.line("http-request redirect location %s code %d if { var(txn.yc_found) -m reg %s } %s",
-				word("%["+variable("found")+`,regsub('^\S+ \S+ ','')]`), code, word("^"+reading.Move(server.Move)),
-				method)
+			to := variable("found") + `,regsub('^\S+ \S+ ','')`
+			e.line("http-request redirect location %s code %d if %s %s %s !%s", word("%["+to+"]"), code, spared,
+				reg("var(txn.yc_found)", "^"+reading.Move(server.Move)), method, asked)
+			reading.Set = "0"
+			for _, joint := range []string{"?", "&"} {
+				reading.To = map[string]string{"?": `[^?#]*\z`, "&": `[^?#]*\?[^#]*\z`}[joint]
+				e.line("http-request redirect location %s code %d if %s %s %s %s", word("%["+to+"]"+joint+"%[query]"), code, spared,
+					reg("var(txn.yc_found)", "^"+reading.Move(server.Move)), method, asked)
+			}
 		}
 	}
 	e.line("http-request unset-var(txn.yc_quick) if { var(txn.yc_found) -m found }")

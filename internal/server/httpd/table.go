@@ -171,10 +171,10 @@ func (e *emitter) quick() {
 		return
 	}
 	e.note("plain addresses: what an entry says, and nothing else")
-	plain := func() {
+	here := func(path string) {
 		e.cond("%{REQUEST_SCHEME}", "="+e.Plan.Site.Origin.Scheme)
 		e.cond("%{HTTP_HOST}", `^`+server.Quote(e.Plan.Site.Origin.Host)+`(?::[0-9]*)?$`, "NC")
-		e.cond("%{THE_REQUEST}", `^\S+ `+strings.ReplaceAll(strings.TrimPrefix(e.Quick.Path, "^"), `\z`, ` `))
+		e.cond("%{THE_REQUEST}", `^\S+ `+strings.ReplaceAll(strings.TrimPrefix(path, "^"), `\z`, `[? ]`))
 		left := slices.Concat(e.Quick.Groups, long)
 		for start := 0; start < len(left); start += 20 {
 			var list []string
@@ -187,10 +187,19 @@ func (e *emitter) quick() {
 			e.cond(strings.Repeat("0", len(e.Excepts))+"0:%{REQUEST_URI}", "!^"+m.Expression+"$")
 		}
 	}
-	plain()
+	entry := "${yc_addresses:/s0:%{REQUEST_URI}|-}"
+	if e.Quick.Asset != "" {
+		here(e.Quick.Asset)
+		e.cond(entry, "=-")
+		e.skip()
+	}
+	here(strings.ReplaceAll(e.Quick.Path, `(?:/|\z)`, `[/ ?]`))
+	for _, hidden := range e.Quick.Hidden {
+		e.cond("%{QUERY_STRING}", "!"+hidden)
+	}
 	e.set("plain", "1")
 	e.cond(env("plain"), "1")
-	e.cond("${yc_addresses:/s0:%{REQUEST_URI}|-}", `^(.*)$`)
+	e.cond(entry, `^(.*)$`)
 	e.set("found", "%1")
 	e.cond(env("found"), "=-")
 	e.skip()
@@ -201,14 +210,25 @@ func (e *emitter) quick() {
 				method, reading = "!"+method, server.Reading{Other: fmt.Sprint(code), Between: between}
 			}
 			for _, form := range []string{`([^?]*)\?(.+)$`, `([^?]+)$`} {
-				e.cond("%{REQUEST_METHOD}", method)
-				reading.To = form
-				e.cond(env("found"), `^`+reading.Move(server.Move))
 				to := "%1"
 				if strings.Contains(form, `\?`) {
 					to = "%1?%2"
 				}
-				e.add(fmt.Sprintf(`RewriteRule "^" "%s" [R=%d,L,NE,QSD]`, to, code), true)
+				answer := fmt.Sprintf(`RewriteRule "^" "%%s" [R=%d,L,NE,QSD]`, code)
+				e.cond("%{REQUEST_METHOD}", method)
+				e.cond("%{QUERY_STRING}", "^$")
+				reading.To, reading.Set = form, ""
+				e.cond(env("found"), `^`+reading.Move(server.Move))
+				e.add(fmt.Sprintf(answer, to), true)
+				e.cond("%{REQUEST_METHOD}", method)
+				e.cond("%{QUERY_STRING}", ".")
+				reading.To, reading.Set = strings.NewReplacer(`[^?]`, `[^?#]`, `.+`, `[^#]+`).Replace(form), "0"
+				e.cond(env("found"), `^`+reading.Move(server.Move))
+				joint := "?"
+				if to != "%1" {
+					joint = "&"
+				}
+				e.add(fmt.Sprintf(strings.Replace(answer, ",QSD", "", 1), to+joint+"%{QUERY_STRING}"), true)
 			}
 		}
 	}

@@ -276,17 +276,10 @@ func (e *emitter) http() []byte {
 			c.WriteString("}\n")
 		}
 	}
-	code := "$§code"
 	if e.Quick != nil {
 		e.quick(c)
-		code = "$§final"
 	}
-	c.note("inside the server, on the way to a page of its own, nothing is decided again")
-	c.WriteString("map $uri $§now {\n\tvolatile;\n\tdefault $uri;\n}\n")
-	c.WriteString("map \"$§now $§uri\" $§first_time {\n\tvolatile;\n\tdefault 0;\n\t\"~^(.*) \\1\\z\" 1;\n}\n")
-	c.WriteString("map $§first_time $§act {\n\tvolatile;\n\tdefault \"\";\n\t1 " + code + ";\n}\n")
 	if e.Inner {
-		c.WriteString("map $§first_time $§go {\n\tvolatile;\n\tdefault \"\";\n\t1 $§inside;\n}\n")
 		c.mapping("$§inside", "inside_path", otherwise(`""`), line(expression(`^(?<§c1>[^?]+)`), "$§c1"))
 		c.mapping("$§inside", "inside_args", otherwise(`""`), line(expression(`^[^?]*\?(?<§c1>.*)\z`), "$§c1"))
 	}
@@ -300,31 +293,51 @@ func (e *emitter) http() []byte {
 // quick writes maps that spare requests for plain addresses most of the others.
 func (e *emitter) quick(c *conf) {
 	c.note("plain addresses: what an entry or a pattern says, and nothing else")
-	path := strings.TrimPrefix(e.Quick.Path, "^")
-	c.mapping(`"$scheme://$host$request_uri"`, "plain", otherwise("0"),
-		line(expression("^"+server.Quote(e.Plan.Site.Origin.Base())+path), "1"))
-	c.mapping(`"$§plain$§d1 $§uri"`, "quick", otherwise(`""`), line(expression(`^1 `), "pass"),
-		line(expression(`^1`+server.Reading{Identity: `(\S+) \1\z`}.Stay(server.Live)), "pass"),
-		line(expression(`^1`+string(server.Move)), "move"))
+	base := server.Quote(e.Plan.Site.Origin.Base())
+	path := strings.Replace(strings.TrimSuffix(strings.TrimPrefix(e.Quick.Path, "^"), `\z`), `(?:/|\z)`, `(?:[/?]|\z)`, 1)
+	rows := []string{line(expression("^"+base+path+`\z`), "1")}
+	hidden := ""
+	for _, expression := range e.Quick.Hidden { // none of them is found in the query
+		hidden += `(?!.*?(?:` + strings.NewReplacer(`(?:^|&)`, `(?<=[?&])`, `^&`, `(?<=\?)&`).Replace(expression) + `))`
+	}
+	if asked := expression(`^\?` + base + path + `\?` + hidden); len(asked) < maxToken {
+		rows = append(rows, line(asked, "asked"))
+	}
+	if e.Quick.Asset != "" {
+		asset := strings.TrimSuffix(strings.TrimPrefix(e.Quick.Asset, "^"), `\z`)
+		rows = append(rows, line(expression(`^\??`+base+asset+`(?:\?|\z)`), "asset"))
+	}
+	c.mapping(`"$is_args$scheme://$host$request_uri"`, "plain", append(rows, otherwise("0"))...)
+	whole := func(to string) string { return server.Reading{Set: "0", To: to}.Move(server.Move) }
+	c.mapping("$§d1", "found", otherwise("other"), line(`""`, "none"), line(expression(`^`+string(server.Live)), "$§at_home"),
+		line(expression(`^`+whole(`[^?#]*\z`)), "bare"), line(expression(`^`+whole(`[^?#]*\?[^#]*\z`)), "asking"),
+		line(expression(`^`+string(server.Move)), "move"))
+	c.mapping(`"$§d1 $§uri"`, "at_home", otherwise("other"),
+		line(expression(`^`+server.Reading{Identity: `(\S+) \1\z`}.Stay(server.Live)), "none"))
+	c.mapping(`"$§plain $§found"`, "quick", otherwise(`""`), line(`"1 none"`, "pass"), line(`"asked none"`, "pass"),
+		line(`"asset none"`, "pass"), line(`"1 move"`, "move"), line(`"1 bare"`, "move"), line(`"1 asking"`, "move"),
+		line(`"asked bare"`, "ask"), line(`"asked asking"`, "add"))
 	c.mapping(`"$request_method $§d1"`, "quick_code", otherwise("0"),
 		line(expression(`^(?:GET|HEAD) `+server.Reading{Get: `(?<§c1>[0-9]+)`}.Move(server.Move)), "$§c1"),
 		line(expression(`^\S+ `+server.Reading{Other: `(?<§c1>[0-9]+)`}.Move(server.Move)), "$§c1"))
 	c.mapping("$§d1", "quick_to", otherwise(`""`),
 		line(expression(`^`+server.Reading{To: `(?<§c1>.*)\z`}.Move(server.Move)), "$§c1"))
-	c.mapping("$§quick", "final", otherwise("$§code"), line("pass", `""`), line("move", "$§quick_code"))
-	c.mapping("$§quick", "where", otherwise("$§location"), line("move", "$§quick_to"))
+	c.mapping("$§quick", "final", otherwise("$§code"), line("pass", `""`),
+		line("move", "$§quick_code"), line("ask", "$§quick_code"), line("add", "$§quick_code"))
+	c.mapping("$§quick", "where", otherwise("$§location"), line("move", "$§quick_to"), line("ask", `"$§quick_to?$§args"`),
+		line("add", `"$§quick_to&$§args"`))
 }
 
 // mapping writes a table.
 func (e *emitter) mapping(c *conf, t *server.Table) {
 	name := t.Name
 	if e.Quick != nil && (t.Role == server.SpelledPath || t.Role == server.SpelledItems) {
-		value := "$§uri"
-		if t.Role == server.SpelledItems {
-			value = `""`
-		}
 		name += "_worked"
-		c.mapping("$§plain", t.Name, otherwise("$§"+name), line("1", value))
+		rows := []string{otherwise("$§" + name), line("1", "$§uri"), line("asked", "$§uri"), line("asset", "$§uri")}
+		if t.Role == server.SpelledItems {
+			rows = []string{otherwise("$§" + name), line("1", `""`), line("asked", `""`)}
+		}
+		c.mapping("$§plain", t.Name, rows...)
 	}
 	lines := []string{otherwise(text(t.Else))}
 	where := plan.Cause{}
@@ -457,7 +470,19 @@ func (e *emitter) keep(c *conf) {
 // server writes the lines that act.
 func (e *emitter) server() []byte {
 	var b bytes.Buffer
-	b.WriteString("set $§asked $§uri; # before nginx changes it\nset $§do $§act;\n")
+	code, inside := "$§code", ""
+	if e.Quick != nil {
+		code = "$§final"
+	}
+	if e.Inner {
+		inside = " set $§go $§inside;"
+	}
+	b.WriteString("set $§asked $§uri; # before nginx changes it\nset $§do \"\";\n")
+	if e.Inner {
+		b.WriteString("set $§go \"\";\n")
+	}
+	b.WriteString("# on the way to a page of its own, inside the server, nothing is decided again\n" +
+		"if ($uri = $§asked) { set $§do " + code + ";" + inside + " }\n")
 	for _, h := range e.Headers {
 		fmt.Fprintf(&b, "add_header %s $§%s always;\n", h.Name, h.Variable)
 	}
