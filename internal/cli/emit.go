@@ -76,8 +76,8 @@ a form, prints what each can do.
 emit sitemap, robots and head write what the plan tells search engines.
 
 --install puts the pieces into a file that the server has already: every other
-line stays as it is, and the old file stays beside it under a dated name. --undo
-takes out exactly what was installed.`,
+line stays as it is, and what was there is kept under a dated name. --undo takes
+out exactly what was installed.`,
 		Args:      cobra.MaximumNArgs(1),
 		ValidArgs: []string{"htaccess", "apache", "nginx", "caddy", "haproxy"},
 		RunE: func(c *cobra.Command, args []string) error {
@@ -111,7 +111,7 @@ takes out exactly what was installed.`,
 	f.BoolVar(&e.options.Anyway, "force", false, "write a per-folder file of more than 300 rules")
 	e.flags(f, "pieces")
 	f.StringVar(&e.pieces, "pieces", "",
-		"the `DIR` for the pieces that FILE includes (young-compass beside FILE's folder)")
+		"the `DIR` for the pieces of this site that FILE includes (young-compass/HOST beside FILE's folder)")
 	f.BoolVar(&e.heads, "links", false, "also add a header Link to each page: its canonical address, its translations")
 	c.AddCommand(a.emitSitemapCommand(), a.emitRobotsCommand(), a.emitHeadCommand())
 	return c

@@ -27,13 +27,17 @@ func (c *compiler) pattern(from *resolve.Pattern) (list []Pattern) {
 		way = append(way, resolve.Step{Status: next.Status, Derived: next.Status == 0})
 	}
 	out.Target, out.Status = c.tidied(at), both(way)
+	ruled := both(append(slices.Clone(way), resolve.Step{Derived: true})) // when one of the site's own rules comes behind
+	if out.Target != at.Target {
+		out.Status = ruled
+	}
 	if c.plan.Paths.Slash == address.SlashAlways && out.Target == at.Target {
 		// Where the value at the end holds no dot, the address ends with a slash; those patterns come first.
 		narrow := *at
 		narrow.Reader = at.Reader.Without('.', lastNames(at.Target.String()))
 		if target := c.tidied(&narrow); target != at.Target {
 			first := out
-			first.Reader, first.Target = from.Reader.Without('.', lastNames(at.Target.String())), target
+			first.Reader, first.Target, first.Status = from.Reader.Without('.', lastNames(at.Target.String())), target, ruled
 			list = append(list, first)
 		}
 	}

@@ -46,11 +46,11 @@ func Touched(g *compile.Program, target server.Target) ([]finding.Finding, error
 	differences := target.Differences()
 	counts := make([]int, len(differences))
 	example := make([]string, len(differences))
-	for _, e := range g.Plan.Book.Entries {
-		if server.Simple(e.Address) {
+	for known := range g.Plan.KnownAddresses() {
+		if server.Simple(known.Address) {
 			continue
 		}
-		url := e.Address.String()
+		url := known.Address.String()
 		r, err := server.NewAsked("GET", url)
 		if err != nil {
 			return nil, fmt.Errorf("reading %s: %w", url, err)

@@ -136,9 +136,10 @@ func TestWhatIsSaidOfServers(t *testing.T) {
 	x, err := place.Prepare(g, files, false)
 	require.NoError(t, err)
 	assert.True(t, x.First)
-	require.Len(t, x.Findings, 1)
-	assert.Equal(t, finding.RulesBelow, x.Findings[0].Code)
-	assert.Equal(t, filepath.Join(dir, "shop", ".htaccess"), x.Findings[0].Where.File)
+	require.Len(t, x.Findings, 2)
+	assert.Equal(t, finding.FolderSlash, x.Findings[0].Code)
+	assert.Equal(t, finding.RulesBelow, x.Findings[1].Code)
+	assert.Equal(t, filepath.Join(dir, "shop", ".htaccess"), x.Findings[1].Where.File)
 }
 
 // What is installed comes out again byte for byte, and the project knows what changed since.

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"time"
 
+	"young-compass/internal/address"
 	"young-compass/internal/block"
 	"young-compass/internal/compile"
 	"young-compass/internal/finding"
@@ -59,6 +60,11 @@ type overview interface {
 	Below(root string) ([]string, error)
 }
 
+// slasher is a target that can tell whether the server adds slashes to the addresses of real folders.
+type slasher interface {
+	SlashesFolders(into server.Into, file string) bool
+}
+
 // Prepare works an installation out; the files are those that the target emits for the folder Unplaced. An error of type
 // *block.EditedError says that what was installed was edited by hand.
 func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*Installation, error) {
@@ -99,6 +105,12 @@ func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*In
 		before = nil
 	}
 	x.Changed, x.Known = Changed(before, x.answers)
+	if s, ok := p.Target.(slasher); ok && g.Plan.Paths.Slash == address.SlashNever && s.SlashesFolders(into, p.File) {
+		x.Findings = append(x.Findings, finding.Finding{Code: finding.FolderSlash, Severity: finding.Warning,
+			Where:  finding.Place{File: p.File},
+			What:   "the server adds a slash to the address of a real folder, and the plan removes it: round in a circle",
+			Advice: "see docs/servers.md, beside other rules; or write paths.slash: keep"})
+	}
 	if o, ok := p.Target.(overview); ok {
 		below, err := o.Below(filepath.Dir(p.File))
 		if err != nil {

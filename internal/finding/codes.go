@@ -624,6 +624,13 @@ const (
 	//
 	//	shop/.htaccess: RewriteEngine On
 	RulesBelow Code = "rules-below"
+	// FolderSlash: the server leads real folders to their address with a slash, which the plan removes.
+	//
+	// Why: the two lead round in a circle, and visitors of a real folder never arrive.
+	// Severity: warning.
+	//
+	//	try_files $uri $uri/ =404;
+	FolderSlash Code = "folder-slash"
 )
 
 // The live site, hop by hop.

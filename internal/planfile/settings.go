@@ -247,7 +247,9 @@ func (c *Settings) readPaths(v value) {
 				item.fail("write a name such as index.html", "%q is not a name of an index file",
 					address.Printable(name))
 			}
-			p.Index = append(p.Index, name)
+			if p.Index = append(p.Index, name); len(p.Index) > maxIndex {
+				item.fail("leave out those that the site never had", "there are more than %d names of index files", maxIndex)
+			}
 		}
 	}
 	if v, ok := f["depth"]; ok {
@@ -483,6 +485,9 @@ func parameterName(s string) bool {
 	return strings.Trim(s, "*") != "" && !strings.Contains(strings.TrimSuffix(s, "*"), "*") &&
 		!strings.ContainsAny(s, "&=#?% \"")
 }
+
+// maxIndex is how many names of index files a site has at most: servers look for each at the end of every path.
+const maxIndex = 64
 
 // assetSuffixes are the endings of files that every site serves as they are.
 func assetSuffixes() []string {

@@ -27,6 +27,7 @@ func interpreted() []string {
 // Whatever bytes a target holds, every server sends it as it is: each byte alone, doubled, behind and before a backslash,
 // and what servers would take for variables.
 func TestEveryServerAnswersAsThePlanWithAnyByte(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("left out by -short: the real servers are asked without the race detector")
 	}

@@ -49,6 +49,7 @@ func newPlace(file string) string {
 // Hundreds of pages with relative links move to other addresses, and their links with them. Served by a real server, none
 // of them is redirected, and none is broken that wasn't before.
 func TestDocumentsMove(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("many pages take too long with the race detector")
 	}

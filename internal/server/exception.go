@@ -85,6 +85,24 @@ func LostAmpersand() Difference {
 		Applies: lastAmpersand}
 }
 
+// LongSegment is the difference of servers that look for a file before they read the rules of its folder.
+func LongSegment() Difference {
+	return Difference{Code: "long-segment", What: "a segment of the path has more than 255 bytes, the longest name of a file: " +
+		"the server answers 403 before any rule of a folder", Applies: longSegment}
+}
+
+// maxName is the longest name of a file, in bytes, on the file systems of servers.
+const maxName = 255
+
+func longSegment(_ *compile.Program, r Asked) bool { return longName(r.Path) }
+
+func longName(path string) bool {
+	if len(path) <= maxName {
+		return false
+	}
+	return slices.ContainsFunc(strings.Split(address.Decode(path), "/"), func(segment string) bool { return len(segment) > maxName })
+}
+
 // CapitalsStay is the difference of servers that can't make letters small.
 func CapitalsStay() Difference {
 	return Difference{Code: "letters", What: "capital letters in an address nobody listed stay", Applies: letters}
@@ -252,8 +270,9 @@ func patternValue(g *compile.Program, r Asked) bool {
 }
 
 // Simple reports whether no exception can concern a known address: its path is
-// in small letters that mean the same encoded and decoded, without parameters.
+// in small letters that mean the same encoded and decoded, without parameters,
+// and no segment of it is longer than a name of a file.
 func Simple(a address.Address) bool {
 	return a.Query == "" && address.Reflectable(a.Path) && !address.HasCapitals(a.Path) &&
-		!strings.Contains(a.Path, "//")
+		!strings.Contains(a.Path, "//") && !longName(a.Path)
 }

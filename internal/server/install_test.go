@@ -118,6 +118,7 @@ func TestInstallIntoAFolderFileOfAnotherSystem(t *testing.T) {
 		assert.Contains(t, output, []string{"1 of 2 known addresses are answered by the plan from now on",
 			"the answer changes for 1 of 3 known addresses", "the answer changes for 1 of 2 known addresses"}[at])
 		assert.Contains(t, output, "httpd accepts these rules in a folder")
+		assert.Contains(t, output, "warning folder-slash", "httpd adds a slash to shop")
 		assert.Contains(t, output, "warning rules-below", "the shop's own file switches them off")
 		assert.Equal(t, foreignFolderFile, withoutBlock(t, path), "every other line is as it was")
 		for _, q := range asks {

@@ -11,6 +11,7 @@ import (
 
 // With a header Link for each page, every server sends it where the plan does, and nowhere else.
 func TestEveryServerAnswersAsThePlanWithLinks(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("left out by -short: the real servers are asked without the race detector")
 	}

@@ -140,6 +140,7 @@ func TestCommentsHoldNoData(t *testing.T) {
 // Whatever bytes stand in a plan, every server loads what was emitted for it and
 // answers as the plan says: nothing in the data is taken for configuration.
 func TestRandomBytesSurviveEveryServer(t *testing.T) {
+	t.Parallel()
 	random := rand.New(rand.NewPCG(17, 2026))
 	tokens := []string{`"`, `\`, `"\`, "'", "`", "$1", "${x}", "%{HTTP_HOST}", "{$HOME}", "{host}",
 		"{http.request.host}", "%[path]", "[", "]", "(", ")*", "^", "|", "?", "#", ";", ",", "<", ">", " ", "&", "=",

@@ -389,9 +389,14 @@ func (o Options) In(usual string) string {
 	return o.Folder
 }
 
+// proven are the versions of servers on which the tests hold the files to the plan.
+func proven() map[string]string {
+	return map[string]string{"Apache httpd": "2.4", "nginx": "1.22 with PCRE2", "Caddy": "2.6", "HAProxy": "2.6 with PCRE2"}
+}
+
 // Head begins a file, with # as comment.
 func (o Options) Head(g *compile.Program, server string) string {
-	head := "# Written by young-compass from " + g.Plan.File + " for " + server + ".\n"
+	head := "# Written by young-compass from " + g.Plan.File + " for " + server + "; proven on " + server + " " + proven()[server] + ".\n"
 	if o.Trial {
 		head += "# A TRIAL: redirects are temporary, and kept for a minute at most. Emit again without --trial to " +
 			"make them last.\n"

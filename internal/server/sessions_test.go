@@ -10,6 +10,7 @@ import (
 
 // Sessions in paths are left out on every server, however they are written; a listed script keeps its own.
 func TestEveryServerAnswersAsThePlanWithSessionsInPaths(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("left out by -short: the real servers are asked without the race detector")
 	}

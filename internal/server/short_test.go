@@ -95,6 +95,7 @@ func (w world) plainURL(p *plan.Plan) string {
 
 // Plans of sizes at the limits of the short way answer the same everywhere, on it and off it.
 func TestPlainPlansAnswerAsEverywhere(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("left out by -short: the real servers are asked without the race detector")
 	}

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 
 	"young-compass/internal/server"
@@ -39,7 +40,7 @@ func (Host) Checker() string { return program }
 const program = "apache2"
 
 // Differences returns what httpd answers otherwise.
-func (Folder) Differences() []server.Difference { return differences() }
+func (Folder) Differences() []server.Difference { return append(differences(), server.LongSegment()) }
 
 // Differences returns what httpd answers otherwise.
 func (Host) Differences() []server.Difference { return differences() }
@@ -173,6 +174,18 @@ func (Host) Conversion(files []server.File, folder string) []string {
 		}
 	}
 	return nil
+}
+
+// SlashesFolders reports whether real folders lie beside a per-folder file that doesn't keep httpd from adding slashes to
+// their addresses.
+func (Folder) SlashesFolders(into server.Into, file string) bool {
+	for _, line := range logical(into.Text) {
+		if w := line.words; len(w) > 1 && strings.EqualFold(w[0], "DirectorySlash") && strings.EqualFold(w[1], "off") {
+			return false
+		}
+	}
+	entries, err := os.ReadDir(filepath.Dir(file))
+	return err == nil && slices.ContainsFunc(entries, func(e fs.DirEntry) bool { return e.IsDir() && e.Name()[0] != '.' })
 }
 
 // maxBelow bounds the search for per-folder files.

@@ -150,6 +150,22 @@ func servers(into server.Into) ([]server.Insertion, error) {
 	return append([]server.Insertion{before}, list...), nil
 }
 
+// SlashesFolders reports whether the file looks for real folders by try_files, which adds slashes to their addresses.
+func (Target) SlashesFolders(into server.Into, _ string) bool {
+	var directive []string
+	for _, t := range tokens(into.Text) {
+		if t.is(";") || t.is("{") || t.is("}") {
+			if len(directive) > 2 && directive[0] == "try_files" && slices.Contains(directive[1:len(directive)-1], "$uri/") {
+				return true
+			}
+			directive = nil
+			continue
+		}
+		directive = append(directive, t.text)
+	}
+	return false
+}
+
 // behindShared is the place behind lines that all sites share, if they stand at a place: those come first.
 func behindShared(text string, at int) int {
 	list, err := block.Find(server.Lines(text[at:]))
