@@ -101,7 +101,7 @@ func TestPlainPlansAnswerAsEverywhere(t *testing.T) {
 	}
 	w := world{rand.New(rand.NewPCG(*randomSeed, 17))}
 	sizes := []int{0, 1, 8, 30, 31, 64}
-	plans, short, refused := *randomPlans/4, 0, 0
+	plans, short, refused := *randomPlans/8, 0, 0
 	var all []comparison
 	for used := 0; used < plans; {
 		files := w.plainFiles(sizes[used%len(sizes)])
