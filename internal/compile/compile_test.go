@@ -1,6 +1,7 @@
 package compile_test
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"testing"
@@ -76,6 +77,43 @@ func TestPatternsAreComposedOnlyWhereEveryRequestMeetsTheNext(t *testing.T) {
 				[]byte("site: {origin: https://skerrywick.example}\nrules: "+test.rules+"\n"), 0o600))
 			g, _ := compiled(t, dir)
 			assert.Equal(t, test.want, g.Patterns[0].Target.String())
+		})
+	}
+}
+
+// What a pattern writes is what the site's own rules make of it, so that visitors make one hop.
+func TestPatternsWriteWhatTheSiteMakesOfIt(t *testing.T) {
+	for _, c := range []struct {
+		paths, to, class string
+		want             []string
+	}{
+		{"slash: never", "/n/{x}", "segment", []string{"/n/{x}"}},
+		{"slash: never", "/n/{x}/", "segment", []string{"/n/{x}"}},
+		{"slash: never", "/n/{x}.html", "segment", []string{"/n/{x}"}},
+		{"slash: never, extension: keep", "/n/{x}.html", "segment", []string{"/n/{x}.html"}},
+		{"slash: never", "/n/{x}/index.php", "slug", []string{"/n/{x}"}},
+		{"slash: never", "/en/n/{x}", "slug", []string{"/n/{x}"}},
+		{"slash: never", "https://skerrywick.example/n.html?x={x}#there", "slug", []string{"https://skerrywick.example/n?x={x}#there"}},
+		{"slash: never", "https://far.example/n/{x}.html", "slug", []string{"https://far.example/n/{x}.html"}},
+		{"slash: never", "/n/{x}.css", "slug", []string{"/n/{x}.css"}},
+		{"slash: always", "/n/{x}", "slug", []string{"/n/{x}/"}},
+		{"slash: always", "/n/{x}", "segment", []string{"/n/{x}/", "/n/{x}"}},
+		{"slash: always", "/n/{x}/caf%C3%A9", "segment", []string{"/n/{x}/caf%C3%A9/"}},
+		{"slash: always", "/w/{x}/n", "segment", []string{"/w/{x}/n/"}},
+		{"slash: keep", "/n/{x}.html", "slug", []string{"/n/{x}"}},
+	} {
+		t.Run(c.paths+" "+c.to, func(t *testing.T) {
+			dir := t.TempDir()
+			text := fmt.Sprintf("site: {origin: https://skerrywick.example, paths: {%s}}\nlanguages: {default: en}\n"+
+				"rules: [{from: '/p/{x}', to: '%s', class: {x: %s}}]\n", c.paths, c.to, c.class)
+			require.NoError(t, os.WriteFile(filepath.Join(dir, project.PlanFile), []byte(text), 0o600))
+			g, _ := compiled(t, dir)
+			var got []string
+			for _, q := range g.Patterns {
+				got = append(got, q.Target.String())
+				assert.Equal(t, 308, q.Status.Other, "no form is lost where a rule of the site's own comes behind, or nobody wrote a status")
+			}
+			assert.Equal(t, c.want, got)
 		})
 	}
 }

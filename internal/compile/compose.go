@@ -65,11 +65,12 @@ func (c *compiler) strips(from *resolve.Pattern, out *Pattern) {
 
 // lastNames returns the variables in the last segment of a target's path.
 func lastNames(target string) []string {
-	path, _, _ := strings.Cut(strings.SplitN(strings.SplitN(target, "{?", 2)[0], "?", 2)[0], "#")
-	t, err := template.Parse(path[max(0, strings.LastIndexByte(path, '/')):])
-	if strings.HasSuffix(path, "*}") {
-		t, err = template.Parse(path[strings.LastIndexByte(path, '{'):])
+	path, _ := cutPath(target)
+	last := path[max(0, strings.LastIndexByte(path, '/')):]
+	if strings.HasSuffix(path, "*}") { // a list of segments
+		last = path[strings.LastIndexByte(path, '{'):]
 	}
+	t, err := template.Parse(last)
 	if err != nil {
 		return nil
 	}
@@ -91,50 +92,67 @@ func (c *compiler) tidied(at *route.Pattern) *template.Template {
 		return t
 	}
 	text := c.withoutPrefix(t.String())
-	end := len(text)
-	for _, stop := range []string{"?", "{?", "#"} {
-		if i := strings.Index(text, stop); i >= 0 {
-			end = min(end, i)
+	path, behind := cutPath(text)
+	head, tail := cutTail(path)
+	begins := "" // of every path: up to the last variable
+	if strings.HasSuffix(head, "}") {
+		var written bool
+		if begins, written = strings.CutSuffix(to.Path, tail); !written {
+			return t
 		}
 	}
-	head, tail := text[:end], ""
-	if i := strings.LastIndexByte(head, '}') + 1; i > 0 {
-		head, tail = head[:i], head[i:]
-	} else if i := strings.Index(head, "://"); i > 0 {
-		i += 3 + strings.IndexByte(head[i+3:]+"/", '/')
-		head, tail = head[:min(i, len(head))], head[min(i, len(head)):]
-	} else {
-		head, tail = "", head
-	}
-	before, err := template.Parse(head)
-	if err != nil {
-		return t
-	}
-	begins := strings.TrimSuffix(to.Path, tail)
-	if !strings.Contains(head, "}") {
-		begins = ""
-	}
-	rest, ok := strings.CutPrefix(p.Shape(p.EndSlash(to.Path)), begins)
-	if !ok || rest == tail && text == t.String() || before.String() != head || !strings.HasSuffix(rest, "/") && rest != "" && rest[0] != '/' && begins == "" {
-		return t
-	}
-	if added := strings.HasSuffix(rest, "/") && !strings.HasSuffix(tail, "/") && !strings.Contains(rest[:len(rest)-1], "/") && begins != ""; added && c.dotted(at, head) {
+	ending, ok := strings.CutPrefix(p.Shape(p.EndSlash(to.Path)), begins)
+	slash := strings.TrimPrefix(ending, tail) == "/"
+	if !ok || begins != "" && slash && c.dotted(at, head+tail) {
 		return t // perhaps what looks like a file
 	}
-	changed, err := template.Parse(head + rest + text[end:])
+	if head+ending+behind == t.String() {
+		return t
+	}
+	changed, err := template.Parse(head + ending + behind)
 	if err != nil {
 		return t
 	}
 	return changed
 }
 
+// cutPath cuts a target behind its path.
+//
+//	/notices/{slug}{?page}    /notices/{slug}, {?page}
+func cutPath(target string) (path, behind string) {
+	end := len(target)
+	for _, stop := range []string{"?", "{?", "#"} {
+		if i := strings.Index(target, stop); i >= 0 {
+			end = min(end, i)
+		}
+	}
+	return target[:end], target[end:]
+}
+
+// cutTail cuts a target's path behind its last variable; where it has none, behind the host.
+//
+//	https://skerrywick.example/notices/{slug}.html    https://skerrywick.example/notices/{slug}, .html
+func cutTail(path string) (head, tail string) {
+	i := strings.LastIndexByte(path, '}') + 1
+	if i == 0 {
+		i = behindHost(path)
+	}
+	return path[:i], path[i:]
+}
+
+// behindHost is where the path of a target begins.
+func behindHost(target string) int {
+	i := strings.Index(target, "://")
+	if i < 0 {
+		return 0
+	}
+	return i + 3 + strings.IndexByte(target[i+3:]+"/", '/')
+}
+
 // withoutPrefix removes the default language's code from the front of a target's path.
 func (c *compiler) withoutPrefix(target string) string {
-	base, path := "", target
-	if i := strings.Index(target, "://"); i > 0 {
-		i += 3 + strings.IndexByte(target[i+3:]+"/", '/')
-		base, path = target[:min(i, len(target))], target[min(i, len(target)):]
-	}
+	i := behindHost(target)
+	base, path := target[:i], target[i:]
 	literal := path[:strings.IndexAny(path+"{", "{?#")]
 	cut := strings.LastIndexByte(literal, '/')
 	if cut < 0 {

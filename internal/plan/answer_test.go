@@ -44,3 +44,24 @@ func TestAnswerAgreesWithWhatWasWorkedOutByHand(t *testing.T) {
 		}
 	}
 }
+
+// A path that servers disagree about matches nothing, also where a dot segment takes away what they disagree about.
+func TestUnsafePathsAsTheyWereSent(t *testing.T) {
+	p := demotest.Accepted(t, t.TempDir())
+	for url, unknown := range map[string]bool{
+		"https://skerrywick.example/a/../routes/":     false,
+		"https://skerrywick.example/a%2Fb/../routes/": true,
+		"https://skerrywick.example/a%7f/../routes/":  true,
+		"https://skerrywick.example/a%5c/../routes/":  true,
+		"https://skerrywick.example/routes/?x=%2F":    false,
+		"https://skerrywick.example?x=a%2F":           false,
+	} {
+		t.Run(url, func(t *testing.T) {
+			r, err := plan.NewRequest("GET", url)
+			require.NoError(t, err)
+			a, err := p.Answer(r)
+			require.NoError(t, err)
+			assert.Equal(t, unknown, a.Outcome == plan.Unknown, "%v", a)
+		})
+	}
+}
