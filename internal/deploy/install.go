@@ -108,7 +108,7 @@ func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*In
 	if s, ok := p.Target.(slasher); ok && g.Plan.Paths.Slash == address.SlashNever && s.SlashesFolders(into, p.File) {
 		x.Findings = append(x.Findings, finding.Finding{Code: finding.FolderSlash, Severity: finding.Warning,
 			Where:  finding.Place{File: p.File},
-			What:   "the server adds a slash to the address of a real folder, and the plan removes it: round in a circle",
+			What:   "the server may add a slash to the address of a real folder, and the plan removes it: round in a circle",
 			Advice: "see docs/servers.md, beside other rules; or write paths.slash: keep"})
 	}
 	if o, ok := p.Target.(overview); ok {

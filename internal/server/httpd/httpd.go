@@ -72,8 +72,8 @@ func (f Folder) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 	head := o.Head(g, "Apache httpd") +
 		"# Put it into the site's document root as " + FolderFile + ", before rules that send requests to a script.\n" +
 		"# Needs mod_rewrite" + e.needs() + ", and AllowOverride FileInfo for the folder.\n" +
-		"# Where a real sub-folder has a page's name, httpd adds a slash to it that these rules remove again:\n" +
-		"# write DirectorySlash Off there (AllowOverride Indexes), or in the server's configuration.\n"
+		"# Where a real sub-folder without an index file has a page's name, httpd adds a slash to it that these rules\n" +
+		"# remove again: write DirectorySlash Off and Options -Indexes there, or in the server's configuration.\n"
 	return []server.File{{Name: FolderFile, Data: []byte(head + text)}}, e.found
 }
 
@@ -113,11 +113,14 @@ func (e *emitter) needs() string {
 }
 
 // line is a line of the file; skip makes it a rule that passes over all that
-// follow.
+// follow, and spare one that passes over those but for the last ones, which are
+// for all requests that are left to the site.
 type line struct {
-	text string
-	rule bool
-	skip bool
+	text  string
+	rule  bool
+	skip  bool
+	last  bool
+	spare bool
 }
 
 func (e *emitter) count() (n int) {
@@ -132,13 +135,22 @@ func (e *emitter) count() (n int) {
 // text writes the lines, with the numbers of rules to pass over filled in.
 func (e *emitter) text() string {
 	var b strings.Builder
-	left := e.count()
+	left, last := e.count(), 0
+	for _, l := range e.lines {
+		if l.last && l.rule {
+			last++
+		}
+	}
 	for _, l := range e.lines {
 		if l.rule {
 			left--
 		}
-		if l.skip {
+		switch {
+		case l.skip:
 			fmt.Fprintf(&b, "RewriteRule \"^\" \"-\" [S=%d]\n", left)
+			continue
+		case l.spare:
+			fmt.Fprintf(&b, "RewriteRule \"^\" \"-\" [S=%d]\n", left-last)
 			continue
 		}
 		b.WriteString(l.text + "\n")
@@ -187,6 +199,8 @@ func (e *emitter) set(pairs ...string) {
 }
 
 func (e *emitter) skip() { e.lines = append(e.lines, line{rule: true, skip: true}) }
+
+func (e *emitter) spare() { e.lines = append(e.lines, line{rule: true, spare: true}) }
 
 // env is a variable's value in a test string.
 func env(name string) string {
@@ -292,6 +306,7 @@ func (e *emitter) emit(g *compile.Program, o server.Options) string {
 		}
 	}
 	e.answer()
+	e.folders()
 	return e.text()
 }
 
@@ -489,6 +504,31 @@ func (e *emitter) to(name, flags string) {
 	}
 	e.cond(env(name), `^([^?]+)$`)
 	e.add(`RewriteRule "^" "%1" `+flags, true)
+}
+
+// folders lets a real folder show its index file at its address without a slash: else httpd adds one, which the plan
+// removes, and so on.
+func (e *emitter) folders() {
+	if e.Plan.Paths.Slash != address.SlashNever || len(e.Plan.Paths.Index) == 0 {
+		return
+	}
+	before := len(e.lines)
+	e.note("a real folder shows its index file without a slash behind its name")
+	for _, name := range e.Plan.Paths.Index {
+		if len(e.Plan.Scope.Only.List())+len(e.Plan.Scope.Except.List()) > 0 {
+			e.cond(env("exempt"), "!^1")
+		}
+		e.cond("%{REQUEST_URI}", `^[^?%#]*[^/?%#]$`)
+		e.cond("%{DOCUMENT_ROOT}%{REQUEST_URI}/"+literal(name), "-f")
+		flags := "[L,PT]"
+		if e.inFolder {
+			flags = "[L]"
+		}
+		e.add(`RewriteRule "^" "%{REQUEST_URI}/`+literal(name)+`" `+flags, true)
+	}
+	for i := range e.lines[before:] {
+		e.lines[before+i].last = true
+	}
 }
 
 // example writes a configuration with the piece in its place.

@@ -191,7 +191,7 @@ func (e *emitter) quick() {
 	if e.Quick.Asset != "" {
 		here(e.Quick.Asset)
 		e.cond(entry, "=-")
-		e.skip()
+		e.spare()
 	}
 	here(strings.ReplaceAll(e.Quick.Path, `(?:/|\z)`, `[/ ?]`))
 	for _, hidden := range e.Quick.Hidden {
@@ -202,7 +202,7 @@ func (e *emitter) quick() {
 	e.cond(entry, `^(.*)$`)
 	e.set("found", "%1")
 	e.cond(env("found"), "=-")
-	e.skip()
+	e.spare()
 	for _, code := range e.Codes {
 		for _, get := range []bool{true, false} {
 			method, reading := `^(?:GET|HEAD)$`, server.Reading{Get: fmt.Sprint(code), Between: between}

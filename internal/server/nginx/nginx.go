@@ -16,6 +16,7 @@ import (
 	"strconv"
 	"strings"
 
+	"young-compass/internal/address"
 	"young-compass/internal/compile"
 	"young-compass/internal/finding"
 	"young-compass/internal/plan"
@@ -283,6 +284,7 @@ func (e *emitter) http() []byte {
 		c.mapping("$§inside", "inside_path", otherwise(`""`), line(expression(`^(?<§c1>[^?]+)`), "$§c1"))
 		c.mapping("$§inside", "inside_args", otherwise(`""`), line(expression(`^[^?]*\?(?<§c1>.*)\z`), "$§c1"))
 	}
+	e.folders(c)
 	if hash := e.hash(); hash != nil && !e.shared {
 		return slices.Concat([]byte("# Tables this large must be announced before the first map of the http block; it can be said once.\n"), hash,
 			c.Bytes())
@@ -501,7 +503,35 @@ func (e *emitter) server() []byte {
 	if e.Inner {
 		b.WriteString("if ($§go) { rewrite ^ $§inside_path?$§inside_args? last; }\n")
 	}
+	for i, name := range e.index() {
+		fmt.Fprintf(&b, "if (-f $§index%d) { rewrite ^ $§asked/%s last; }\n", i, value(name))
+	}
 	return b.Bytes()
+}
+
+// index returns the names of index files that a real folder shows without a slash behind its name: else nginx adds one,
+// which the plan removes, and so on.
+func (e *emitter) index() []string {
+	if e.Plan.Paths.Slash != address.SlashNever {
+		return nil
+	}
+	return e.Plan.Paths.Index
+}
+
+// folders writes maps that say where an index file may be.
+func (e *emitter) folders(c *conf) {
+	if len(e.index()) == 0 {
+		return
+	}
+	c.note("where a real folder has its index file, for requests that are left to the site")
+	exempt, flag := "", ""
+	if len(e.Plan.Scope.Only.List())+len(e.Plan.Scope.Except.List()) > 0 {
+		exempt, flag = "$§exempt", "0"
+	}
+	c.mapping(`"$§do/$§site`+exempt+`$§asked"`, "folder", otherwise(`""`), line(expression(`^/[ol]`+flag+`/.*[^/]\z`), "$document_root$§asked/"))
+	for i, name := range e.index() {
+		c.mapping("$§folder", fmt.Sprint("index", i), otherwise(`"${§folder}`+value(name)+`"`), line(`""`, `""`))
+	}
 }
 
 // example writes a configuration with both pieces in their place.

@@ -1,0 +1,77 @@
+package server_test
+
+import (
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/project"
+	"young-compass/internal/server/nginx"
+)
+
+// A real folder shows its index file at the address without a slash, though the server adds slashes to folders by itself,
+// and the plan removes them.
+func TestRealFoldersDontLeadInCircles(t *testing.T) {
+	for _, rows := range []int{1, 40} { // on the long way alone, and on the short one too
+		dir := t.TempDir()
+		write(t, filepath.Join(dir, project.PlanFile),
+			"site: {origin: https://skerrywick.example, hosts: [www.skerrywick.example]"+map[int]string{1: ", except: [/left/]"}[rows]+"}\n")
+		list := "from,to,status\n/moved,/docs,301\n"
+		for i := range rows {
+			list += "/old-" + strings.Repeat("x", i+1) + ",/docs,301\n"
+		}
+		write(t, filepath.Join(dir, project.RedirectsFile), list)
+		p, _, err := project.Load(dir)
+		require.NoError(t, err)
+		g := compiled(t, p)
+		for _, target := range targets() {
+			if target.Name() == "caddy" || target.Name() == "haproxy" {
+				continue // they add no slash by themselves
+			}
+			start := target.start
+			target.start = func(t *testing.T, dir string, hosts []string) *realServer {
+				for _, folder := range []string{"docs", "docs/deep", "moved"} {
+					write(t, filepath.Join(dir, "www", folder, "index.html"), "index of "+folder)
+					slash := "On"
+					if target.Name() == "htaccess" {
+						slash = "Off" // httpd adds slashes before it looks at what such a file says of a folder
+					}
+					write(t, filepath.Join(dir, "www", folder, ".htaccess"), "DirectorySlash "+slash+"\nDirectoryIndex index.html\n")
+				}
+				if target.Target != (nginx.Target{}) {
+					return start(t, dir, hosts)
+				}
+				s := start(t, dir, hosts)
+				s.stop()
+				conf := filepath.Join(dir, "nginx.conf")
+				write(t, conf, strings.Replace(readText(t, conf), "try_files $uri /.site$uri/page.html =404;", "try_files $uri $uri/ =404;", 1))
+				return run(t, dir, "nginx", "-p", dir, "-e", filepath.Join(dir, "error.log"), "-c", conf)
+			}
+			s := target.serve(t, g, site{})
+			for url, want := range map[string]string{
+				"/docs":              "200 index of docs",
+				"/docs?page=2":       "200 index of docs",
+				"/docs/":             "301 https://skerrywick.example/docs",
+				"/docs/index.html":   "301 https://skerrywick.example/docs",
+				"/docs/deep":         "200 index of docs/deep",
+				"/docs/deep/?a=b":    "301 https://skerrywick.example/docs/deep?a=b",
+				"/moved":             "301 https://skerrywick.example/docs",
+				"/moved?a=b":         "301 https://skerrywick.example/docs?a=b",
+				"/nothing":           "404",
+				"/docs/nothing.html": "301 https://skerrywick.example/docs/nothing",
+			} {
+				got, err := s.Ask(ask{method: "GET", url: "https://skerrywick.example" + url})
+				require.NoError(t, err)
+				answer := got.String()
+				if got.Status == 200 {
+					answer += " " + got.Body
+				}
+				assert.Equal(t, want, answer, "%s, %d rows: %s", target.Name(), rows, url)
+			}
+			s.stop()
+		}
+	}
+}
