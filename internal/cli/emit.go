@@ -300,7 +300,11 @@ func (a *app) install(e emitting, g *compile.Program, files []server.File, r rep
 		return a.print(r)
 	}
 	if !e.yes {
-		if err := a.confirm(fmt.Sprintf("Put it into %s?", e.install)); err != nil {
+		question := "Put it into " + e.install
+		if main := x.Main(); main != "" {
+			question += ", and what all sites share into " + main
+		}
+		if err := a.confirm(question + "?"); err != nil {
 			return err
 		}
 	}

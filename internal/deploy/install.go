@@ -179,13 +179,21 @@ func (x *Installation) Accepted() string {
 	return x.Target.Checker() + " accepts its whole configuration, which begins with " + x.whole.Main
 }
 
-// Difference returns the lines of the server's file, and of its main one, that change.
+// Difference returns the lines of the server's file that change, and those of its main one, behind that one's name.
 func (x *Installation) Difference() []string {
 	list := Difference(string(x.Old), string(x.New))
-	if x.shared != nil {
-		list = append(list, Difference(string(x.shared.old), string(x.shared.new))...)
+	if main := x.Main(); main != "" {
+		list = append(append(list, main+":"), Difference(string(x.shared.old), string(x.shared.new))...)
 	}
 	return list
+}
+
+// Main names the server's main file where that is to change, too; else it is empty.
+func (x *Installation) Main() string {
+	if x.shared == nil || bytes.Equal(x.shared.old, x.shared.new) {
+		return ""
+	}
+	return x.shared.main
 }
 
 // share writes what is said for all sites, or takes back what this one doesn't need any more.
@@ -199,7 +207,7 @@ func (x *Installation) share(now time.Time, tell func(path string, data []byte, 
 	if err := x.shared.say(x.once.Data); err != nil {
 		return err
 	}
-	if bytes.Equal(x.shared.old, x.shared.new) {
+	if x.Main() == "" {
 		return nil
 	}
 	kept, err := safefile.Exchange(x.shared.main, x.shared.old, x.shared.new, x.copies(), now)
