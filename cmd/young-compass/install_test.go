@@ -116,6 +116,9 @@ func (i installing) run(t *testing.T, args ...string) string {
 
 // What is killed while it installs leaves the file as it was or as it is to be, whole, and the next run finishes.
 func TestInstallIsKilled(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out by -short: another program than the tested one would be slowed down")
+	}
 	program, random := builtForAll(t), rand.New(rand.NewPCG(17, 2026))
 	for form := range serverFiles() {
 		for _, user := range []uint32{0, nobody} {
@@ -168,6 +171,9 @@ func assertIncluded(t *testing.T, text string) {
 
 // What somebody saves while a plan is installed is never lost: it is in the file, or the very file is among the copies.
 func TestForeignEditSurvives(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out by -short: another program than the tested one would be slowed down")
+	}
 	program, random := builtForAll(t), rand.New(rand.NewPCG(18, 2026))
 	for form := range serverFiles() {
 		i := newInstalling(t, program, form, uint32(os.Geteuid()))

@@ -15,6 +15,9 @@ import (
 // A real folder shows its index file at the address without a slash, though the server adds slashes to folders by itself,
 // and the plan removes them.
 func TestRealFoldersDontLeadInCircles(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
 	for _, rows := range []int{1, 40} { // on the long way alone, and on the short one too
 		dir := t.TempDir()
 		write(t, filepath.Join(dir, project.PlanFile),

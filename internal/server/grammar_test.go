@@ -418,7 +418,7 @@ func TestPlansAtTheLimitsAnswerAsEverywhere(t *testing.T) {
 		t.Skip("left out by -short: the real servers are asked without the race detector")
 	}
 	g := &grammar{Rand: rand.New(rand.NewPCG(*randomSeed, 19))}
-	const requests = 50
+	const requests = 45
 	plans, refused, short, asked := *randomPlans, 0, 0, 0
 	unwritten := map[string]int{}
 	var all []comparison

@@ -92,6 +92,9 @@ func (i installed) check(t *testing.T, s *realServer, at int) {
 }
 
 func TestInstallIntoAFolderFileOfAnotherSystem(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
 	folder, dir := t.TempDir(), siteFolder(t, site{Pages: []string{"/routes"}, Files: []string{"/logo.png"}})
 	path := filepath.Join(dir, "www", ".htaccess")
 	write(t, path, foreignFolderFile)
@@ -155,6 +158,9 @@ func withoutBlock(t *testing.T, path string) string {
 }
 
 func TestInstallIntoASiteOfNginx(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
 	folder, dir := t.TempDir(), siteFolder(t, site{Pages: []string{"/routes"}, Files: []string{"/logo.png"}})
 	plain, secure := ports(t, dir)
 	foreign := strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure).Replace(foreignSite)
@@ -267,6 +273,9 @@ func TestInstallRefuses(t *testing.T) {
 
 // What is put into the other servers' files is accepted by their own checks.
 func TestInstallIntoTheOtherServersFiles(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
 	folder := t.TempDir()
 	threePlans(t, folder, 1)
 	for form, foreign := range map[string]string{
@@ -302,6 +311,9 @@ func TestInstallIntoTheOtherServersFiles(t *testing.T) {
 }
 
 func TestTrialIsTemporary(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
 	dir := t.TempDir()
 	threePlans(t, dir, 1)
 	p, _, err := project.Load(dir)

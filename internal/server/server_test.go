@@ -93,7 +93,7 @@ func TestHeadsSayWhatToDo(t *testing.T) {
 	for _, f := range files {
 		names = append(names, f.Name)
 		assert.True(t, strings.HasPrefix(string(f.Data),
-			"# Written by young-compass from young-compass.yaml for nginx.\n"), f.Name)
+			"# Written by young-compass from young-compass.yaml for nginx; proven on nginx 1."), f.Name)
 	}
 	assert.Equal(t, []string{nginx.ExampleFile, nginx.AddressesFile, nginx.HostsFile, nginx.HTTPFile, nginx.ServerFile,
 		nginx.SpelledFile}, names)

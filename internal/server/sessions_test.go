@@ -19,7 +19,7 @@ func TestEveryServerAnswersAsThePlanWithSessionsInPaths(t *testing.T) {
 	p.Reindex()
 	var asks []ask
 	for i, e := range p.Book.Entries {
-		if e.State != book.Current && i%4 != 0 || i%3 == 0 {
+		if e.State != book.Current && i%4 != 0 || i%3 != 1 {
 			continue
 		}
 		at, query, _ := strings.Cut(e.Address.String(), "?")

@@ -95,6 +95,9 @@ func twoSites(t *testing.T, form, dir string, start func() *realServer, files ma
 }
 
 func TestTwoSitesOnOneNginx(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
 	dir := siteFolder(t, site{})
 	plain, secure := ports(t, dir)
 	files := map[string]string{"north": filepath.Join(dir, "sites-enabled", "north"), "south": filepath.Join(dir, "sites-enabled", "south")}
@@ -119,6 +122,9 @@ http {
 }
 
 func TestTwoSitesOnOneHTTPD(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
 	dir := siteFolder(t, site{})
 	plain, secure := ports(t, dir)
 	files := map[string]string{"north": filepath.Join(dir, "sites-enabled", "north.conf"),
