@@ -57,7 +57,8 @@ func newInstalling(t *testing.T, program, form string, user uint32) installing {
 	dir, err := os.MkdirTemp("", "young-compass-test")
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = os.RemoveAll(dir) })
-	i := installing{program, form, filepath.Join(dir, "conf", "sites.d", "site"), serverFiles()[form], filepath.Join(dir, "project"), user}
+	i := installing{program, form, filepath.Join(dir, "conf", "sites.d", "site"), serverFiles()[form],
+		filepath.Join(dir, "project"), user}
 	require.NoError(t, os.MkdirAll(filepath.Dir(i.file), 0o755))
 	require.NoError(t, os.MkdirAll(i.project, 0o755))
 	require.NoError(t, os.Chmod(dir, 0o755))
@@ -75,7 +76,8 @@ func (i installing) plan(t *testing.T, n int) {
 	for k := range 40 {
 		rows += fmt.Sprintf("/old/%d,/new/%d/%d,301\n", k, n, k)
 	}
-	for name, text := range map[string]string{"young-compass.yaml": "site: {origin: http://skerrywick.example}\n", "redirects.csv": rows} {
+	for name, text := range map[string]string{"young-compass.yaml": "site: {origin: http://skerrywick.example}\n",
+		"redirects.csv": rows} {
 		require.NoError(t, os.WriteFile(filepath.Join(i.project, name), []byte(text), 0o644))
 	}
 }
@@ -151,7 +153,8 @@ func TestInstallIsKilled(t *testing.T) {
 			for _, e := range entries { // what a killed run leaves, no server reads
 				info, err := e.Info()
 				require.NoError(t, err)
-				assert.True(t, e.Name() == "site" || strings.HasPrefix(e.Name(), ".young-compass-") && info.Mode() == os.ModeDir|0o700, e.Name())
+				assert.True(t, e.Name() == "site" || strings.HasPrefix(e.Name(), ".young-compass-") &&
+					info.Mode() == os.ModeDir|0o700, e.Name())
 			}
 		}
 	}
@@ -161,7 +164,8 @@ func TestInstallIsKilled(t *testing.T) {
 func assertIncluded(t *testing.T, text string) {
 	t.Helper()
 	for _, word := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(" \t\n;\"(),", r) }) {
-		if path := strings.TrimSuffix(strings.TrimPrefix(word, "txt:"), "."); strings.Contains(path, "/young-compass/") &&
+		if path := strings.TrimSuffix(strings.TrimPrefix(word, "txt:"), "."); strings.Contains(path,
+			"/young-compass/") &&
 			!strings.HasPrefix(path, "#") {
 			_, err := os.Stat(path)
 			assert.NoError(t, err)

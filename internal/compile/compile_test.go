@@ -93,7 +93,8 @@ func TestPatternsWriteWhatTheSiteMakesOfIt(t *testing.T) {
 		{"slash: never, extension: keep", "/n/{x}.html", "segment", []string{"/n/{x}.html"}},
 		{"slash: never", "/n/{x}/index.php", "slug", []string{"/n/{x}"}},
 		{"slash: never", "/en/n/{x}", "slug", []string{"/n/{x}"}},
-		{"slash: never", "https://skerrywick.example/n.html?x={x}#there", "slug", []string{"https://skerrywick.example/n?x={x}#there"}},
+		{"slash: never", "https://skerrywick.example/n.html?x={x}#there", "slug",
+			[]string{"https://skerrywick.example/n?x={x}#there"}},
 		{"slash: never", "https://far.example/n/{x}.html", "slug", []string{"https://far.example/n/{x}.html"}},
 		{"slash: never", "/n/{x}.css", "slug", []string{"/n/{x}.css"}},
 		{"slash: always", "/n/{x}", "slug", []string{"/n/{x}/"}},
@@ -111,7 +112,8 @@ func TestPatternsWriteWhatTheSiteMakesOfIt(t *testing.T) {
 			var got []string
 			for _, q := range g.Patterns {
 				got = append(got, q.Target.String())
-				assert.Equal(t, 308, q.Status.Other, "no form is lost where a rule of the site's own comes behind, or nobody wrote a status")
+				assert.Equal(t, 308, q.Status.Other,
+					"no form is lost where a rule of the site's own comes behind, or nobody wrote a status")
 			}
 			assert.Equal(t, c.want, got)
 		})

@@ -27,7 +27,8 @@ func (c *compiler) pattern(from *resolve.Pattern) (list []Pattern) {
 		way = append(way, resolve.Step{Status: next.Status, Derived: next.Status == 0})
 	}
 	out.Target, out.Status = c.tidied(at), both(way)
-	ruled := both(append(slices.Clone(way), resolve.Step{Derived: true})) // when one of the site's own rules comes behind
+	ruled := both(append(slices.Clone(way),
+		resolve.Step{Derived: true})) // when one of the site's own rules comes behind
 	if out.Target != at.Target {
 		out.Status = ruled
 	}
@@ -37,7 +38,8 @@ func (c *compiler) pattern(from *resolve.Pattern) (list []Pattern) {
 		narrow.Reader = at.Reader.Without('.', lastNames(at.Target.String()))
 		if target := c.tidied(&narrow); target != at.Target {
 			first := out
-			first.Reader, first.Target, first.Status = from.Reader.Without('.', lastNames(at.Target.String())), target, ruled
+			first.Reader, first.Target, first.Status = from.Reader.Without('.',
+				lastNames(at.Target.String())), target, ruled
 			list = append(list, first)
 		}
 	}

@@ -40,7 +40,8 @@ func program(name string) string {
 // Check lets the server's own checker read a copy of what a file is to become, where the server is installed. What it
 // says is returned as *InvalidError; without an error the text says what was checked. The pieces needn't be in their
 // folder, which is at, yet; folder is the site's.
-func Check(target server.Target, text []byte, path, folder, at string, once *server.File, pieces []server.File) (said string, err error) {
+func Check(target server.Target, text []byte, path, folder, at string, once *server.File,
+	pieces []server.File) (said string, err error) {
 	if program(target.Checker()) == "" {
 		return target.Checker() + " is not installed here, so its own check was not made", nil
 	}

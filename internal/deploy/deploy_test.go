@@ -149,7 +149,8 @@ func TestInstallAndRemove(t *testing.T) {
 	file := filepath.Join(dir, "site.conf")
 	const site = "server {\n\tserver_name skerrywick.example;\n}\n"
 	require.NoError(t, os.WriteFile(file, []byte(site), 0o600))
-	place := deploy.Place{Target: nginx.Target{}, File: file, Folder: filepath.Join(dir, "young-compass", "skerrywick.example"),
+	place := deploy.Place{Target: nginx.Target{}, File: file, Folder: filepath.Join(dir, "young-compass",
+		"skerrywick.example"),
 		Project: folder, Hosts: g.Plan.Site.All()}
 	files, _ := nginx.Target{}.Emit(g, server.Options{Folder: deploy.Unplaced})
 	assert.False(t, place.HasPieces())

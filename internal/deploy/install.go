@@ -26,8 +26,8 @@ type Place struct {
 	Hosts   []string // that the plan is for, the origin's first; to take out, none: whatever was installed
 }
 
-// copies is the folder for what is replaced: one that no server reads. A per-folder file has nothing beside it, since its
-// folder is the one that visitors see.
+// copies is the folder for what is replaced: one that no server reads. A per-folder file has nothing beside it, since
+// its folder is the one that visitors see.
 func (p Place) copies() string {
 	if p.Target.Pieces() {
 		return filepath.Join(p.Folder, "replaced")
@@ -65,8 +65,8 @@ type slasher interface {
 	SlashesFolders(into server.Into, file string) bool
 }
 
-// Prepare works an installation out; the files are those that the target emits for the folder Unplaced. An error of type
-// *block.EditedError says that what was installed was edited by hand.
+// Prepare works an installation out; the files are those that the target emits for the folder Unplaced. An error of
+// type *block.EditedError says that what was installed was edited by hand.
 func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*Installation, error) {
 	x := &Installation{Place: p, at: filepath.Join(p.Folder, version(files))}
 	var err error
@@ -126,7 +126,8 @@ func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*In
 	return x, nil
 }
 
-// prepareShared works out what is said for all sites: in the file itself, if that is the main one, else in the main one.
+// prepareShared works out what is said for all sites: in the file itself, if that is the main one, else in the main
+// one.
 func (x *Installation) prepareShared(into *server.Into) error {
 	s, ok := x.sharing()
 	if !ok {

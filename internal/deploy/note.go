@@ -42,7 +42,8 @@ func (x *Installation) remember() error {
 		return fmt.Errorf("noting what was installed: %w", err)
 	}
 	block := Installed(x.New, x.Target.Name(), x.Hosts)
-	return errors.Join(safefile.Replace(x.note("file"), []byte(where+"\n")), safefile.Replace(x.note("site"), []byte(x.Hosts[0]+"\n")),
+	return errors.Join(safefile.Replace(x.note("file"), []byte(where+"\n")), safefile.Replace(x.note("site"),
+		[]byte(x.Hosts[0]+"\n")),
 		safefile.Replace(x.note("block"), []byte(block)), safefile.Replace(x.note("answers"), x.answers))
 }
 

@@ -170,7 +170,10 @@ func (s *shared) own() string { return filepath.Join(s.place.Folder, s.Once()) }
 // prepare works out what the main file is to become; text is what it holds, but for what is installed anyway.
 func (s *shared) prepare(text, needs []byte) ([]byte, error) {
 	if list, err := block.Find(server.Lines(string(text))); err != nil ||
-		slices.ContainsFunc(list, func(b block.Block) bool { return b.Name == s.place.Target.Name() && b.Note == allSites }) {
+		slices.ContainsFunc(list, func(b block.Block) bool {
+			return b.Name == s.place.Target.Name() &&
+				b.Note == allSites
+		}) {
 		return text, err
 	}
 	at, says, err := s.Main(string(text))
@@ -180,7 +183,8 @@ func (s *shared) prepare(text, needs []byte) ([]byte, error) {
 	if len(says) > 0 {
 		own := strings.Join(says, "\n") + "\n"
 		if both := s.Merge([]string{own, string(needs)}); both != s.Merge([]string{own}) {
-			return nil, fmt.Errorf("%s says %s, which is too little for this plan; write %s there", s.main, strings.Join(says, " "),
+			return nil, fmt.Errorf("%s says %s, which is too little for this plan; write %s there", s.main,
+				strings.Join(says, " "),
 				strings.Join(strings.Split(strings.TrimSpace(both), "\n"), " "))
 		}
 		return text, nil

@@ -129,7 +129,8 @@ func (c *Settings) readRule(v value) {
 				address.Printable(s.To))
 		}
 		if strings.Contains(s.To, "#") {
-			f["serve"].fail("leave out what begins with #: only browsers read it", "an internal address has no fragment")
+			f["serve"].fail("leave out what begins with #: only browsers read it",
+				"an internal address has no fragment")
 		}
 		if len(s.Reader.Query()) > 0 {
 			f["from"].fail("write the path alone; the parameters reach the internal address as they are",

@@ -248,7 +248,8 @@ func (c *Settings) readPaths(v value) {
 					address.Printable(name))
 			}
 			if p.Index = append(p.Index, name); len(p.Index) > maxIndex {
-				item.fail("leave out those that the site never had", "there are more than %d names of index files", maxIndex)
+				item.fail("leave out those that the site never had", "there are more than %d names of index files",
+					maxIndex)
 			}
 		}
 	}

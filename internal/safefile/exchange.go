@@ -18,7 +18,8 @@ var ErrChanged = errors.New("somebody changed it meanwhile, and that is left as 
 // reads such a folder: names that begin with a dot match no pattern, and nobody else may enter it.
 const asidePrefix = ".young-compass-"
 
-// Exchange makes path hold data instead of old, which is what it held when it was read; with old nil, there was no file.
+// Exchange makes path hold data instead of old, which is what it held when it was read; with old nil, there was no
+// file.
 // What was there goes into the folder copies under a dated name, the very file, so that an edit that somebody saves at
 // this moment is in one of the two. The new file has the old one's owner, group, permissions and attributes. Errors are
 // ErrChanged, and those of the disk; after one the old file is in its place.
@@ -69,7 +70,8 @@ func Exchange(path string, old, data []byte, copies string, now time.Time) (kept
 	return kept, syncFolder(dir)
 }
 
-// exchangeInSteps makes two files change their names one after the other: between the steps there is none of the second.
+// exchangeInSteps makes two files change their names one after the other: between the steps there is none of the
+// second.
 func exchangeInSteps(a, b string) error {
 	between := a + ".between"
 	if err := os.Rename(b, between); err != nil {
@@ -136,7 +138,8 @@ func move(path, folder string, now time.Time) (string, error) {
 // abandoned is how long a file has to lie aside before it is taken for one whose run was killed.
 const abandoned = 10 * time.Minute
 
-// rescue moves what runs that were killed have left aside into the folder for copies. It may be what somebody had saved.
+// rescue moves what runs that were killed have left aside into the folder for copies. It may be what somebody had
+// saved.
 func rescue(dir, copies string, now time.Time) {
 	entries, err := os.ReadDir(dir)
 	if err != nil {
@@ -144,7 +147,8 @@ func rescue(dir, copies string, now time.Time) {
 	}
 	for _, e := range entries {
 		info, err := e.Info()
-		if err != nil || !e.IsDir() || !strings.HasPrefix(e.Name(), asidePrefix) || time.Since(info.ModTime()) < abandoned {
+		if err != nil || !e.IsDir() || !strings.HasPrefix(e.Name(), asidePrefix) ||
+			time.Since(info.ModTime()) < abandoned {
 			continue
 		}
 		aside := filepath.Join(dir, e.Name())

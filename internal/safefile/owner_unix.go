@@ -80,7 +80,8 @@ func oneName(path string) error {
 		return nil // there is none yet, which is seen later
 	}
 	if s, ok := info.Sys().(*syscall.Stat_t); ok && s.Nlink > 1 {
-		return fmt.Errorf("%s has %d names (hard links), and only one would change; make it a file of its own", path, s.Nlink)
+		return fmt.Errorf("%s has %d names (hard links), and only one would change; make it a file of its own", path,
+			s.Nlink)
 	}
 	return nil
 }

@@ -372,7 +372,8 @@ func (d *decider) meanings() {
 		var flags []string
 		for i, places := range d.Excepts {
 			name := fmt.Sprintf("x%s_%d", n, i+1)
-			d.add(&Table{Name: name, Source: T("{p" + n + "}"), Fold: true, Else: T("0"), Rows: within("^", places.List(), "1")})
+			d.add(&Table{Name: name, Source: T("{p" + n + "}"), Fold: true, Else: T("0"), Rows: within("^",
+				places.List(), "1")})
 			flags = append(flags, name)
 		}
 		d.add(&Table{Name: "x" + n, Else: d.joined("x"+n, flags)})
@@ -663,7 +664,8 @@ func (d *decider) headers() {
 			}
 			for _, argument := range arguments {
 				for _, path := range paths {
-					t.Rows = append(t.Rows, Case{Expression: "^" + d.flags(h.Except) + ` [ol]0 ` + schemes + ` ` + path + ` ` + argument +
+					t.Rows = append(t.Rows, Case{Expression: "^" + d.flags(h.Except) + ` [ol]0 ` + schemes + ` ` +
+						path + ` ` + argument +
 						`\z`, Value: value, Where: where})
 				}
 			}

@@ -214,7 +214,8 @@ func compare(t *testing.T, name string, g *compile.Program, s *realServer, asks 
 		got, err := s.Ask(q)
 		require.NoError(t, err)
 		got.Location, got.Body = beyondASCII(got.Location), beyondASCII(got.Body) // they come back as they were sent
-		if q.unheard(want, got) || agrees(g, want, got) || want.Outcome == plan.Served && got.Status == 404 && missingFile(s, want, r) ||
+		if q.unheard(want, got) || agrees(g, want, got) || want.Outcome == plan.Served && got.Status == 404 &&
+			missingFile(s, want, r) ||
 			s.lenient && want.Outcome == plan.Unknown && got.Status == 200 {
 			continue
 		}
@@ -228,7 +229,8 @@ func compare(t *testing.T, name string, g *compile.Program, s *realServer, asks 
 		}
 		if exceptions[i].Code == "last-ampersand" {
 			got.Body = strings.TrimRight(got.Body, "&")
-			assert.True(t, echoes(got, strings.TrimSuffix(strings.TrimRight(want.Internal, "&"), "?")), "%s: %s: %s", name, q.url, got.Body)
+			assert.True(t, echoes(got, strings.TrimSuffix(strings.TrimRight(want.Internal, "&"), "?")), "%s: %s: %s",
+				name, q.url, got.Body)
 		}
 		excepted++
 		met[exceptions[i].Code]++
@@ -254,20 +256,23 @@ func beyondASCII(url string) string {
 	return b.String()
 }
 
-// unheard reports whether a request is one that a server may refuse by itself: with two hosts (RFC 9112 section 3.2), or
-// with two different ones (section 3.2.2), with bytes that no URL has (RFC 3986 section 2), or of a method that nothing at that
-// address takes.
+// unheard reports whether a request is one that a server may refuse by itself: with two hosts (RFC 9112 section 3.2),
+// or with two different ones (section 3.2.2), with bytes that no URL has (RFC 3986 section 2), or of a method that
+// nothing at that address takes.
 func (q ask) unheard(want plan.Answer, got reply) bool {
 	switch {
-	case (q.way == twoHosts || q.way == absolute || strings.ContainsFunc(q.url, func(r rune) bool { return r >= 0x80 })) && got.Status == 400:
+	case (q.way == twoHosts || q.way == absolute || strings.ContainsFunc(q.url,
+		func(r rune) bool { return r >= 0x80 })) && got.Status == 400:
 		return true
 	case q.method == "HEAD" && want.Internal != "":
 		return got.Status == 200 && got.Location == ""
-	case q.method == "GET" || q.method == "HEAD" || want.Outcome == plan.Moved && q.method != "TRACE" && q.method != "OPTIONS":
+	case q.method == "GET" || q.method == "HEAD" || want.Outcome == plan.Moved && q.method != "TRACE" &&
+		q.method != "OPTIONS":
 		return false
 	case q.method == "TRACE" && got.Location == "":
 		return got.Status < 500
-	case q.method == "OPTIONS" && got.Location == "" && got.Status == 200 && q.way == absolute: // without a path: the whole server
+	case q.method == "OPTIONS" && got.Location == "" && got.Status == 200 &&
+		q.way == absolute: // without a path: the whole server
 		return true
 	}
 	return want.Outcome != plan.Moved && (slices.Contains([]int{400, 403, 405, 501}, got.Status) ||
@@ -324,7 +329,8 @@ func missingFile(s *realServer, want plan.Answer, r server.Asked) bool {
 // sameEnd reports whether a server that differs leads to where the plan leads
 // in the end: to the same address, letters and spelling aside.
 func sameEnd(t *testing.T, g *compile.Program, r server.Asked, e server.Difference, got reply) bool {
-	if got.Status == 400 || got.Status == 403 && e.Code == "long-segment" || got.Status == 404 && strings.Contains(r.RawPath, "%00") {
+	if got.Status == 400 || got.Status == 403 && e.Code == "long-segment" || got.Status == 404 &&
+		strings.Contains(r.RawPath, "%00") {
 		return true // refused
 	}
 	if e.Reads != nil {
@@ -384,7 +390,8 @@ func TestEveryServerAnswersAsTheOtherPlans(t *testing.T) {
 		for _, row := range demotest.ReadExpected(t, "../..", name) {
 			asks = append(asks, ask{method: row.Method, url: row.URL, forwarded: row.Forwarded})
 			for _, way := range []int{2, 3, 4, 5} {
-				asks = append(asks, ask{method: row.Method, url: mutate(random, row.URL, way), forwarded: row.Forwarded})
+				asks = append(asks, ask{method: row.Method, url: mutate(random, row.URL, way),
+					forwarded: row.Forwarded})
 			}
 		}
 		g := compiled(t, p)

@@ -87,8 +87,9 @@ func LostAmpersand() Difference {
 
 // LongSegment is the difference of servers that look for a file before they read the rules of its folder.
 func LongSegment() Difference {
-	return Difference{Code: "long-segment", What: "a segment of the path has more than 255 bytes, the longest name of a file: " +
-		"the server answers 403 before any rule of a folder", Applies: longSegment}
+	return Difference{Code: "long-segment",
+		What: "a segment of the path has more than 255 bytes, the longest name of a file: " +
+			"the server answers 403 before any rule of a folder", Applies: longSegment}
 }
 
 // maxName is the longest name of a file, in bytes, on the file systems of servers.
@@ -100,7 +101,8 @@ func longName(path string) bool {
 	if len(path) <= maxName {
 		return false
 	}
-	return slices.ContainsFunc(strings.Split(address.Decode(path), "/"), func(segment string) bool { return len(segment) > maxName })
+	return slices.ContainsFunc(strings.Split(address.Decode(path), "/"),
+		func(segment string) bool { return len(segment) > maxName })
 }
 
 // CapitalsStay is the difference of servers that can't make letters small.

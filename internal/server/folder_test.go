@@ -12,8 +12,8 @@ import (
 	"young-compass/internal/server/nginx"
 )
 
-// A real folder shows its index file at the address without a slash, though the server adds slashes to folders by itself,
-// and the plan removes them.
+// A real folder shows its index file at the address without a slash, though the server adds slashes to folders by
+// itself, and the plan removes them.
 func TestRealFoldersDontLeadInCircles(t *testing.T) {
 	if testing.Short() {
 		t.Skip("left out by -short: the real servers are asked without the race detector")
@@ -42,7 +42,8 @@ func TestRealFoldersDontLeadInCircles(t *testing.T) {
 					if target.Name() == "htaccess" {
 						slash = "Off" // httpd adds slashes before it looks at what such a file says of a folder
 					}
-					write(t, filepath.Join(dir, "www", folder, ".htaccess"), "DirectorySlash "+slash+"\nDirectoryIndex index.html\n")
+					write(t, filepath.Join(dir, "www", folder, ".htaccess"),
+						"DirectorySlash "+slash+"\nDirectoryIndex index.html\n")
 				}
 				if target.Target != (nginx.Target{}) {
 					return start(t, dir, hosts)
@@ -50,7 +51,8 @@ func TestRealFoldersDontLeadInCircles(t *testing.T) {
 				s := start(t, dir, hosts)
 				s.stop()
 				conf := filepath.Join(dir, "nginx.conf")
-				write(t, conf, strings.Replace(readText(t, conf), "try_files $uri /.site$uri/page.html =404;", "try_files $uri $uri/ =404;", 1))
+				write(t, conf, strings.Replace(readText(t, conf), "try_files $uri /.site$uri/page.html =404;",
+					"try_files $uri $uri/ =404;", 1))
 				return run(t, dir, "nginx", "-p", dir, "-e", filepath.Join(dir, "error.log"), "-c", conf)
 			}
 			s := target.serve(t, g, site{})

@@ -140,7 +140,8 @@ func (d *decider) shape() (rows, changes []Case) {
 			prefix = `(?:/` + Quote(d.Plan.Languages.Default) + `)?`
 		}
 		if d.Plan.Paths.Slash == address.SlashNever {
-			rows = append(rows, on(`^`+lead+prefix+`(?:`+end+`)`+most+`\z`, "/"), on(`^`+lead+`(/.*?[^/])(?:`+end+`)`+most+`\z`, "{1}"))
+			rows = append(rows, on(`^`+lead+prefix+`(?:`+end+`)`+most+`\z`, "/"),
+				on(`^`+lead+`(/.*?[^/])(?:`+end+`)`+most+`\z`, "{1}"))
 			continue
 		}
 		more := ""

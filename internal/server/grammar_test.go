@@ -24,9 +24,9 @@ import (
 	"young-compass/internal/server"
 )
 
-// grammar makes plans up by another idea than world: it walks through what a plan can hold, key by key, and writes each
-// list at a size of its own. Most are small; two of a plan have a size at some limit. Words are made of letters, long ones
-// and short ones, and what is asked is what the plan says, sent in every form that HTTP has.
+// grammar makes plans up by another idea than world: it walks through what a plan can hold, key by key, and writes
+// each list at a size of its own. Most are small; two of a plan have a size at some limit. Words are made of letters,
+// long ones and short ones, and what is asked is what the plan says, sent in every form that HTTP has.
 type grammar struct {
 	*rand.Rand
 	words []string // those written so far
@@ -36,7 +36,8 @@ type grammar struct {
 
 // lists are the keys of a plan that hold several things.
 func lists() []string {
-	return []string{"hosts", "proxies", "admit", "files", "except", "except-rule", "noise", "noise-for", "identity", "index",
+	return []string{"hosts", "proxies", "admit", "files", "except", "except-rule", "noise", "noise-for", "identity",
+		"index",
 		"patterns", "headers", "having", "places", "serve", "rows", "languages", "variables"}
 }
 
@@ -123,7 +124,10 @@ func (g *grammar) files(n int) map[string]string {
 	}
 	var b strings.Builder
 	fmt.Fprintf(&b, "site:\n  origin: %s\n", g.one("https://o.example", "https://o.example", "http://o.example"))
-	fmt.Fprintf(&b, "  hosts: [%s]\n", g.many("hosts", ", ", func(i int) string { return fmt.Sprintf("h%d.example", i) }))
+	fmt.Fprintf(&b, "  hosts: [%s]\n", g.many("hosts", ", ", func(i int) string {
+		return fmt.Sprintf("h%d.example",
+			i)
+	}))
 	if !g.plain && g.IntN(2) == 0 {
 		fmt.Fprintf(&b, "  trusted-proxies: [%s]\n", g.many("proxies", ", ", g.network))
 	}
@@ -145,7 +149,10 @@ func (g *grammar) files(n int) map[string]string {
 		return fmt.Sprintf("%s%s: {prefix: %[1]s%[2]s}", codes[i%len(codes)], regions[i/len(codes)])
 	}))
 	noise := g.many("noise", ", ", func(i int) string { return g.word(19) + g.one("", "", "", "_") })
-	local := g.many("noise-for", ", ", func(i int) string { return fmt.Sprintf("{name: view%d, for: /%s}", i%4, g.word(8)) })
+	local := g.many("noise-for", ", ", func(i int) string {
+		return fmt.Sprintf("{name: view%d, for: /%s}", i%4,
+			g.word(8))
+	})
 	fmt.Fprintf(&b, "parameters: {noise: [%s], tracking: [t]}\n", strings.Trim(noise+", "+local, ", "))
 	b.WriteString("rules:\n  - {from: /one, to: /two}\n")
 	g.rules(&b)
@@ -167,7 +174,8 @@ func (g *grammar) files(n int) map[string]string {
 	if n := g.size("identity"); n > 0 { // parameters that give one path a meaning, all together and one by one
 		var all []string
 		for range n {
-			all = append(all, fmt.Sprintf("%s=%s", g.word(min(19, 1+3000/n)), g.one("1", "a", "", "a/b", "%C3%A9", "b", "c")))
+			all = append(all, fmt.Sprintf("%s=%s", g.word(min(19, 1+3000/n)), g.one("1", "a", "", "a/b", "%C3%A9", "b",
+				"c")))
 		}
 		rows += fmt.Sprintf("%s?%s,/two,301,\n", item, strings.Join(all, "&"))
 		if n > 1 {
@@ -182,7 +190,8 @@ func (g *grammar) files(n int) map[string]string {
 		case 1:
 			from += "/" + strings.Repeat("long-", 100+g.IntN(80))
 		}
-		to := g.one("p0@en", "p1@en#part", "/two", "https://far.example/a//b?c=d#e", "https://far.example", "/"+g.segment(), "")
+		to := g.one("p0@en", "p1@en#part", "/two", "https://far.example/a//b?c=d#e", "https://far.example",
+			"/"+g.segment(), "")
 		status := g.one("301", "301", "302", "303", "307", "308")
 		if to == "" {
 			status = "410"
@@ -203,7 +212,8 @@ func (g *grammar) slash() string {
 
 // network is an address, or a network.
 func (g *grammar) network(i int) string {
-	return g.one(fmt.Sprintf("192.0.%d.%d", i/200, i%200), fmt.Sprintf("'2001:db8:%x::/48'", i), fmt.Sprintf("198.51.%d.0/24", i%250),
+	return g.one(fmt.Sprintf("192.0.%d.%d", i/200, i%200), fmt.Sprintf("'2001:db8:%x::/48'", i),
+		fmt.Sprintf("198.51.%d.0/24", i%250),
 		"127.0.0.1")
 }
 
@@ -218,11 +228,13 @@ func (g *grammar) rules(b *strings.Builder) {
 	for i := range g.size("patterns") {
 		section := "/s" + fmt.Sprint(i) + g.word(6)
 		g.words = append(g.words, section[1:])
-		from, to := g.one("/{x}", "/{x}.html", "/a/{x}/b"), g.one("/t/", "https://far.example/", "https://far.example/?q=", "/t/v.html?x=")+"{x}"
+		from, to := g.one("/{x}", "/{x}.html", "/a/{x}/b"), g.one("/t/", "https://far.example/",
+			"https://far.example/?q=", "/t/v.html?x=")+"{x}"
 		if g.IntN(4) == 0 {
 			from, to = "{/x*}", g.one("/t", "https://far.example", "https://far.example/y")+"{/x*}"
 		}
-		fmt.Fprintf(b, "  - {from: \"%s%s\", to: \"%s\", status: %s%s}\n", section, from, to, g.one("301", "302", "308"), except())
+		fmt.Fprintf(b, "  - {from: \"%s%s\", to: \"%s\", status: %s%s}\n", section, from, to, g.one("301", "302",
+			"308"), except())
 	}
 	if n := g.size("variables"); n > 0 && n < 12 {
 		from, to := "/v", "https://far.example/v"
@@ -236,21 +248,25 @@ func (g *grammar) rules(b *strings.Builder) {
 		if g.IntN(3) == 0 {
 			having = ", having: [" + g.many("having", ", ", func(int) string { return g.word(8) }) + "]"
 		}
-		fmt.Fprintf(b, "  - {for: %s%s%s, headers: {%s}}\n", g.one("['/']", "['/"+g.word(3)+"/']", `"/{x}"`, "["+g.places("places")+"]"), having,
-			except(), g.one(fmt.Sprintf("X-H%d: '%s'", i, g.one("abc", "-", "%", `a"b`, "$1", "a, b", "a; b")), "X-Robots-Tag: noindex",
+		fmt.Fprintf(b, "  - {for: %s%s%s, headers: {%s}}\n", g.one("['/']", "['/"+g.word(3)+"/']", `"/{x}"`,
+			"["+g.places("places")+"]"), having,
+			except(), g.one(fmt.Sprintf("X-H%d: '%s'", i, g.one("abc", "-", "%", `a"b`, "$1", "a, b", "a; b")),
+				"X-Robots-Tag: noindex",
 				`Strict-Transport-Security: "max-age=60"`))
 	}
 	for i := range g.size("serve") {
 		section := fmt.Sprintf("c%d%s", i, g.word(4))
 		g.words = append(g.words, section)
-		fmt.Fprintf(b, "  - {from: \"/%s/{x}\", serve: \"%s\"%s}\n", section, g.one("/inside/page.shtml?a={x}", "/inside/page.shtml",
+		fmt.Fprintf(b, "  - {from: \"/%s/{x}\", serve: \"%s\"%s}\n", section, g.one("/inside/page.shtml?a={x}",
+			"/inside/page.shtml",
 			"/inside/page.shtml?a=1&b={x}", "/inside/page.shtml?a=1&&b={x}"), except())
 	}
 }
 
 // url asks for something that the plan knows, or for something near it.
 func (g *grammar) url(p *plan.Plan) string {
-	base := g.one(p.Site.Origin.Base(), p.Site.Origin.Base(), "https://o.example", "http://o.example", "https://elsewhere.example")
+	base := g.one(p.Site.Origin.Base(), p.Site.Origin.Base(), "https://o.example", "http://o.example",
+		"https://elsewhere.example")
 	if len(p.Site.Hosts) > 0 && g.IntN(4) == 0 {
 		base = "http://" + p.Site.Hosts[g.IntN(len(p.Site.Hosts))]
 	}
@@ -260,7 +276,8 @@ func (g *grammar) url(p *plan.Plan) string {
 	case 0:
 		local += "/" + word()
 	case 1:
-		local += "/" + g.one("a", "b", "c", "d", "1", "e", "a/b", "a.html", "a.html.html", "", ".", "..", "a/.", "a/..", "%7e", "a%7f", "v1.2", "-", "a%7f/..")
+		local += "/" + g.one("a", "b", "c", "d", "1", "e", "a/b", "a.html", "a.html.html", "", ".", "..", "a/.",
+			"a/..", "%7e", "a%7f", "v1.2", "-", "a%7f/..")
 	case 2, 3:
 		if rows := p.Redirects.Len(); rows > 0 {
 			local = p.Redirects.Row(g.IntN(rows)).From
@@ -290,7 +307,8 @@ func (g *grammar) url(p *plan.Plan) string {
 	case 9, 10, 11:
 		path = "/x/.." + path
 	case 12:
-		path = g.one("/caf\xc3\xa9", "/a;b", "/a+b", "//a//b", "/a//../b", "/a/..//b/.", "//..//a", "/a/./b//../c/", "/../a", "/%2e%2e//a",
+		path = g.one("/caf\xc3\xa9", "/a;b", "/a+b", "//a//b", "/a//../b", "/a/..//b/.", "//..//a", "/a/./b//../c/",
+			"/../a", "/%2e%2e//a",
 			"/.", "/..", "/a%25b")
 	case 13, 14, 15:
 		path = g.one("/v/a/b/c", "/v/1/2/3/4/5/6/7/8", "/t/a", "/t/v.html", "/one", "/two", "/", "/index1.html")
@@ -304,7 +322,8 @@ func (g *grammar) url(p *plan.Plan) string {
 	case 1:
 		query, asked = query+"&t=1&", true
 	case 2:
-		query, asked = query+g.one(";x", "+", "a+b=c", "&&", "=", "=1", "\xc3\xa9", "a=b=c", "a=%", "%zz", "?", "a?b=/c"), true
+		query, asked = query+g.one(";x", "+", "a+b=c", "&&", "=", "=1", "\xc3\xa9", "a=b=c", "a=%", "%zz", "?",
+			"a?b=/c"), true
 	case 3, 4:
 		if len(names) > 0 {
 			name := strings.TrimSuffix(names[g.IntN(len(names))].Name, "*")
@@ -319,12 +338,14 @@ func (g *grammar) url(p *plan.Plan) string {
 
 // ask makes up a request.
 func (g *grammar) ask(p *plan.Plan) ask {
-	q := ask{method: g.one("GET", "GET", "GET", "GET", "HEAD", "POST", "PUT", "DELETE", "OPTIONS", "PATCH", "TRACE"), url: g.url(p),
+	q := ask{method: g.one("GET", "GET", "GET", "GET", "HEAD", "POST", "PUT", "DELETE", "OPTIONS", "PATCH", "TRACE"),
+		url:       g.url(p),
 		forwarded: g.one("", "", "http", "https")}
 	if g.IntN(3) == 0 {
 		q.way = []sending{old, absolute, port, dot, capitals, twoHosts, pipelined, second}[g.IntN(8)]
 	}
-	if q.way == second && (!strings.HasPrefix(q.url, "https:") || strings.Contains(q.url, "example//")) || q.way == absolute && strings.Contains(q.url, "\xc3") {
+	if q.way == second && (!strings.HasPrefix(q.url, "https:") || strings.Contains(q.url, "example//")) ||
+		q.way == absolute && strings.Contains(q.url, "\xc3") {
 		q.way = ordinary
 	}
 	return q
@@ -371,8 +392,8 @@ type comparison struct {
 	text map[string]string // its files
 }
 
-// compareEach compares plans with all servers that can be told them, several at once. It returns how often each exception
-// was met, and how often each server was excepted.
+// compareEach compares plans with all servers that can be told them, several at once. It returns how often each
+// exception was met, and how often each server was excepted.
 func compareEach(t *testing.T, all []comparison) (met, excepted map[string]int) {
 	t.Helper()
 	met, excepted = map[string]int{}, map[string]int{}
@@ -411,7 +432,8 @@ func compareEach(t *testing.T, all []comparison) (met, excepted map[string]int) 
 	return met, excepted
 }
 
-// Plans with lists of sizes at the servers' limits load, and answer the same everywhere, in whatever form HTTP is spoken.
+// Plans with lists of sizes at the servers' limits load, and answer the same everywhere, in whatever form HTTP is
+// spoken.
 func TestPlansAtTheLimitsAnswerAsEverywhere(t *testing.T) {
 	t.Parallel()
 	if testing.Short() {

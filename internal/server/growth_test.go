@@ -32,25 +32,29 @@ func hostilePaths() map[string]func(n int) string {
 		"prefixes without an end":    fill("", "/en", "x"),
 		"dots":                       fill("/a", "/./", "x"),
 		"up":                         fill("/a", "/b", "/.."),
-		"up and up":                  func(n int) string { return fill("/a", "/b", "")(n*2/5) + fill("", "/..", "/x")(n*3/5) },
-		"segments":                   fill("", "/a", "/x.html"),
-		"letters":                    fill("/", "A", ""),
-		"encoded":                    fill("/", "%41", ""),
-		"spaces":                     fill("/", "a%20", "b"),
-		"session ids":                fill("/a", ";sid=a", "/x"),
-		"session ids, begun":         fill("/a", ";sid", "/x"),
-		"noise":                      fill("/a?", "sid=1&", "x"),
-		"noise and others":           fill("/a?", "sid=1&b&", "x"),
-		"names of headers":           fill("/b?", "k=1&", "x"),
-		"ampersands":                 fill("/a?", "&", "x"),
-		"ampersands at the end":      fill("/a?x", "&", ""),
-		"a pattern's list":           fill("/list", "/a", "/b."),
-		"a pattern's middle":         fill("/mid", "/x", "/y"),
-		"parameters with a meaning":  fill("/item?", "id=&", "id=3"),
+		"up and up": func(n int) string {
+			return fill("/a", "/b", "")(n*2/5) + fill("", "/..",
+				"/x")(n*3/5)
+		},
+		"segments":                  fill("", "/a", "/x.html"),
+		"letters":                   fill("/", "A", ""),
+		"encoded":                   fill("/", "%41", ""),
+		"spaces":                    fill("/", "a%20", "b"),
+		"session ids":               fill("/a", ";sid=a", "/x"),
+		"session ids, begun":        fill("/a", ";sid", "/x"),
+		"noise":                     fill("/a?", "sid=1&", "x"),
+		"noise and others":          fill("/a?", "sid=1&b&", "x"),
+		"names of headers":          fill("/b?", "k=1&", "x"),
+		"ampersands":                fill("/a?", "&", "x"),
+		"ampersands at the end":     fill("/a?x", "&", ""),
+		"a pattern's list":          fill("/list", "/a", "/b."),
+		"a pattern's middle":        fill("/mid", "/x", "/y"),
+		"parameters with a meaning": fill("/item?", "id=&", "id=3"),
 	}
 }
 
-// No address keeps a server busy for longer than its length allows: eight times the bytes take about eight times as long.
+// No address keeps a server busy for longer than its length allows: eight times the bytes take about eight times as
+// long.
 func TestHostileAddressesCostWhatTheirLengthDoes(t *testing.T) {
 	if testing.Short() {
 		t.Skip("left out by -short: times say nothing beside the race detector")

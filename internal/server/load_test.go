@@ -47,7 +47,8 @@ func TestLoad(t *testing.T) {
 	unknown := `local path = string.format("/about/section-%d/nothing-%d", math.random(0, 96), math.random(0, 100000000))`
 	query := ` path = path .. "?page=" .. math.random(1, 999)`
 	kinds := []string{"listed", "listed, with a query", "unknown", "unknown, with a query", "asset"}
-	for kind, path := range map[string]string{kinds[0]: listed, kinds[1]: listed + query, kinds[2]: unknown, kinds[3]: unknown + query,
+	for kind, path := range map[string]string{kinds[0]: listed, kinds[1]: listed + query, kinds[2]: unknown,
+		kinds[3]: unknown + query,
 		kinds[4]: `local path = string.format("/img/picture-%d.png?v=3", math.random(0, 9))`} {
 		write(t, filepath.Join(dir, kind), `request = function() `+path+` return wrk.format("GET", path) end`)
 	}

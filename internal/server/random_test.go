@@ -251,7 +251,8 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 		used++
 		var asks []ask
 		for len(asks) < requests {
-			q := ask{method: w.one("GET", "GET", "POST"), url: w.url(p), forwarded: w.one("", "", "http", "https", "HTTPS")}
+			q := ask{method: w.one("GET", "GET", "POST"), url: w.url(p), forwarded: w.one("", "", "http", "https",
+				"HTTPS")}
 			r, err := plan.NewRequest(q.method, q.url)
 			require.NoError(t, err)
 			if _, err := p.Trace(r); err == nil { // two patterns may lead to each other for odd values only

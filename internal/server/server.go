@@ -67,8 +67,8 @@ func Names(names []string) string {
 	return "(?:" + strings.Join(list, "|") + ")"
 }
 
-// maxExpression bounds the expression for a list of names or places, in bytes: nginx reads 4,095 in one piece, and writing
-// it there can make it longer by a quarter. A longer list becomes several expressions.
+// maxExpression bounds the expression for a list of names or places, in bytes: nginx reads 4,095 in one piece, and
+// writing it there can make it longer by a quarter. A longer list becomes several expressions.
 const maxExpression = 2500
 
 // Chunks parts a list so that the expression for each part stays short. There is always one, perhaps empty.
@@ -391,12 +391,14 @@ func (o Options) In(usual string) string {
 
 // proven are the versions of servers on which the tests hold the files to the plan.
 func proven() map[string]string {
-	return map[string]string{"Apache httpd": "2.4", "nginx": "1.22 with PCRE2", "Caddy": "2.6", "HAProxy": "2.6 with PCRE2"}
+	return map[string]string{"Apache httpd": "2.4", "nginx": "1.22 with PCRE2", "Caddy": "2.6",
+		"HAProxy": "2.6 with PCRE2"}
 }
 
 // Head begins a file, with # as comment.
 func (o Options) Head(g *compile.Program, server string) string {
-	head := "# Written by young-compass from " + g.Plan.File + " for " + server + "; proven on " + server + " " + proven()[server] + ".\n"
+	head := "# Written by young-compass from " + g.Plan.File + " for " + server + "; proven on " + server + " " +
+		proven()[server] + ".\n"
 	if o.Trial {
 		head += "# A TRIAL: redirects are temporary, and kept for a minute at most. Emit again without --trial to " +
 			"make them last.\n"

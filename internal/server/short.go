@@ -36,14 +36,16 @@ func (d *decider) quick(o Options) {
 		}
 	}
 	if suffixes := d.suffixes(); len(suffixes) > 0 && (!d.who.Skips || len(d.Plan.Headers) == 0) {
-		q.Asset = `^/(?!` + Quote(d.Plan.Languages.Default) + `/)(?:[a-z0-9_~-][a-z0-9._~-]*+/)*+[a-z0-9_~-][a-z0-9._~-]*` + anyOf(suffixes) + `\z`
+		q.Asset = `^/(?!` + Quote(d.Plan.Languages.Default) +
+			`/)(?:[a-z0-9_~-][a-z0-9._~-]*+/)*+[a-z0-9_~-][a-z0-9._~-]*` + anyOf(suffixes) + `\z`
 	}
 	if len(q.Groups) <= maxGroups {
 		d.Quick = q
 	}
 }
 
-// meaning returns the names of the parameters that give any path a meaning, that don't travel, or for which a header is sent.
+// meaning returns the names of the parameters that give any path a meaning, that don't travel, or for which a header is
+// sent.
 func (d *decider) meaning() []string {
 	names := d.ParameterNames()
 	for _, q := range d.Plan.Parameters.All {

@@ -65,7 +65,8 @@ func twoSites(t *testing.T, form, dir string, start func() *realServer, files ma
 	for _, i := range sites {
 		texts[i.path] = readText(t, i.path)
 	}
-	for _, order := range []string{"north south north south -north -south", "south north -south north -north south -south",
+	for _, order := range []string{"north south north south -north -south",
+		"south north -south north -north south -south",
 		"north -north south north south -south north -north", "south north south -north -south"} {
 		at := map[string]int{"north": -1, "south": -1}
 		for n, step := range strings.Fields(order) {
@@ -100,13 +101,17 @@ func TestTwoSitesOnOneNginx(t *testing.T) {
 	}
 	dir := siteFolder(t, site{})
 	plain, secure := ports(t, dir)
-	files := map[string]string{"north": filepath.Join(dir, "sites-enabled", "north"), "south": filepath.Join(dir, "sites-enabled", "south")}
+	files := map[string]string{"north": filepath.Join(dir, "sites-enabled", "north"), "south": filepath.Join(dir,
+		"sites-enabled", "south")}
 	// all on one line, and with the brace on a line of its own
-	write(t, files["north"], fmt.Sprintf("server { listen %s; listen %s; server_name north.example www.north.example; root %s/www; }\n", plain,
-		secure, dir))
+	write(t, files["north"],
+		fmt.Sprintf("server { listen %s; listen %s; server_name north.example www.north.example; root %s/www; }\n",
+			plain,
+			secure, dir))
 	write(t, filepath.Join(dir, "snippets", "names.conf"), "server_name south.example\n\t\"www.south.example\";\n")
-	write(t, files["south"], fmt.Sprintf("server\n{\n\tinclude snippets/names.conf;\n\tlisten %s;\n\troot %s/www;\n\tlocation ~ \"^/x{2}\" {\n\t\treturn 204;\n\t}\n}\n",
-		plain, dir))
+	write(t, files["south"],
+		fmt.Sprintf("server\n{\n\tinclude snippets/names.conf;\n\tlisten %s;\n\troot %s/www;\n\tlocation ~ \"^/x{2}\" {\n\t\treturn 204;\n\t}\n}\n",
+			plain, dir))
 	write(t, filepath.Join(dir, "nginx.conf"), strings.ReplaceAll(`
 daemon off; master_process off; worker_processes 1;
 pid DIR/pid; error_log DIR/error.log warn;
@@ -117,7 +122,8 @@ http {
 	include DIR/sites-enabled/*;
 }`, "DIR", dir))
 	twoSites(t, "nginx", dir, func() *realServer {
-		return run(t, dir, "nginx", "-p", dir, "-e", filepath.Join(dir, "error.log"), "-c", filepath.Join(dir, "nginx.conf"))
+		return run(t, dir, "nginx", "-p", dir, "-e", filepath.Join(dir, "error.log"), "-c", filepath.Join(dir,
+			"nginx.conf"))
 	}, files)
 }
 
@@ -133,9 +139,11 @@ func TestTwoSitesOnOneHTTPD(t *testing.T) {
 	if os.Geteuid() == 0 {
 		user = "User www-data\nGroup www-data"
 	}
-	write(t, files["north"], fmt.Sprintf("<VirtualHost %s>\n\tServerName north.example\n\tServerAlias \\\n\t\twww.north.example\n</VirtualHost>\n", plain))
-	write(t, files["south"], fmt.Sprintf("<Macro Site $port $name>\n<VirtualHost $port>\n\tServerName $name\n\tServerAlias www.$name\n"+
-		"</VirtualHost>\n</Macro>\nUse Site %s south.example\n", plain))
+	write(t, files["north"],
+		fmt.Sprintf("<VirtualHost %s>\n\tServerName north.example\n\tServerAlias \\\n\t\twww.north.example\n</VirtualHost>\n", plain))
+	write(t, files["south"],
+		fmt.Sprintf("<Macro Site $port $name>\n<VirtualHost $port>\n\tServerName $name\n\tServerAlias www.$name\n"+
+			"</VirtualHost>\n</Macro>\nUse Site %s south.example\n", plain))
 	write(t, filepath.Join(dir, "mime.types"), "")
 	write(t, filepath.Join(dir, "apache2.conf"), strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure,
 		"MODS", "/usr/lib/apache2/modules", "USER", user).Replace(`

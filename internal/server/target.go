@@ -34,8 +34,8 @@ type Target interface {
 	Checker() string
 	// Check prepares the server's own check of a file, whose text is in c.
 	Check(c Checked) (Check, error)
-	// Whole says how the server's program is asked about all of its configuration, of which a file is a part; ok is false
-	// where it can't be.
+	// Whole says how the server's program is asked about all of its configuration, of which a file is a part; ok is
+	// false where it can't be.
 	Whole(file, root string) (w Whole, ok bool)
 }
 

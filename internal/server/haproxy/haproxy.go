@@ -209,8 +209,8 @@ func (e *emitter) frontend() {
 	e.answer()
 }
 
-// maxUp is how many segments in a row can be taken away by as many "..": each expression takes one, so that no path keeps
-// HAProxy busy for long. What climbs further matches nothing.
+// maxUp is how many segments in a row can be taken away by as many "..": each expression takes one, so that no path
+// keeps HAProxy busy for long. What climbs further matches nothing.
 const maxUp = 32
 
 // dots removes dot segments from paths that have any (RFC 3986 section 5.2.4).
@@ -232,7 +232,8 @@ func (e *emitter) quick() {
 	if e.Plan.Site.Origin.Scheme == "https" {
 		scheme = "{ ssl_fc }"
 	}
-	here := scheme + " { req.hdr(host) -m reg -i " + word("^"+server.Quote(e.Plan.Site.Origin.Host)+`(?::[0-9]*)?\z`) + " }"
+	here := scheme + " { req.hdr(host) -m reg -i " + word("^"+server.Quote(e.Plan.Site.Origin.Host)+`(?::[0-9]*)?\z`) +
+		" }"
 	reg := func(sample, expression string) string { return "{ " + sample + " -m reg " + word(expression) + " }" }
 	spared := reg("var(txn.yc_quick)", ".")
 	e.line("http-request set-var-fmt(txn.yc_key) %s", word(strings.Repeat("0", len(e.Excepts))+"0:%[path]"))
@@ -248,13 +249,15 @@ func (e *emitter) quick() {
 		for _, path := range e.Quick.Groups {
 			list = append(list, server.Quote(path))
 		}
-		e.line("http-request unset-var(txn.yc_quick) if %s %s", spared, reg("path", "^(?:"+strings.Join(list, "|")+`)\z`))
+		e.line("http-request unset-var(txn.yc_quick) if %s %s", spared, reg("path", "^(?:"+strings.Join(list,
+			"|")+`)\z`))
 	}
 	for _, m := range e.Matchers { // one by one: a line has at most maxWords words
 		e.line("http-request unset-var(txn.yc_quick) if %s %s", spared, reg("var(txn.yc_key)", "^"+m.Expression+`\z`))
 	}
 	e.line("http-request set-var-fmt(txn.yc_key) %s if %s", word("/s0:%[path,url_enc]"), spared)
-	e.line("http-request set-var(txn.yc_found) %s if %s", word(variable("key")+",map_str("+e.folder+"/"+MapFile+")"), spared)
+	e.line("http-request set-var(txn.yc_found) %s if %s", word(variable("key")+",map_str("+e.folder+"/"+MapFile+")"),
+		spared)
 	e.line("http-request unset-var(txn.yc_quick) if { var(txn.yc_quick) -m str asset } { var(txn.yc_found) -m found }")
 	asked := "{ query -m len gt 0 }"
 	for _, code := range e.Codes {
@@ -269,7 +272,8 @@ func (e *emitter) quick() {
 			reading.Set = "0"
 			for _, joint := range []string{"?", "&"} {
 				reading.To = map[string]string{"?": `[^?#]*\z`, "&": `[^?#]*\?[^#]*\z`}[joint]
-				e.line("http-request redirect location %s code %d if %s %s %s %s", word("%["+to+"]"+joint+"%[query]"), code, spared,
+				e.line("http-request redirect location %s code %d if %s %s %s %s", word("%["+to+"]"+joint+"%[query]"),
+					code, spared,
 					reg("var(txn.yc_found)", "^"+reading.Move(server.Move)), method, asked)
 			}
 		}

@@ -89,7 +89,8 @@ func (c *configuration) name(section int, names []string, macro string, paramete
 func includedNames(texts []string) (names []string) {
 	for _, text := range texts {
 		for _, l := range logical(text) {
-			if w := l.words; len(w) > 1 && (strings.EqualFold(w[0], "ServerName") || strings.EqualFold(w[0], "ServerAlias")) {
+			if w := l.words; len(w) > 1 && (strings.EqualFold(w[0], "ServerName") || strings.EqualFold(w[0],
+				"ServerAlias")) {
 				names = append(names, w[1:]...)
 			}
 		}

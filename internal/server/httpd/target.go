@@ -119,7 +119,8 @@ func (Host) Whole(_, root string) (server.Whole, bool) {
 	if _, err := os.Stat(main); err != nil {
 		return server.Whole{}, false
 	}
-	w := server.Whole{Main: main, List: []string{"-t", "-D", "DUMP_INCLUDES", "-f", main}, Check: []string{"-t", "-f", main},
+	w := server.Whole{Main: main, List: []string{"-t", "-D", "DUMP_INCLUDES", "-f", main}, Check: []string{"-t", "-f",
+		main},
 		Env: variables(filepath.Join(root, "envvars")), Names: func(line string) (string, bool) {
 			_, file, ok := strings.Cut(strings.TrimSpace(line), ") ") // "(146) /etc/apache2/sites-enabled/a.conf"
 			return file, ok && strings.HasPrefix(line[strings.IndexByte(line, '('):], "(")
@@ -176,8 +177,8 @@ func (Host) Conversion(files []server.File, folder string) []string {
 	return nil
 }
 
-// SlashesFolders reports whether real folders lie beside a per-folder file that doesn't keep httpd from adding slashes to
-// their addresses.
+// SlashesFolders reports whether real folders lie beside a per-folder file that doesn't keep httpd from adding
+// slashes to their addresses.
 func (Folder) SlashesFolders(into server.Into, file string) bool {
 	for _, line := range logical(into.Text) {
 		if w := line.words; len(w) > 1 && strings.EqualFold(w[0], "DirectorySlash") && strings.EqualFold(w[1], "off") {
@@ -185,7 +186,10 @@ func (Folder) SlashesFolders(into server.Into, file string) bool {
 		}
 	}
 	entries, err := os.ReadDir(filepath.Dir(file))
-	return err == nil && slices.ContainsFunc(entries, func(e fs.DirEntry) bool { return e.IsDir() && e.Name()[0] != '.' })
+	return err == nil && slices.ContainsFunc(entries, func(e fs.DirEntry) bool {
+		return e.IsDir() &&
+			e.Name()[0] != '.'
+	})
 }
 
 // maxBelow bounds the search for per-folder files.

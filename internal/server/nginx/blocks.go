@@ -20,8 +20,8 @@ type token struct {
 // is reports whether the token is one of ; { } that no quotes hide.
 func (t token) is(sign string) bool { return !t.quoted && t.text == sign }
 
-// tokens cuts a configuration as nginx does: blanks part words; ; { and } end them, but for a brace of ${name}; quotes and
-// # mean something at the beginning of a word alone. The code of a block in Lua is passed over.
+// tokens cuts a configuration as nginx does: blanks part words; ; { and } end them, but for a brace of ${name};
+// quotes and # mean something at the beginning of a word alone. The code of a block in Lua is passed over.
 func tokens(text string) []token {
 	var list []token
 	for i := 0; i < len(text); {
@@ -155,7 +155,8 @@ func (Target) SlashesFolders(into server.Into, _ string) bool {
 	var directive []string
 	for _, t := range tokens(into.Text) {
 		if t.is(";") || t.is("{") || t.is("}") {
-			if len(directive) > 2 && directive[0] == "try_files" && slices.Contains(directive[1:len(directive)-1], "$uri/") {
+			if len(directive) > 2 && directive[0] == "try_files" && slices.Contains(directive[1:len(directive)-1],
+				"$uri/") {
 				return true
 			}
 			directive = nil
@@ -175,7 +176,8 @@ func behindShared(text string, at int) int {
 	return at + server.LineStarts(server.Lines(text[at:]))[list[0].End]
 }
 
-// lineBehind is where lines can be put behind a brace: on the next line, unless more than a comment follows on this one.
+// lineBehind is where lines can be put behind a brace: on the next line, unless more than a comment follows on this
+// one.
 func lineBehind(text string, at int) int {
 	line, _, ended := strings.Cut(text[at:], "\n")
 	if rest := strings.TrimSpace(line); ended && (rest == "" || rest[0] == '#') {

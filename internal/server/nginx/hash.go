@@ -7,8 +7,8 @@ import (
 	"strings"
 )
 
-// How large nginx makes a table that nothing is said of, in bytes of a bucket and in buckets, and what of a bucket a key
-// takes besides its length. Tables of many rows are slow when they are small.
+// How large nginx makes a table that nothing is said of, in bytes of a bucket and in buckets, and what of a bucket a
+// key takes besides its length. Tables of many rows are slow when they are small.
 const (
 	usualBucket = 64
 	usualMost   = 2048
@@ -36,8 +36,8 @@ func sizes(bucket, most int) string {
 // Once names the file that says how large tables are.
 func (Target) Once() string { return HashFile }
 
-// Merge returns the larger of what several sites want of the size of tables; each text is one that Emit wrote, or lines of
-// a configuration.
+// Merge returns the larger of what several sites want of the size of tables; each text is one that Emit wrote, or
+// lines of a configuration.
 func (Target) Merge(texts []string) string {
 	bucket, most := usualBucket, usualMost
 	for _, text := range texts {

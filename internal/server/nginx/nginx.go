@@ -40,7 +40,8 @@ const maxToken = 4095
 // Emit writes the plan. Findings say what nginx can't be told.
 func (n Target) Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
 	flow, found := server.Decide(g, server.Server{Name: n.Name(), Patterns: true}, o)
-	e := &emitter{Flow: flow, folder: o.In("/etc/nginx"), shared: o.Shared, group: server.GroupOf(g), bucket: 64, found: found}
+	e := &emitter{Flow: flow, folder: o.In("/etc/nginx"), shared: o.Shared, group: server.GroupOf(g), bucket: 64,
+		found: found}
 	e.tables()
 	http := e.http()
 	if finding.Worst(e.found, finding.Error) {
@@ -296,7 +297,8 @@ func (e *emitter) http() []byte {
 func (e *emitter) quick(c *conf) {
 	c.note("plain addresses: what an entry or a pattern says, and nothing else")
 	base := server.Quote(e.Plan.Site.Origin.Base())
-	path := strings.Replace(strings.TrimSuffix(strings.TrimPrefix(e.Quick.Path, "^"), `\z`), `(?:/|\z)`, `(?:[/?]|\z)`, 1)
+	path := strings.Replace(strings.TrimSuffix(strings.TrimPrefix(e.Quick.Path, "^"), `\z`), `(?:/|\z)`, `(?:[/?]|\z)`,
+		1)
 	rows := []string{line(expression("^"+base+path+`\z`), "1")}
 	hidden := ""
 	for _, expression := range e.Quick.Hidden { // none of them is found in the query
@@ -311,7 +313,8 @@ func (e *emitter) quick(c *conf) {
 	}
 	c.mapping(`"$is_args$scheme://$host$request_uri"`, "plain", append(rows, otherwise("0"))...)
 	whole := func(to string) string { return server.Reading{Set: "0", To: to}.Move(server.Move) }
-	c.mapping("$§d1", "found", otherwise("other"), line(`""`, "none"), line(expression(`^`+string(server.Live)), "$§at_home"),
+	c.mapping("$§d1", "found", otherwise("other"), line(`""`, "none"), line(expression(`^`+string(server.Live)),
+		"$§at_home"),
 		line(expression(`^`+whole(`[^?#]*\z`)), "bare"), line(expression(`^`+whole(`[^?#]*\?[^#]*\z`)), "asking"),
 		line(expression(`^`+string(server.Move)), "move"))
 	c.mapping(`"$§d1 $§uri"`, "at_home", otherwise("other"),
@@ -326,7 +329,8 @@ func (e *emitter) quick(c *conf) {
 		line(expression(`^`+server.Reading{To: `(?<§c1>.*)\z`}.Move(server.Move)), "$§c1"))
 	c.mapping("$§quick", "final", otherwise("$§code"), line("pass", `""`),
 		line("move", "$§quick_code"), line("ask", "$§quick_code"), line("add", "$§quick_code"))
-	c.mapping("$§quick", "where", otherwise("$§location"), line("move", "$§quick_to"), line("ask", `"$§quick_to?$§args"`),
+	c.mapping("$§quick", "where", otherwise("$§location"), line("move", "$§quick_to"), line("ask",
+		`"$§quick_to?$§args"`),
 		line("add", `"$§quick_to&$§args"`))
 }
 
@@ -452,7 +456,8 @@ func (e *emitter) keep(c *conf) {
 		})
 		if len(expression(kept)) > maxToken {
 			e.found = append(e.found, server.NotExpressible("nginx", plan.Cause{File: e.Plan.File},
-				fmt.Sprintf("%d names of parameters that don't travel together, more than nginx reads in one piece", len(names)),
+				fmt.Sprintf("%d names of parameters that don't travel together, more than nginx reads in one piece",
+					len(names)),
 				"write names that begin alike as one, with * at the end"))
 		}
 		c.mapping("$§args", variable+"_runs", otherwise("$§args"), line(expression(kept), `"`+all.String()+`"`))
@@ -528,7 +533,8 @@ func (e *emitter) folders(c *conf) {
 	if len(e.Plan.Scope.Only.List())+len(e.Plan.Scope.Except.List()) > 0 {
 		exempt, flag = "$§exempt", "0"
 	}
-	c.mapping(`"$§do/$§site`+exempt+`$§asked"`, "folder", otherwise(`""`), line(expression(`^/[ol]`+flag+`/.*[^/]\z`), "$document_root$§asked/"))
+	c.mapping(`"$§do/$§site`+exempt+`$§asked"`, "folder", otherwise(`""`), line(expression(`^/[ol]`+flag+`/.*[^/]\z`),
+		"$document_root$§asked/"))
 	for i, name := range e.index() {
 		c.mapping("$§folder", fmt.Sprint("index", i), otherwise(`"${§folder}`+value(name)+`"`), line(`""`, `""`))
 	}

@@ -55,7 +55,8 @@ func (Target) Check(c server.Checked) (server.Check, error) {
 		return len(w) > 0 &&
 			w[0] == "http"
 	}) {
-		text = fmt.Appendf(nil, "pid %s/pid;\nevents {}\nhttp {\n\taccess_log off;\n\tinclude %s;\n}\n", c.Folder, c.Path)
+		text = fmt.Appendf(nil, "pid %s/pid;\nevents {}\nhttp {\n\taccess_log off;\n\tinclude %s;\n}\n", c.Folder,
+			c.Path)
 	}
 	// Names in it are relative to the folder of the file that is checked.
 	f, err := os.CreateTemp(c.Root, ".young-compass-check-*")
