@@ -235,7 +235,7 @@ func (x *Installation) Make(now time.Time, tell func(path string, data []byte, k
 	if !bytes.Equal(x.Old, x.New) || x.Old == nil {
 		var err error
 		if kept, err = safefile.Exchange(x.File, x.Old, x.New, x.copies(), now); err != nil {
-			return err
+			return errors.Join(err, x.unshare(now))
 		}
 	}
 	if x.whole != nil {
@@ -258,6 +258,11 @@ func (x *Installation) putBack(now time.Time) error {
 	if _, err := safefile.Exchange(x.File, x.New, x.Old, x.copies(), now); err != nil {
 		return fmt.Errorf("putting back what was there: %w", err)
 	}
+	return x.unshare(now)
+}
+
+// unshare takes back what a first installation said for all sites, when it fails.
+func (x *Installation) unshare(now time.Time) error {
 	if !x.First || x.shared == nil {
 		return nil
 	}

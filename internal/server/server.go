@@ -5,6 +5,7 @@ package server
 
 import (
 	"fmt"
+	"hash/crc32"
 	"slices"
 	"strconv"
 	"strings"
@@ -119,6 +120,16 @@ func RunsOf(query string, leave func(address.Param) bool) int {
 		inRun = stays
 	}
 	return runs
+}
+
+// VariablePrefix is what the names of a site's variables begin with on servers whose sites share them: short, since
+// nginx has little room for names.
+//
+//	yc3f9_
+func VariablePrefix(p *plan.Plan) string {
+	const digits = "0123456789abcdefghijklmnopqrstuvwxyz"
+	sum := crc32.ChecksumIEEE([]byte(strings.ToLower(p.Site.Origin.Host)))
+	return "yc" + string([]byte{digits[sum%36], digits[sum/36%36], digits[sum/36/36%36]}) + "_"
 }
 
 // Noise returns the names of the parameters that are noise everywhere.

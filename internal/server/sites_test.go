@@ -2,6 +2,8 @@ package server_test
 
 import (
 	"fmt"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strings"
@@ -171,4 +173,22 @@ IncludeOptional sites-enabled/*.conf
 	twoSites(t, "apache", dir, func() *realServer {
 		return run(t, dir, "apache2", "-D", "FOREGROUND", "-f", filepath.Join(dir, "apache2.conf"))
 	}, files)
+}
+
+// Two sites in one frontend: the lines of both stand in it.
+func TestTwoSitesInOneFrontendOfHAProxy(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
+	dir := siteFolder(t, site{})
+	plain, secure := ports(t, dir)
+	behind := httptest.NewServer(http.NotFoundHandler())
+	t.Cleanup(behind.Close)
+	path := filepath.Join(dir, "haproxy.cfg")
+	write(t, path, fmt.Sprintf("defaults\n\tmode http\n\ttimeout client 5s\n\ttimeout server 5s\n\ttimeout connect 5s\n"+
+		"frontend sites\n\tbind %s\n\tbind %s\n\tdefault_backend pages\nbackend pages\n\tserver pages %s\n", plain, secure,
+		behind.Listener.Addr()))
+	twoSites(t, "haproxy", dir, func() *realServer {
+		return run(t, dir, "haproxy", "-db", "-f", path)
+	}, map[string]string{"north": path, "south": path})
 }

@@ -54,7 +54,7 @@ func (h Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 			ExampleFile + "\n" + e.example())},
 		{Name: MapFile, Data: append([]byte(head+"# Read by "+FrontendFile+", from "+e.folder+".\n"),
 			e.table.Bytes()...)},
-		{Name: FrontendFile, Data: append([]byte(head+use), e.lines.Bytes()...)},
+		{Name: FrontendFile, Data: append([]byte(head+use), e.named(e.lines.Bytes())...)},
 	}, e.found
 }
 
@@ -68,6 +68,15 @@ type emitter struct {
 	found   []finding.Finding
 }
 
+// mark stands for what the names of the site's variables begin with, until the file is whole; addresses are ASCII, so
+// that none has it.
+const mark = "§"
+
+// named writes the beginning of the site's variables, since the lines of several sites may stand in one frontend.
+func (e *emitter) named(text []byte) []byte {
+	return bytes.ReplaceAll(text, []byte(mark), []byte(server.VariablePrefix(e.Plan)))
+}
+
 // word quotes a word of the configuration.
 func word(s string) string {
 	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`, `$`, `\$`).Replace(s) + `"`
@@ -78,7 +87,7 @@ func argument(expression string) string {
 	return `'` + strings.NewReplacer(`\'`, `\x27`, `'`, `\x27`).Replace(expression) + `'`
 }
 
-func variable(name string) string { return "var(txn.yc_" + name + ")" }
+func variable(name string) string { return "var(txn.§" + name + ")" }
 
 // format writes a text as a format.
 func format(t server.Text) string {
@@ -106,16 +115,16 @@ func (e *emitter) line(form string, args ...any) { fmt.Fprintf(&e.lines, form+"\
 
 // set gives a variable the value of an expression of samples.
 func (e *emitter) set(name, sample string, conditions ...string) {
-	e.line("http-request set-var(txn.yc_%s) %s%s", name, word(sample), e.when(conditions))
+	e.line("http-request set-var(txn.§%s) %s%s", name, word(sample), e.when(conditions))
 }
 
 // put gives a variable a text.
 func (e *emitter) put(name string, t server.Text, conditions ...string) {
 	if len(t) == 0 { // an empty format makes HAProxy crash
-		e.line(`http-request set-var(txn.yc_%s) str("")%s`, name, e.when(conditions))
+		e.line(`http-request set-var(txn.§%s) str("")%s`, name, e.when(conditions))
 		return
 	}
-	e.line("http-request set-var-fmt(txn.yc_%s) %s%s", name, format(t), e.when(conditions))
+	e.line("http-request set-var-fmt(txn.§%s) %s%s", name, format(t), e.when(conditions))
 }
 
 // when writes the conditions of a line. Requests that were spared the steps take
@@ -123,7 +132,7 @@ func (e *emitter) put(name string, t server.Text, conditions ...string) {
 func (e *emitter) when(conditions []string) string {
 	text := ""
 	if e.guarded {
-		text = " !{ var(txn.yc_quick) -m found }"
+		text = " !{ var(txn.§quick) -m found }"
 	}
 	for _, c := range conditions {
 		text += " { " + c + " }"
@@ -187,10 +196,10 @@ func (e *emitter) frontend() {
 			e.set("live", substitute("way", `^[01] `+server.Reading{Identity: `(.*)\z`}.Stay(""), false,
 				server.T("{1}")), matches("way", `^[01] `+server.StayKinds+` `, false))
 			e.put("exact", server.T("0"))
-			e.put("exact", server.T("1"), variable("identity")+",strcmp(txn.yc_live) eq 0")
+			e.put("exact", server.T("1"), variable("identity")+",strcmp(txn.§live) eq 0")
 		case *server.Equal:
 			e.put(s.Name, server.T("0"))
-			e.put(s.Name, server.T("1"), variable(s.One)+",strcmp(txn.yc_"+s.Other+") eq 0")
+			e.put(s.Name, server.T("1"), variable(s.One)+",strcmp(txn.§"+s.Other+") eq 0")
 		case *server.Lower:
 			e.set(s.Name, variable(s.Source)+",lower")
 		case *server.Keep:
@@ -235,30 +244,30 @@ func (e *emitter) quick() {
 	here := scheme + " { req.hdr(host) -m reg -i " + word("^"+server.Quote(e.Plan.Site.Origin.Host)+`(?::[0-9]*)?\z`) +
 		" }"
 	reg := func(sample, expression string) string { return "{ " + sample + " -m reg " + word(expression) + " }" }
-	spared := reg("var(txn.yc_quick)", ".")
-	e.line("http-request set-var-fmt(txn.yc_key) %s", word(strings.Repeat("0", len(e.Excepts))+"0:%[path]"))
-	e.line("http-request set-var(txn.yc_quick) str(plain) if %s %s", here, reg("path", e.Quick.Path))
+	spared := reg("var(txn.§quick)", ".")
+	e.line("http-request set-var-fmt(txn.§key) %s", word(strings.Repeat("0", len(e.Excepts))+"0:%[path]"))
+	e.line("http-request set-var(txn.§quick) str(plain) if %s %s", here, reg("path", e.Quick.Path))
 	for _, hidden := range e.Quick.Hidden {
-		e.line("http-request unset-var(txn.yc_quick) if %s %s", spared, reg("query", hidden))
+		e.line("http-request unset-var(txn.§quick) if %s %s", spared, reg("query", hidden))
 	}
 	if e.Quick.Asset != "" {
-		e.line("http-request set-var(txn.yc_quick) str(asset) if %s %s", here, reg("path", e.Quick.Asset))
+		e.line("http-request set-var(txn.§quick) str(asset) if %s %s", here, reg("path", e.Quick.Asset))
 	}
 	if len(e.Quick.Groups) > 0 {
 		var list []string
 		for _, path := range e.Quick.Groups {
 			list = append(list, server.Quote(path))
 		}
-		e.line("http-request unset-var(txn.yc_quick) if %s %s", spared, reg("path", "^(?:"+strings.Join(list,
+		e.line("http-request unset-var(txn.§quick) if %s %s", spared, reg("path", "^(?:"+strings.Join(list,
 			"|")+`)\z`))
 	}
 	for _, m := range e.Matchers { // one by one: a line has at most maxWords words
-		e.line("http-request unset-var(txn.yc_quick) if %s %s", spared, reg("var(txn.yc_key)", "^"+m.Expression+`\z`))
+		e.line("http-request unset-var(txn.§quick) if %s %s", spared, reg("var(txn.§key)", "^"+m.Expression+`\z`))
 	}
-	e.line("http-request set-var-fmt(txn.yc_key) %s if %s", word("/s0:%[path,url_enc]"), spared)
-	e.line("http-request set-var(txn.yc_found) %s if %s", word(variable("key")+",map_str("+e.folder+"/"+MapFile+")"),
+	e.line("http-request set-var-fmt(txn.§key) %s if %s", word("/s0:%[path,url_enc]"), spared)
+	e.line("http-request set-var(txn.§found) %s if %s", word(variable("key")+",map_str("+e.folder+"/"+MapFile+")"),
 		spared)
-	e.line("http-request unset-var(txn.yc_quick) if { var(txn.yc_quick) -m str asset } { var(txn.yc_found) -m found }")
+	e.line("http-request unset-var(txn.§quick) if { var(txn.§quick) -m str asset } { var(txn.§found) -m found }")
 	asked := "{ query -m len gt 0 }"
 	for _, code := range e.Codes {
 		for _, method := range []string{"{ method GET HEAD }", "!{ method GET HEAD }"} {
@@ -268,17 +277,17 @@ func (e *emitter) quick() {
 			}
 			to := variable("found") + `,regsub('^\S+ \S+ ','')`
 			e.line("http-request redirect location %s code %d if %s %s %s !%s", word("%["+to+"]"), code, spared,
-				reg("var(txn.yc_found)", "^"+reading.Move(server.Move)), method, asked)
+				reg("var(txn.§found)", "^"+reading.Move(server.Move)), method, asked)
 			reading.Set = "0"
 			for _, joint := range []string{"?", "&"} {
 				reading.To = map[string]string{"?": `[^?#]*\z`, "&": `[^?#]*\?[^#]*\z`}[joint]
 				e.line("http-request redirect location %s code %d if %s %s %s %s", word("%["+to+"]"+joint+"%[query]"),
 					code, spared,
-					reg("var(txn.yc_found)", "^"+reading.Move(server.Move)), method, asked)
+					reg("var(txn.§found)", "^"+reading.Move(server.Move)), method, asked)
 			}
 		}
 	}
-	e.line("http-request unset-var(txn.yc_quick) if { var(txn.yc_found) -m found }")
+	e.line("http-request unset-var(txn.§quick) if { var(txn.§found) -m found }")
 	e.guarded = true
 }
 
@@ -321,13 +330,13 @@ func (e *emitter) lookup(n string) {
 		path += ",lower"
 	}
 	form := map[string]string{"0": "a", "1": "s", "2": "s"}[n]
-	e.line("http-request set-var-fmt(txn.yc_key) %s%s",
+	e.line("http-request set-var-fmt(txn.§key) %s%s",
 		word("/"+form+"%["+variable("g"+n)+"]:%["+path+",url_enc]%["+variable("s"+n)+"]"), e.when(needed))
 	find := ",map_str(" + e.folder + "/" + MapFile + ")"
 	onOrigin := append(slices.Clone(needed), equals("site", "o"))
 	e.set("d"+n, variable("key")+find, onOrigin...)
 	if len(e.Matchers) > 0 {
-		e.line("http-request set-var-fmt(txn.yc_source) %s%s",
+		e.line("http-request set-var-fmt(txn.§source) %s%s",
 			word("%["+variable("x"+n)+"]%["+variable("g"+n)+"]:%["+variable("p"+n)+"]%["+variable("s"+n)+"]"),
 			e.when(onOrigin))
 	}
@@ -342,7 +351,7 @@ func (e *emitter) lookup(n string) {
 		}
 	}
 	if e.HasHosts() {
-		e.line("http-request set-var-fmt(txn.yc_key) %s%s", word("%["+variable("host"+n)+"]%["+variable("key")+"]"),
+		e.line("http-request set-var-fmt(txn.§key) %s%s", word("%["+variable("host"+n)+"]%["+variable("key")+"]"),
 			e.when(needed))
 		e.set("d"+n, variable("key")+find, needed...)
 	}
@@ -433,7 +442,7 @@ func (e *emitter) example() string {
 	var b strings.Builder
 	b.WriteString("global\n\tmaxconn 1000\ndefaults\n\tmode http\n\ttimeout client 30s\n\ttimeout server " +
 		"30s\n\ttimeout connect 5s\nfrontend site\n\tbind :80\n\t# bind :443 ssl crt /etc/haproxy/site.pem\n")
-	for line := range strings.Lines(e.lines.String()) {
+	for line := range strings.Lines(string(e.named(e.lines.Bytes()))) {
 		b.WriteString("\t" + line)
 	}
 	b.WriteString("\tdefault_backend pages\nbackend pages\n\tserver pages 127.0.0.1:8080\n")

@@ -11,7 +11,6 @@ package nginx
 import (
 	"bytes"
 	"fmt"
-	"hash/crc32"
 	"slices"
 	"strconv"
 	"strings"
@@ -131,22 +130,13 @@ const mark = "§"
 
 // named writes the beginning of the site's variables into a file.
 func (e *emitter) named(text []byte) []byte {
-	return bytes.ReplaceAll(text, []byte(mark), []byte(e.beginning()))
-}
-
-// beginning is what the names of the site's variables begin with: short, since nginx has little room for names.
-//
-//	yc3f9_
-func (e *emitter) beginning() string {
-	const digits = "0123456789abcdefghijklmnopqrstuvwxyz"
-	sum := crc32.ChecksumIEEE([]byte(strings.ToLower(e.Plan.Site.Origin.Host)))
-	return "yc" + string([]byte{digits[sum%36], digits[sum/36%36], digits[sum/36/36%36]}) + "_"
+	return bytes.ReplaceAll(text, []byte(mark), []byte(server.VariablePrefix(e.Plan)))
 }
 
 func (e *emitter) tables() {
 	folded := map[string]int{} // where letters may make keys alike
 	identity := func(path string) string { return path }
-	dollar := "${" + e.beginning() + "dollar}"
+	dollar := "${" + server.VariablePrefix(e.Plan) + "dollar}"
 	for _, x := range e.Program.Listed {
 		if x.Signature != "" || !e.Plan.Paths.Lower {
 			folded[strings.ToLower(e.key(&x))]++
