@@ -225,7 +225,7 @@ func features(p *plan.Plan, r plan.Request, a plan.Answer) []string {
 
 func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 	t.Parallel()
-	const requests = 45
+	const requests = 60
 	plans := *randomPlans
 	if testing.Short() {
 		plans = 10
