@@ -108,12 +108,8 @@ func writeLike(path, other string, data []byte) error {
 
 // move puts a file into a folder under a dated name that nothing has yet.
 func move(path, folder string, now time.Time) (string, error) {
-	stamp := filepath.Join(folder, filepath.Base(path)+"."+now.UTC().Format("2006-01-02T15-04-05"))
 	for n := 1; ; n++ {
-		name := stamp + ".bak"
-		if n > 1 {
-			name = fmt.Sprintf("%s-%d.bak", stamp, n)
-		}
+		name := dated(filepath.Join(folder, filepath.Base(path)), now, n)
 		err := os.Link(path, name)
 		switch {
 		case errors.Is(err, fs.ErrExist):

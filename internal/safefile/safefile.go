@@ -1,5 +1,6 @@
 // Package safefile replaces files so that a crash leaves either the old or the
-// new one, and what was replaced stays beside it under a dated name.
+// new one, and what was replaced stays beside it, or in a folder for copies,
+// under a dated name.
 package safefile
 
 import (
@@ -92,14 +93,21 @@ func equal(a, b io.Reader) (bool, error) {
 	}
 }
 
+// dated is the n-th name for a copy of what a path held.
+//
+//	site.conf.2026-11-23T06-00-00.bak    site.conf.2026-11-23T06-00-00-2.bak
+func dated(path string, now time.Time, n int) string {
+	stamp := path + "." + now.UTC().Format("2006-01-02T15-04-05")
+	if n > 1 {
+		stamp = fmt.Sprintf("%s-%d", stamp, n)
+	}
+	return stamp + ".bak"
+}
+
 // keep writes a file under a dated name that no file has yet.
 func keep(path string, old *os.File, now time.Time) (string, error) {
-	stamp := path + "." + now.UTC().Format("2006-01-02T15-04-05")
 	for n := 1; ; n++ {
-		name := stamp + ".bak"
-		if n > 1 {
-			name = fmt.Sprintf("%s-%d.bak", stamp, n)
-		}
+		name := dated(path, now, n)
 		if _, err := old.Seek(0, io.SeekStart); err != nil {
 			return "", err
 		}
