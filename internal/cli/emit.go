@@ -341,8 +341,8 @@ func (a *app) refused(e emitting, r report, err error) error {
 		return unfinished{err}
 	}
 	what := address.Printable(invalid.Output)
-	if before, _, ok := strings.Cut(err.Error(), invalid.Error()); ok {
-		what = before + what
+	if invalid.Already {
+		what = "before anything is installed: " + what
 	}
 	r.findings = append(r.findings, finding.Finding{Code: finding.ServerCheck, Severity: finding.Error,
 		Where:  finding.Place{File: e.install},
@@ -415,18 +415,12 @@ func (a *app) undone(e emitting) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	where, err := filepath.Abs(path)
+	site, ok, err := deploy.Place{Target: e.target, File: path, Project: a.project}.Site()
 	if err != nil {
 		return nil, unfinished{err}
 	}
-	notes, err := deploy.Place{Target: e.target, Project: a.project}.Noted()
-	if err != nil {
-		return nil, unfinished{err}
-	}
-	for _, n := range notes {
-		if n.Where == where {
-			return []string{n.Site}, nil
-		}
+	if ok {
+		return []string{site}, nil
 	}
 	p, _, err := a.judged()
 	if err != nil {

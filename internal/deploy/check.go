@@ -16,7 +16,10 @@ import (
 )
 
 // InvalidError is what a server's own check says against a configuration.
-type InvalidError struct{ Output string }
+type InvalidError struct {
+	Output  string
+	Already bool // of what was there before anything was installed
+}
 
 // Error is the last line of it.
 func (e *InvalidError) Error() string {
@@ -79,7 +82,7 @@ func Check(target server.Target, text []byte, path, folder, at string, once *ser
 	var invalid *InvalidError
 	switch {
 	case errors.As(err, &invalid):
-		return "", &InvalidError{strings.ReplaceAll(invalid.Output, checked, path)}
+		return "", &InvalidError{Output: strings.ReplaceAll(invalid.Output, checked, path)}
 	case err != nil:
 		return "", fmt.Errorf("checking %s: %w", path, err)
 	case check.Said != "":
@@ -108,7 +111,7 @@ func call(target server.Target, args, env []string) (string, error) {
 	output, err := command.CombinedOutput()
 	var exit *exec.ExitError
 	if errors.As(err, &exit) {
-		return "", &InvalidError{string(output)}
+		return "", &InvalidError{Output: string(output)}
 	}
 	if err != nil {
 		return "", fmt.Errorf("asking %s: %w", target.Checker(), err)

@@ -166,7 +166,11 @@ func (x *Installation) Check() (said string, err error) {
 		return said, failed
 	}
 	if err := ask(x.Target, w.Check, w.Env); err != nil {
-		return "", fmt.Errorf("before anything is installed: %w", err)
+		var invalid *InvalidError
+		if errors.As(err, &invalid) {
+			invalid.Already = true
+		}
+		return "", err
 	}
 	x.whole = &w
 	return x.Target.Checker() + " reads the file; its whole configuration is checked once the lines are there", nil

@@ -47,6 +47,19 @@ func (x *Installation) remember() error {
 		safefile.Replace(x.note("block"), []byte(block)), safefile.Replace(x.note("answers"), x.answers))
 }
 
+// Site returns the host for which something was installed in the place's file; ok is false where the project remembers
+// nothing. Errors are those of the disk.
+func (p Place) Site() (host string, ok bool, err error) {
+	data, err := os.ReadFile(p.note("site"))
+	if errors.Is(err, fs.ErrNotExist) {
+		return "", false, nil
+	}
+	if err != nil {
+		return "", false, fmt.Errorf("reading what was installed: %w", err)
+	}
+	return strings.TrimSpace(string(data)), true, nil
+}
+
 // Noted returns what is remembered of the installations for the place's target, whatever its file. Errors are those of
 // the disk.
 func (p Place) Noted() (list []Note, err error) {
