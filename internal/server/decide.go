@@ -1,7 +1,6 @@
 package server
 
 import (
-	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
@@ -12,8 +11,6 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/parameter"
 	"young-compass/internal/plan"
-	"young-compass/internal/planfile"
-	"young-compass/internal/template"
 )
 
 // decider writes the steps.
@@ -85,155 +82,6 @@ func (d *decider) anyLetters(name, source string, otherwise Text, rows ...Case) 
 
 func is(text string, value Text) Case     { return Case{Exact: text, Value: value} }
 func on(expression string, v string) Case { return Case{Expression: expression, Value: T(v)} }
-
-// excepts numbers the places that some rules leave out.
-func (d *decider) excepts() {
-	note := func(list address.Places) {
-		if len(list.List()) > 0 && d.exceptOf(list) < 0 {
-			d.Excepts = append(d.Excepts, list)
-		}
-	}
-	for _, q := range d.Program.Patterns {
-		note(q.Except)
-	}
-	for _, h := range d.Plan.Headers {
-		note(h.Except)
-	}
-	for _, s := range d.Plan.Serves {
-		note(s.Except)
-	}
-	if d.Plan.Front != nil {
-		note(d.Plan.Front.Except)
-	}
-}
-
-func (d *decider) exceptOf(list address.Places) int {
-	return slices.IndexFunc(d.Excepts, func(o address.Places) bool { return slices.Equal(o.List(), list.List()) })
-}
-
-// flags returns an expression that matches the flags of a path when the path is in none of the places of list.
-func (d *decider) flags(list address.Places) string {
-	n, all := d.exceptOf(list), len(d.Excepts)
-	if n < 0 {
-		return anyFlags(all)
-	}
-	return anyFlags(n) + "0" + anyFlags(all-n-1)
-}
-
-// anyFlags is an expression for so many flags.
-func anyFlags(n int) string {
-	const most = 1000 // which RE2 repeats
-	switch {
-	case n > most:
-		return anyFlags(most) + anyFlags(n-most)
-	case n > 2:
-		return fmt.Sprintf("[01]{%d}", n)
-	}
-	return strings.Repeat("[01]", n)
-}
-
-func (d *decider) patterns() {
-	for _, q := range d.Program.Patterns {
-		if d.scopeUnclear(q) {
-			d.found = append(d.found, NotExpressible(d.who.Name, q.Where,
-				"a target that may be where a noise parameter is noise, or not",
-				"let the target begin with that section, or give the parameter no for:"))
-			continue
-		}
-		variants, err := Variants(q)
-		if err != nil {
-			d.found = append(d.found, NotExpressible(d.who.Name, q.Where, err.Error(), "narrow the pattern"))
-			continue
-		}
-		kind := Move
-		if d.Folds && d.Program.OnSite(q) && !encoded(q) && !d.readAgain(q) {
-			kind = MoveFold // the path takes small letters
-		}
-		if strings.HasSuffix(q.Target.String(), "&") && d.who.LosesAmpersand {
-			d.found = append(d.found, NotExpressible(d.who.Name, q.Where,
-				"a target that ends in &, which httpd takes away", "encode it"))
-			continue
-		}
-		d.codes.Add(q.Status)
-		for _, v := range variants {
-			expression, numbers := v.Expressions(d.Plan)
-			if len(numbers) > 8 {
-				d.found = append(d.found, NotExpressible(d.who.Name, q.Where,
-					"more than eight variables in one pattern", "join some of them"))
-				continue
-			}
-			action := Action{Kind: kind, Status: q.Status, Set: d.sets.Number(q.Strip, q.Drop)}
-			value := Text{{Literal: action.String()}}
-			d.Matchers = append(d.Matchers, Matcher{Expression: d.flags(q.Except) + "[0-9]+:" + expression,
-				Value: append(value, v.Text(d.Plan.Site.Origin.Base(), numbers)...), Where: q.Where})
-		}
-	}
-}
-
-// readAgain reports whether another pattern may read what a pattern writes: its letters must stay until then.
-//
-//	/p/{x} to /n/{x}, /n/{x} to https://far.example/?n={x}
-func (d *decider) readAgain(q compile.Pattern) bool {
-	to, ok := d.written(q)
-	return slices.ContainsFunc(d.Program.Patterns, func(o compile.Pattern) bool {
-		return o.Where != q.Where && (!ok || !template.Disjoint(o.Reader, to, d.Plan.Paths.Lower))
-	})
-}
-
-// written returns a reader of the paths that a pattern writes on the site; ok is false where there is none.
-func (d *decider) written(q compile.Pattern) (to *template.Reader, ok bool) {
-	text := q.Target.String()
-	if i := strings.Index(text, "://"); i > 0 {
-		i += 3 + strings.IndexByte(text[i+3:]+"/", '/')
-		text = cmp.Or(text[min(i, len(text)):], "/")
-	}
-	path, _, _ := strings.Cut(strings.SplitN(strings.SplitN(text, "{?", 2)[0], "?", 2)[0], "#")
-	t, err := template.Parse(path)
-	if err != nil {
-		return nil, false
-	}
-	to, err = template.NewReader(t, q.Reader.Classes())
-	return to, err == nil
-}
-
-// encoded reports whether the path of a pattern's target has encoded bytes, such as %C3. A server that makes such a
-// path lower case would spoil their hex digits.
-func encoded(q compile.Pattern) bool {
-	pieces, _ := q.Target.Pieces()
-	for _, piece := range pieces {
-		path, _, end := strings.Cut(piece.Literal, "?")
-		if strings.Contains(path, "%") {
-			return true
-		}
-		if end {
-			break
-		}
-	}
-	return false
-}
-
-// scopeUnclear reports whether it depends on the values of a pattern's variables which noise parameters apply, where it
-// starts or where it leads.
-//
-//	noise: [{name: view, for: /en}]  and  /{section}/x -> /y    unclear: section may be en
-func (d *decider) scopeUnclear(q compile.Pattern) bool {
-	unclear := func(literal string, whole bool) bool {
-		path, _, cut := strings.Cut(literal, "?")
-		return !whole && !cut && slices.ContainsFunc(d.Plan.Parameters.All, func(n parameter.Parameter) bool {
-			return n.Class == parameter.Noise && address.Fold(path) != n.For+"/" &&
-				strings.HasPrefix(n.For+"/", address.Fold(path))
-		})
-	}
-	from := q.Reader.Elements()
-	if unclear(from[0].Literal, len(from) == 1) {
-		return true
-	}
-	pieces, ok := q.Target.Pieces()
-	if !ok || !strings.HasPrefix(pieces[0].Literal, "/") && !d.Program.OnSite(q) {
-		return false
-	}
-	return unclear(strings.TrimPrefix(pieces[0].Literal, d.Plan.Site.Origin.Base()), len(pieces) == 1)
-}
 
 // request finds out who asks for what.
 func (d *decider) request() {
@@ -599,76 +447,4 @@ func (d *decider) inner() {
 		on(`^[ol]0 :`, "{internal}"))
 	d.table("inside_joint", "{args} {inside_own}", nil, on(`^\S+ \S*\?`, "&"), on(`^\S+ \S`, "?"))
 	d.table("inside", "{inside_own}", T("{inside_own}{inside_joint}{args}"), is("", nil))
-}
-
-// headers works out the headers that rules add.
-func (d *decider) headers() {
-	exempt := "0"
-	if d.exempts() {
-		exempt = "{exempt}"
-	}
-	if m := d.Plan.Upkeep; m != nil {
-		d.table("retry", "{code}", nil, is("503", T("%", strconv.Itoa(m.RetryAfter))))
-		d.Headers = append(d.Headers, Field{"Retry-After", "retry"})
-	}
-	if d.trial {
-		d.table("caching", "{code}", nil, on("^30", "max-age=60"))
-		d.Headers = append(d.Headers, Field{"Cache-Control", "caching"})
-	}
-	scheme := "{scheme_asked}"
-	if len(d.Plan.Proxies) > 0 {
-		scheme = "{scheme}"
-	}
-	tables := map[string]*Table{}
-	for _, h := range d.Plan.Headers {
-		where := plan.Cause{File: d.Plan.File, Line: h.Where.Line, Rule: "headers"}
-		arguments := []string{`\S*`}
-		if len(h.Having) > 0 {
-			arguments = nil
-			for _, names := range Chunks(h.Having) {
-				arguments = append(arguments, `(?:\S*&)?`+Names(names)+`(?:[=&]\S*)?`) // no space is in what was sent
-			}
-		}
-		var paths []string
-		numbers := map[string]int{}
-		if h.Reader != nil {
-			v, err := sources(h.Reader, where)
-			if err != nil {
-				d.found = append(d.found, NotExpressible(d.who.Name, where, err.Error(), "use narrower classes"))
-				continue
-			}
-			paths = []string{""}
-			paths[0], numbers = v.Expressions(d.Plan)
-		} else if len(h.For.List()) > 0 {
-			for _, list := range Chunks(h.For.List()) {
-				paths = append(paths, "(?i:"+Within(list)+")")
-			}
-		}
-		for _, field := range h.Fields {
-			key := strings.ToLower(field.Name)
-			t := tables[key]
-			if t == nil {
-				t = &Table{Name: fmt.Sprint("header", len(tables)+1),
-					Source: T("{x0} {site}" + exempt + " " + scheme + " {p0} {args}")}
-				tables[key] = t
-				d.add(t)
-				d.Headers = append(d.Headers, Field{field.Name, t.Name})
-			}
-			schemes := "https?"
-			if planfile.SecureOnly(field.Name) {
-				schemes = "https"
-			}
-			value := Variant{Target: field.Value}.Text("", numbers)
-			if d.trial && planfile.SecureOnly(field.Name) {
-				value = T("max-age=60") // browsers would insist on https for as long as it says
-			}
-			for _, argument := range arguments {
-				for _, path := range paths {
-					t.Rows = append(t.Rows, Case{Expression: "^" + d.flags(h.Except) + ` [ol]0 ` + schemes + ` ` +
-						path + ` ` + argument +
-						`\z`, Value: value, Where: where})
-				}
-			}
-		}
-	}
 }

@@ -4,6 +4,7 @@
 package server
 
 import (
+	"bytes"
 	"fmt"
 	"hash/crc32"
 	"slices"
@@ -120,6 +121,15 @@ func RunsOf(query string, leave func(address.Param) bool) int {
 		inRun = stays
 	}
 	return runs
+}
+
+// Mark stands for what the names of a site's variables begin with, until a file is whole: on some servers all sites
+// share their variables. No data has it, since addresses are ASCII by then.
+const Mark = "§"
+
+// WithNames writes the beginning of a site's variables where Mark stands.
+func WithNames(text []byte, p *plan.Plan) []byte {
+	return bytes.ReplaceAll(text, []byte(Mark), []byte(VariablePrefix(p)))
 }
 
 // VariablePrefix is what the names of a site's variables begin with on servers whose sites share them: short, since

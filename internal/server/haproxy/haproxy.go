@@ -54,7 +54,7 @@ func (h Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 			ExampleFile + "\n" + e.example())},
 		{Name: MapFile, Data: append([]byte(head+"# Read by "+FrontendFile+", from "+e.folder+".\n"),
 			e.table.Bytes()...)},
-		{Name: FrontendFile, Data: append([]byte(head+use), e.named(e.lines.Bytes())...)},
+		{Name: FrontendFile, Data: append([]byte(head+use), server.WithNames(e.lines.Bytes(), e.Plan)...)},
 	}, e.found
 }
 
@@ -66,15 +66,6 @@ type emitter struct {
 	table   bytes.Buffer
 	guarded bool // requests may have been spared the steps
 	found   []finding.Finding
-}
-
-// mark stands for what the names of the site's variables begin with, until the file is whole; addresses are ASCII, so
-// that none has it.
-const mark = "§"
-
-// named writes the beginning of the site's variables, since the lines of several sites may stand in one frontend.
-func (e *emitter) named(text []byte) []byte {
-	return bytes.ReplaceAll(text, []byte(mark), []byte(server.VariablePrefix(e.Plan)))
 }
 
 // word quotes a word of the configuration.
@@ -442,7 +433,7 @@ func (e *emitter) example() string {
 	var b strings.Builder
 	b.WriteString("global\n\tmaxconn 1000\ndefaults\n\tmode http\n\ttimeout client 30s\n\ttimeout server " +
 		"30s\n\ttimeout connect 5s\nfrontend site\n\tbind :80\n\t# bind :443 ssl crt /etc/haproxy/site.pem\n")
-	for line := range strings.Lines(string(e.named(e.lines.Bytes()))) {
+	for line := range strings.Lines(string(server.WithNames(e.lines.Bytes(), e.Plan))) {
 		b.WriteString("\t" + line)
 	}
 	b.WriteString("\tdefault_backend pages\nbackend pages\n\tserver pages 127.0.0.1:8080\n")

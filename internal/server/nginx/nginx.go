@@ -47,10 +47,10 @@ func (n Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 		return nil, e.found
 	}
 	files := []server.File{
-		{Name: HTTPFile, Data: e.named(http)},
+		{Name: HTTPFile, Data: server.WithNames(http, e.Plan)},
 		{Name: AddressesFile, Data: e.addresses.Bytes()},
 		{Name: SpelledFile, Data: e.spelled.Bytes()},
-		{Name: ServerFile, Data: e.named(e.server())},
+		{Name: ServerFile, Data: server.WithNames(e.server(), e.Plan)},
 		{Name: ExampleFile, Data: e.example()},
 	}
 	if hash := e.hash(); hash != nil && e.shared {
@@ -122,16 +122,7 @@ func quote(s string) string {
 }
 
 // value writes a text in which no variable is meant.
-func value(s string) string { return strings.ReplaceAll(s, "$", "${"+mark+"dollar}") }
-
-// mark stands for what the names of the site's variables begin with, until the files are whole: each site has its own
-// beginning, since all sites of a server share their variables. What is data never has it there: see mapping.
-const mark = "§"
-
-// named writes the beginning of the site's variables into a file.
-func (e *emitter) named(text []byte) []byte {
-	return bytes.ReplaceAll(text, []byte(mark), []byte(server.VariablePrefix(e.Plan)))
-}
+func value(s string) string { return strings.ReplaceAll(s, "$", "${"+server.Mark+"dollar}") }
 
 func (e *emitter) tables() {
 	folded := map[string]int{} // where letters may make keys alike
@@ -348,7 +339,7 @@ func (e *emitter) mapping(c *conf, t *server.Table) {
 			sign = "~*"
 		}
 		switch {
-		case r.Expression == "" && (t.Fold || !strings.HasPrefix(r.Exact, "/")) && !strings.Contains(r.Exact, mark):
+		case r.Expression == "" && (t.Fold || !strings.HasPrefix(r.Exact, "/")) && !strings.Contains(r.Exact, server.Mark):
 			e.hashed(r.Exact)
 			lines = append(lines, line(quote(r.Exact), text(r.Value)))
 		case r.Expression == "":

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"young-compass/internal/server"
@@ -50,11 +49,7 @@ func (Target) Beside(name string) bool { return name != ExampleFile }
 // Check lets nginx test the file: as a whole configuration, or included in one.
 func (Target) Check(c server.Checked) (server.Check, error) {
 	text := c.Text
-	if !slices.ContainsFunc(server.Lines(string(text)), func(l string) bool {
-		w := server.Words(l)
-		return len(w) > 0 &&
-			w[0] == "http"
-	}) {
+	if _, _, err := (Target{}).Main(string(text)); err != nil { // no http block
 		text = fmt.Appendf(nil, "pid %s/pid;\nevents {}\nhttp {\n\taccess_log off;\n\tinclude %s;\n}\n", c.Folder,
 			c.Path)
 	}
