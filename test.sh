@@ -1,6 +1,9 @@
 #!/usr/bin/env bash
 # Passes the tests on a fresh machine that has Go and Debian's packages:
 # installs what they need, only if it is missing, and runs them.
+#
+#	./test.sh          what CI runs
+#	./test.sh --long   what is too long for that: to be run at night
 set -euo pipefail
 cd "$(dirname "$0")"
 
@@ -29,18 +32,38 @@ if [ ! -f /usr/share/doc/sqlite3/about.html ]; then # a machine that installs no
 	)
 fi
 
+# compare asks real servers the requests of the tests that are named, and shows the figures; of a failure it shows all.
+compare() {
+	local names=$1
+	shift
+	go test -count=1 -timeout 40m -parallel 8 -run "$names" -v ./internal/server "$@" >comparison.txt || {
+		grep -vE '^ *(--- PASS|=== )' comparison.txt | head -c 40000
+		exit 1
+	}
+	grep -E 'asked|met|links|limits|excepted|^ok' comparison.txt
+	rm comparison.txt
+}
+
+if [ "${1-}" = --long ]; then
+	go test -count=1 -timeout 60m ./internal/relink -rows 100000
+	go test -count=1 -timeout 60m ./cmd/young-compass -run 'InstallIsKilled|ForeignEdit' -kills 200
+	for seed in 6 7 8; do
+		compare 'RandomPlans|PlansAtTheLimits' -seed "$seed"
+	done
+	exit
+fi
+
 unformatted=$(gofmt -l cmd internal)
 [ -z "$unformatted" ] || { echo "gofmt wants: $unformatted"; exit 1; }
 go vet ./...
 go run honnef.co/go/tools/cmd/staticcheck@v0.8.2 ./...
-CGO_ENABLED=1 go test -race -short -timeout 10m "$@" ./internal/...
-go test -count=1 ./internal/redirect ./internal/pair ./internal/project ./internal/relink ./internal/sitefile ./internal/probe # what takes too long with the race detector
+CGO_ENABLED=1 go test -race -short -timeout 20m "$@" ./internal/...
+# what takes too long with the race detector
+go test -count=1 ./internal/redirect ./internal/pair ./internal/project ./internal/relink ./internal/sitefile ./internal/probe \
+	./internal/gather ./internal/step
 go test -count=1 ./cmd/young-compass # drives the program, kills it, and edits files under it
-# real servers: what was worked out by hand, random bytes, random plans of two generators, hostile addresses, and a documentation
-# that moves, with the figures
-go test -count=1 -timeout 12m -parallel 6 -run 'AnswersAs|Install|TwoSites|Trial|RealFolders|RandomBytes|RandomPlans|PlainPlans|PlansAtTheLimits|HostileAddresses|DocumentsMove' -v \
-	./internal/server | grep -vE 'plan [0-9]+|plan_[0-9]+|=== ' > comparison.txt || { cat comparison.txt; exit 1; }
-grep -E 'asked|met|links|limits|excepted|^ok' comparison.txt
-rm comparison.txt
+# real servers: what was worked out by hand, random bytes, random plans of two generators, hostile addresses, and a
+# documentation that moves
+compare 'AnswersAs|Install|TwoSites|Trial|RealFolders|RandomBytes|RandomPlans|PlainPlans|PlansAtTheLimits|HostileAddresses|DocumentsMove'
 ./build.sh
 ./young-compass demo >/dev/null && echo "the demo passes"

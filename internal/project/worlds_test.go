@@ -167,7 +167,7 @@ func TestRandomWorlds(t *testing.T) {
 	defer debug.SetGCPercent(debug.SetGCPercent(400))
 	n := *worlds
 	if testing.Short() {
-		n /= 20
+		n /= 50
 	}
 	var all sync.Mutex
 	total := map[string]int{}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"database/sql"
+	"flag"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -21,6 +22,8 @@ import (
 	"young-compass/internal/database/databasetest"
 	"young-compass/internal/relink"
 )
+
+var tableRows = flag.Int("rows", 20_000, "how many rows the large table has")
 
 // rowsOf makes the rows of a table, each before and after: HTML, JSON, a serialised value, and one with any bytes.
 type rowsOf struct{ html, json, text, bytes []pair }
@@ -197,7 +200,8 @@ func TestRowsOfRealServers(t *testing.T) {
 	if testing.Short() {
 		t.Skip("a large table takes too long with the race detector")
 	}
-	const n, edited = 100_000, 70_000
+	n := *tableRows / 10_000 * 10_000 // so that its tenths are whole batches
+	edited := n / 10 * 7
 	content := makeRows()
 	for name, s := range databasetest.All(t) {
 		t.Run(name, func(t *testing.T) {
@@ -231,9 +235,9 @@ func TestRowsOfRealServers(t *testing.T) {
 			done := 0
 			rows.Read = func(more int) {
 				switch done += more; done {
-				case 30_000:
+				case n / 10 * 3:
 					s.KillOthers(t)
-				case 50_000:
+				case n / 2:
 					s.Stop()
 				}
 			}
@@ -253,7 +257,7 @@ func TestRowsOfRealServers(t *testing.T) {
 			require.NoError(t, err)
 			_, err = other.Exec("UPDATE content SET body = 'edited' WHERE id = " + strconv.Itoa(edited))
 			require.NoError(t, err)
-			done = 50_000
+			done = n / 2
 			rows.Read = func(more int) {
 				if done += more; done == edited {
 					time.AfterFunc(500*time.Millisecond, func() { assert.NoError(t, other.Commit()) })
@@ -267,10 +271,10 @@ func TestRowsOfRealServers(t *testing.T) {
 				return nil
 			})
 			require.NoError(t, err)
-			assert.Equal(t, n-50_000, read, "it goes on behind the last batch that was committed")
+			assert.Equal(t, n-n/2, read, "it goes on behind the last batch that was committed")
 			require.NotEmpty(t, left)
 			for _, d := range left {
-				assert.Contains(t, d.Path, "id=70000")
+				assert.Contains(t, d.Path, fmt.Sprint("id=", edited))
 				assert.Equal(t, "another client changed it meanwhile", d.Problem)
 			}
 			assert.Equal(t, "edited", s.Text(t, "SELECT body FROM content WHERE id = "+strconv.Itoa(edited)))
@@ -282,7 +286,7 @@ func TestRowsOfRealServers(t *testing.T) {
 			require.False(t, second.Resumed)
 			changes := 0
 			_, err = linker.Rows(ctx, db, relink.Rows{Table: rows.Table, Columns: rows.Columns}, second, func(d relink.Document) error {
-				if d.Changed() && !strings.Contains(d.Path, "id=70000") {
+				if d.Changed() && !strings.Contains(d.Path, fmt.Sprint("id=", edited)) {
 					changes++
 				}
 				return nil

@@ -69,7 +69,7 @@ func (c *client) dial(scheme string) (*connection, error) {
 	if scheme == "https" {
 		at = c.HTTPS
 	}
-	conn, err := net.DialTimeout("tcp", at, 5*time.Second)
+	conn, err := net.DialTimeout("tcp", at, time.Minute)
 	if err != nil {
 		return nil, err
 	}
@@ -138,7 +138,7 @@ func (c *client) ask(scheme, method, host, target string, q ask) (reply, error) 
 	if err != nil {
 		return reply{}, err
 	}
-	_ = conn.SetDeadline(time.Now().Add(10 * time.Second))
+	_ = conn.SetDeadline(time.Now().Add(time.Minute))
 	text := q.text(scheme, method, host, target)
 	if q.way == pipelined {
 		text += text

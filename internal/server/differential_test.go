@@ -371,6 +371,9 @@ func compiled(t *testing.T, p *plan.Plan) *compile.Program {
 
 func TestEveryServerAnswersAsThePlan(t *testing.T) {
 	t.Parallel()
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
 	p := demotest.Accepted(t, t.TempDir())
 	g := compiled(t, p)
 	for _, target := range targets() {
@@ -383,6 +386,9 @@ func TestEveryServerAnswersAsThePlan(t *testing.T) {
 // The plans of testdata have what the demo's hasn't.
 func TestEveryServerAnswersAsTheOtherPlans(t *testing.T) {
 	t.Parallel()
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
 	for _, name := range []string{"rules", "closed"} {
 		p := demotest.Plan(t, "../..", name)
 		var asks []ask

@@ -228,7 +228,7 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 	const requests = 60
 	plans := *randomPlans
 	if testing.Short() {
-		plans = 10
+		plans = 5
 	}
 	w := world{rand.New(rand.NewPCG(*randomSeed, 2026))}
 	used, refused, hits, compositions, asked := 0, 0, 0, 0, 0

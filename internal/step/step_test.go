@@ -56,6 +56,9 @@ func but(t testing.TB, e *step.Evidence) (list []string) {
 
 // Each trouble of the demo, put back alone, turns its own step to failing, and no other.
 func TestEachTroubleTurnsItsStep(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out by -short: a site is surveyed for each trouble")
+	}
 	p := demotest.Accepted(t, t.TempDir())
 	for i := range p.Pages.Pages {
 		page := &p.Pages.Pages[i]
