@@ -300,6 +300,10 @@ func (c *compiler) work(e *Listed, at address.Address) error {
 	e.Where = resolve.Cause{File: end.Cause.File, Line: end.Cause.Line}
 	moved := len(w.Steps) > 0 && end.Kind != resolve.AtGone
 	itself := w.At.Host == p.Site.Rebase(at).Host && p.Key(w.At.Path) == e.Key && c.signature(w.At) == e.Signature
+	if w.Idle == resolve.BySource && !w.Travelled {
+		c.selfQuery(e)
+		return nil
+	}
 	switch page := c.livePage(at); {
 	case end.Kind == resolve.AtGone:
 		e.Kind = Gone
@@ -319,6 +323,10 @@ func (c *compiler) work(e *Listed, at address.Address) error {
 	}
 	if w.Steps[0].By == resolve.ByPattern && c.asPattern(at, w) {
 		return nil // the server reads the pattern, with the letters as they are asked
+	}
+	if itself && (w.Dropped || w.At.Query != w.Spelled(at).Query) {
+		c.selfQuery(e)
+		return nil
 	}
 	if itself {
 		c.found = append(c.found, finding.Finding{Code: finding.SelfRedirect, Severity: finding.Warning,
@@ -343,6 +351,14 @@ func (c *compiler) work(e *Listed, at address.Address) error {
 	}
 	e.Status = both(w.Steps)
 	return nil
+}
+
+// selfQuery reports a redirect that leads to itself with another query string.
+func (c *compiler) selfQuery(e *Listed) {
+	c.found = append(c.found, finding.Finding{Code: finding.SelfQuery, Severity: finding.Error,
+		Where:  finding.Place{File: e.Where.File, Line: e.Where.Line},
+		What:   address.Printable(e.Key) + " leads to itself with another query string, which no server is asked to do",
+		Advice: "delete the row; parameters that select nothing are left out when parameters.noise names them"})
 }
 
 // both returns the statuses of a way that was made with GET, for both methods.

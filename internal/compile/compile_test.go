@@ -58,8 +58,20 @@ func TestProgram(t *testing.T) {
 }
 
 func TestARedirectToAnotherSpellingOfItself(t *testing.T) {
-	g, found := program(t, "/a,/a?x=1,301\n")
-	assert.Equal(t, map[string]int{string(finding.SelfRedirect): 1}, finding.Count(found), "%v", g.Listed)
+	for row, want := range map[string]finding.Code{
+		"/a,/a?x=1,301,":                           finding.SelfQuery,
+		"/a,/a,301,drop":                           finding.SelfQuery,
+		"/a.html,/a.html,301,drop":                 finding.SelfQuery,
+		"http://www.skerrywick.example/a,/a?k=1,,": finding.SelfQuery,
+		"/%28a,/(a,301,":                           finding.SelfRedirect,
+	} {
+		dir := t.TempDir()
+		require.NoError(t, os.WriteFile(filepath.Join(dir, project.PlanFile), []byte("site: {origin: https://skerrywick.example, "+
+			"hosts: [www.skerrywick.example], paths: {extension: none}}\nparameters: {noise: [s]}\n"), 0o600))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, project.RedirectsFile), []byte("from,to,status,query\n"+row+"\n"), 0o600))
+		g, found := compiled(t, dir)
+		assert.Equal(t, 1, finding.Count(found)[string(want)], "%s: %v %v", row, found, g.Listed)
+	}
 }
 
 func TestPatternsAreComposedOnlyWhereEveryRequestMeetsTheNext(t *testing.T) {

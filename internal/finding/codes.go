@@ -269,6 +269,14 @@ const (
 	//	/A,/a,301
 	SelfRedirect Code = "self-redirect"
 
+	// SelfQuery: a redirect leads to its own source with another query string.
+	//
+	// Why: the plan's answer can't be told to a server, which would lead the result on again.
+	// Severity: error.
+	//
+	//	/fares,/fares,301,drop
+	SelfQuery Code = "self-query"
+
 	// Untraceable: what was to be traced is no address of this site's form.
 	//
 	// Why: there is nothing to answer.

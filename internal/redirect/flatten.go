@@ -320,11 +320,11 @@ func (f *flattener) step(at address.Address) step {
 	end, err := w.Step()
 	switch {
 	case err != nil, end.Kind != resolve.Onward && end.Kind != resolve.AtGone:
-		return step{row: Redirect{Target: at}, idle: w.Idle, ends: true}
+		return step{row: Redirect{Target: at}, idle: w.Idle != resolve.ByRule, ends: true}
 	case end.Kind == resolve.AtGone:
 		return step{row: Redirect{Status: 410}, moved: true, status: 301, means: w.Named(at.Path), ends: true}
 	}
-	s := step{row: Redirect{Target: w.At}, moved: true, status: w.Written(), drop: w.Dropped, idle: w.Idle,
+	s := step{row: Redirect{Target: w.At}, moved: true, status: w.Written(), drop: w.Dropped, idle: w.Idle != resolve.ByRule,
 		strips: slices.Clone(w.Stripped)}
 	for _, taken := range w.Steps {
 		s.means = append(s.means, w.Named(taken.From.Path)...)

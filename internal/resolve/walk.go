@@ -71,7 +71,7 @@ type Way struct {
 	Travelled bool     // a redirect was taken, not only rules about spelling
 	Stripped  []string // parameters that steps took away or gave a value of their own
 	Dropped   bool     // a step took all parameters away
-	Idle      bool     // a redirect that takes all parameters away led to where the way stood; with parameters it leads on
+	Idle      By       // what takes all parameters away and led to where the way stood, so that it leads on with some
 
 	rounds int    // patterns
 	query  string // that was split last
@@ -373,7 +373,9 @@ func (w *Walker) follow(to address.Address, names []string, drop bool, by By, nu
 		to.Query, leave = w.travel(to.Query, names)
 	}
 	if !w.take(to, by, number, status, cause) {
-		w.Idle = w.Idle || drop
+		if drop && w.Idle == ByRule {
+			w.Idle = by
+		}
 		return false
 	}
 	w.Travelled, w.Dropped = true, w.Dropped || drop
