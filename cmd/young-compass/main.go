@@ -13,7 +13,7 @@ import (
 
 func main() {
 	// A run ends soon: rather more memory than time.
-	debug.SetGCPercent(300)
+	debug.SetGCPercent(200)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	status := cli.Main(ctx, os.Args[1:], os.Stdin, os.Stdout, os.Stderr)
 	stop()

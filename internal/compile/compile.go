@@ -107,18 +107,20 @@ func Plan(p *plan.Plan) (*Program, []finding.Finding, error) {
 	for i := range rules.Patterns {
 		g.Patterns = append(g.Patterns, c.pattern(&rules.Patterns[i])...)
 	}
-	list := c.sources()
-	c.workAhead(list)
-	for i, s := range list {
-		c.at = i
-		if err := c.add(s); err != nil {
-			return nil, nil, err
+	for some := range slices.Chunk(c.sources(), 1<<16) { // so many are held twice
+		c.workAhead(some)
+		for i, s := range some {
+			c.at = i
+			if err := c.add(s); err != nil {
+				return nil, nil, err
+			}
 		}
 	}
 	c.ahead = nil
 	if err := c.preimages(); err != nil {
 		return nil, nil, err
 	}
+	c.seen = nil
 	g.sort()
 	c.groups()
 	return g, c.found, nil
@@ -144,15 +146,33 @@ func (g *Program) sort() {
 	other.Go(func() { slices.SortFunc(b, compare) })
 	slices.SortFunc(a, compare)
 	other.Wait()
-	sorted := make([]Listed, 0, len(order))
+	merged := make([]int32, 0, len(order))
 	for len(a)+len(b) > 0 {
 		if len(b) == 0 || len(a) > 0 && compare(a[0], b[0]) <= 0 {
-			sorted, a = append(sorted, g.Listed[a[0]]), a[1:]
+			merged, a = append(merged, a[0]), a[1:]
 		} else {
-			sorted, b = append(sorted, g.Listed[b[0]]), b[1:]
+			merged, b = append(merged, b[0]), b[1:]
 		}
 	}
-	g.Listed = sorted
+	arrange(g.Listed, merged)
+}
+
+// arrange puts the entry with the number order[i] at the place i, in place: each circle of entries that take one
+// another's places is gone round once. It leaves order as the numbers from 0 on.
+func arrange(list []Listed, order []int32) {
+	for first := range order {
+		taken := list[first]
+		for i := first; ; {
+			from := int(order[i])
+			order[i] = int32(i)
+			if from == first {
+				list[i] = taken
+				break
+			}
+			list[i] = list[from]
+			i = from
+		}
+	}
 }
 
 type entryKey struct{ host, key, signature string }
@@ -171,8 +191,8 @@ type compiler struct {
 
 // sources returns every address that the plan knows and doesn't leave alone.
 func (c *compiler) sources() []route.Source {
-	var list []route.Source
 	rows := c.plan.Redirects
+	list := make([]route.Source, 0, rows.Len()+len(c.plan.Book.Entries))
 	for i := range rows.Len() {
 		if !rows.IsPattern(i) {
 			list = append(list, rows.Source(i))
@@ -258,7 +278,8 @@ type worked struct {
 // comes with findings or errors is left for its turn.
 func (c *compiler) workAhead(list []route.Source) {
 	p := c.plan
-	c.ahead = make([]worked, len(list))
+	c.ahead = slices.Grow(c.ahead[:0], len(list))[:len(list)]
+	clear(c.ahead)
 	route.Parallel(len(list), func(_, from, to int) {
 		own := compiler{program: c.program, plan: p, rules: c.rules, walker: c.rules.Walker()}
 		for i := from; i < to; i++ {
@@ -336,8 +357,8 @@ func (c *compiler) work(e *Listed, at address.Address) error {
 		return nil
 	}
 	stripped := slices.Clone(w.Stripped)
-	for _, a := range w.Addresses() {
-		if p.Site.Has(a.Host) {
+	for i := range len(w.Steps) + 1 {
+		if a := w.Stood(i); p.Site.Has(a.Host) {
 			stripped = append(stripped, p.Parameters.LocalNoise(a.Path)...)
 		}
 	}

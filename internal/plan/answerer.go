@@ -78,7 +78,7 @@ func (a *Answerer) Answer(r Request) (Answer, error) {
 		from := joint{found: source >= 0, source: source}
 		at := r.Address
 		if a.joint.found {
-			from, at = a.joint, a.walker.Addresses()[a.joint.steps]
+			from, at = a.joint, a.walker.Stood(a.joint.steps)
 		}
 		if from.found && err == nil {
 			a.keep(from, r.Method, at, answer)
@@ -197,8 +197,8 @@ func (a *Answerer) join() (Answer, bool) {
 func (a *Answerer) keep(from joint, method string, at address.Address, answer Answer) {
 	p, w := a.plan, a.walker
 	key := p.Key(at.Path)
-	for _, later := range w.Addresses()[from.steps+1:] {
-		if p.Site.Has(later.Host) && p.Key(later.Path) == key {
+	for i := from.steps + 1; i <= len(w.Steps); i++ {
+		if later := w.Stood(i); p.Site.Has(later.Host) && p.Key(later.Path) == key {
 			return
 		}
 	}

@@ -24,7 +24,7 @@ import (
 )
 
 var (
-	worlds    = flag.Int("worlds", 20000, "how many random worlds are tried")
+	worlds    = flag.Int("worlds", 6000, "how many random worlds are tried")
 	worldSeed = flag.Uint64("world-seed", 13, "of the random worlds")
 )
 
@@ -167,7 +167,7 @@ func TestRandomWorlds(t *testing.T) {
 	defer debug.SetGCPercent(debug.SetGCPercent(400))
 	n := *worlds
 	if testing.Short() {
-		n /= 50
+		n /= 20
 	}
 	var all sync.Mutex
 	total := map[string]int{}

@@ -138,13 +138,12 @@ func (w *Way) Written() int {
 	return ComposeWritten(statuses...)
 }
 
-// Addresses returns the addresses on the way, from the first to where it stands.
-func (w *Way) Addresses() []address.Address {
-	list := make([]address.Address, 0, len(w.Steps)+1)
-	for _, s := range w.Steps {
-		list = append(list, s.From)
+// Stood returns the address at which the way stood after so many steps; after all, it is the one where it stands.
+func (w *Way) Stood(steps int) address.Address {
+	if steps < len(w.Steps) {
+		return w.Steps[steps].From
 	}
-	return append(list, w.At)
+	return w.At
 }
 
 // trail writes the last steps.

@@ -273,7 +273,11 @@ type Codes struct{ codes []int }
 // rules.
 func (c *Codes) Add(s compile.Statuses) {
 	after := s.AfterSiteRule()
-	c.codes = append(c.codes, s.Get, s.Other, after.Get, after.Other)
+	for _, code := range [...]int{s.Get, s.Other, after.Get, after.Other} {
+		if !slices.Contains(c.codes, code) { // there are half a dozen of them
+			c.codes = append(c.codes, code)
+		}
+	}
 }
 
 // All returns the statuses, with those of the site's own rules, sorted.

@@ -41,7 +41,7 @@ func (n Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 	flow, found := server.Decide(g, server.Server{Name: n.Name(), Patterns: true}, o)
 	e := &emitter{Flow: flow, folder: o.In("/etc/nginx"), shared: o.Shared, group: server.GroupOf(g), bucket: 64,
 		found: found}
-	e.tables()
+	e.tables(o.Head(g, "nginx") + "# Read by " + HTTPFile + ".\n")
 	http := e.http()
 	if finding.Worst(e.found, finding.Error) {
 		return nil, e.found
@@ -56,7 +56,7 @@ func (n Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 	if hash := e.hash(); hash != nil && e.shared {
 		files = append(files, server.File{Name: HashFile, Data: hash, Once: true})
 	}
-	if e.hosts.Len() > 0 {
+	if e.hosts.rows > 0 {
 		files = append(files, server.File{Name: HostsFile, Data: e.hosts.Bytes()})
 	}
 	for i, f := range files {
@@ -73,8 +73,10 @@ func (n Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 			}
 		case ExampleFile:
 			head += "# A complete configuration that loads: nginx -c " + e.folder + "/" + ExampleFile + "\n"
-		default:
+		case HashFile:
 			head += "# Read by " + HTTPFile + ".\n"
+		default:
+			continue // a table begins with its head
 		}
 		files[i].Data = append([]byte(head), f.Data...)
 	}
@@ -97,6 +99,7 @@ type emitter struct {
 // table is a file of rows for maps.
 type table struct {
 	bytes.Buffer
+	rows  int
 	where plan.Cause
 }
 
@@ -107,10 +110,22 @@ func (t *table) add(key, value string, where plan.Cause) {
 		t.WriteString("# " + where.File + " " + strconv.Itoa(where.Line) + "\n")
 		t.where = where
 	}
-	t.WriteString(quote(key))
+	t.rows++
+	t.quoted(key)
 	t.WriteByte(' ')
-	t.WriteString(quote(value))
+	t.quoted(value)
 	t.WriteString(";\n")
+}
+
+// quoted writes what quote returns.
+func (t *table) quoted(s string) {
+	if strings.ContainsAny(s, `\"`) {
+		t.WriteString(quote(s))
+		return
+	}
+	t.WriteByte('"')
+	t.WriteString(s)
+	t.WriteByte('"')
 }
 
 // quote writes a text in nginx's double quotes.
@@ -124,7 +139,17 @@ func quote(s string) string {
 // value writes a text in which no variable is meant.
 func value(s string) string { return strings.ReplaceAll(s, "$", "${"+server.Mark+"dollar}") }
 
-func (e *emitter) tables() {
+// tables writes the tables, each behind its head.
+func (e *emitter) tables(head string) {
+	size := 0 // of nearly all rows
+	for i := range e.Program.Listed {
+		x := &e.Program.Listed[i]
+		size += len(x.Key) + len(x.Target.Host) + len(x.Target.Path) + len(`# redirects.csv 100000"0:" "m301/308 https://";;`)
+	}
+	e.addresses.Grow(size)
+	for _, t := range []*table{&e.addresses, &e.spelled, &e.hosts} {
+		t.WriteString(head)
+	}
 	folded := map[string]int{} // where letters may make keys alike
 	identity := func(path string) string { return path }
 	dollar := "${" + server.VariablePrefix(e.Plan) + "dollar}"
@@ -416,7 +441,7 @@ func (e *emitter) lookup(c *conf, stage int) {
 	everywhere := "$§w" + n
 	c.mapping("$§e"+n, "w"+n, otherwise("$§e"+n), line(`""`, "$§m"+n))
 	ofHost := `""`
-	if e.hosts.Len() > 0 {
+	if e.hosts.rows > 0 {
 		ofHost = "$§h" + n
 		c.mapping(`"$§host`+n+` `+key+`"`, "th"+n, otherwise(`""`), "\tinclude "+quote(e.folder+"/"+HostsFile)+";\n")
 		c.mapping(`"`+check+" $§th"+n+`"`, "h"+n, otherwise(`""`), line(checked, "$§c1"))
