@@ -325,6 +325,13 @@ func (c *compiler) work(e *Listed, at address.Address) error {
 		c.selfQuery(e)
 		return nil
 	}
+	if w.Still > 0 && w.Still <= p.Redirects.Len() {
+		row := p.Redirects.Row(w.Still - 1)
+		c.found = append(c.found, finding.Finding{Code: finding.Self, Severity: finding.Error, Where: row.Place(),
+			What:   address.Printable(row.From) + " leads to itself",
+			Advice: "delete the row, or write the target that was meant"})
+		return nil
+	}
 	switch page := c.livePage(at); {
 	case end.Kind == resolve.AtGone:
 		e.Kind = Gone
@@ -334,6 +341,8 @@ func (c *compiler) work(e *Listed, at address.Address) error {
 		return nil
 	case !moved && (end.Kind == resolve.AtFile || end.Kind == resolve.AtPage):
 		return nil // a listed file
+	case end.Kind == resolve.AtFile && !w.Travelled && w.Rounds() == 0 && len(w.Reading(at.Path)) == 0:
+		return nil // one with slashes behind it, whose letters stay as they are asked
 	case !moved, !w.Travelled && w.Rounds() == 0: // the site's own rules alone, and then no page
 		e.Kind, e.Target = Hold, p.Site.Rebase(w.At)
 		return nil
@@ -342,7 +351,7 @@ func (c *compiler) work(e *Listed, at address.Address) error {
 		c.live(e, *page)
 		return nil
 	}
-	if w.Steps[0].By == resolve.ByPattern && c.asPattern(at, w) {
+	if w.Steps[0].By == resolve.ByPattern && (c.asPattern(at, w) || c.takesLetters(at, w)) {
 		return nil // the server reads the pattern, with the letters as they are asked
 	}
 	if itself && (w.Dropped || w.At.Query != w.Spelled(at).Query) {

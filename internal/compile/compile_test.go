@@ -63,12 +63,17 @@ func TestARedirectToAnotherSpellingOfItself(t *testing.T) {
 		"/a,/a,301,drop":                           finding.SelfQuery,
 		"/a.html,/a.html,301,drop":                 finding.SelfQuery,
 		"http://www.skerrywick.example/a,/a?k=1,,": finding.SelfQuery,
+		"/c%20d,/c%20d,302,":                       finding.Self,
 		"/%28a,/(a,301,":                           finding.SelfRedirect,
 	} {
 		dir := t.TempDir()
-		require.NoError(t, os.WriteFile(filepath.Join(dir, project.PlanFile), []byte("site: {origin: https://skerrywick.example, "+
-			"hosts: [www.skerrywick.example], paths: {extension: none}}\nparameters: {noise: [s]}\n"), 0o600))
-		require.NoError(t, os.WriteFile(filepath.Join(dir, project.RedirectsFile), []byte("from,to,status,query\n"+row+"\n"), 0o600))
+		for name, text := range map[string]string{
+			project.PlanFile: "site: {origin: https://skerrywick.example, hosts: [www.skerrywick.example], " +
+				"paths: {extension: none}}\nparameters: {noise: [s]}\n",
+			project.RedirectsFile: "from,to,status,query\n" + row + "\n",
+		} {
+			require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
+		}
 		g, found := compiled(t, dir)
 		assert.Equal(t, 1, finding.Count(found)[string(want)], "%s: %v %v", row, found, g.Listed)
 	}

@@ -246,6 +246,24 @@ func (c *compiler) preimage(w writer, a address.Address) error {
 	return nil
 }
 
+// takesLetters reports whether the first pattern on the way w takes letters of the address over as they are asked, so
+// that the way ends elsewhere with capitals. An entry, which is looked up without regard to letters, can't say that.
+//
+//	/p/{x} to https://far.example/n?x={x}    /p/A, /p/a
+func (c *compiler) takesLetters(at address.Address, w *resolve.Walker) bool {
+	if !c.plan.Paths.Lower {
+		return false
+	}
+	other := c.rules.Walker()
+	at.Path = strings.ToUpper(at.Path)
+	other.Start("GET", at)
+	if _, err := other.Walk(nil); err != nil || len(other.Steps) == 0 {
+		return false
+	}
+	first, same := other.Steps[0], w.Steps[0]
+	return first.By == same.By && first.Number == same.Number && other.At != w.At
+}
+
 // asPattern reports whether the plan answers at an address just what the first
 // composed pattern that reads it says.
 // The way from there is w, if it was walked already.

@@ -324,8 +324,8 @@ func (f *flattener) step(at address.Address) step {
 	case end.Kind == resolve.AtGone:
 		return step{row: Redirect{Status: 410}, moved: true, status: 301, means: w.Named(at.Path), ends: true}
 	}
-	s := step{row: Redirect{Target: w.At}, moved: true, status: w.Written(), drop: w.Dropped, idle: w.Idle != resolve.ByRule,
-		strips: slices.Clone(w.Stripped)}
+	s := step{row: Redirect{Target: w.At}, moved: true, status: w.Written(), drop: w.Dropped,
+		idle: w.Idle != resolve.ByRule, strips: slices.Clone(w.Stripped)}
 	for _, taken := range w.Steps {
 		s.means = append(s.means, w.Named(taken.From.Path)...)
 	}

@@ -73,6 +73,8 @@ type Way struct {
 	Dropped   bool     // a step took all parameters away
 	Idle      By       // what takes all parameters away and led to where the way stood, so that it leads on with some
 
+	Still int // the number, from 1 on, of the redirect or address that led to where the way began; 0: there is none
+
 	rounds int    // patterns
 	query  string // that was split last
 	split  []address.Param
@@ -374,6 +376,9 @@ func (w *Walker) follow(to address.Address, names []string, drop bool, by By, nu
 	if !w.take(to, by, number, status, cause) {
 		if drop && w.Idle == ByRule {
 			w.Idle = by
+		}
+		if by == BySource && len(w.Steps) == 0 {
+			w.Still = number + 1
 		}
 		return false
 	}

@@ -45,10 +45,11 @@ type Flow struct {
 //
 //	/routes?page=2    /img/a.png?v=3
 type Quick struct {
-	Path   string   // an expression (PCRE)
-	Asset  string   // an expression; empty: no asset is spared anything
-	Hidden []string // expressions for queries with parameters that mean something or don't travel, and with empty ones
-	Groups []string // look-up keys of paths that parameters give a meaning
+	Path     string   // an expression (PCRE)
+	Asset    string   // an expression; empty: no asset is spared anything
+	Unlisted bool     // no entry and no pattern says anything of an asset
+	Hidden   []string // expressions for queries with parameters that mean something or don't travel, and with empty ones
+	Groups   []string // look-up keys of paths that parameters give a meaning
 }
 
 // Step is one of Note, *Table, *Lookup, *Same, *Equal, *Lower, *Keep and *Client.

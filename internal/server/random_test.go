@@ -14,10 +14,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"young-compass/internal/address"
+	"young-compass/internal/compile"
 	"young-compass/internal/finding"
 	"young-compass/internal/parameter"
 	"young-compass/internal/plan"
 	"young-compass/internal/project"
+	"young-compass/internal/server"
 )
 
 var (
@@ -169,10 +171,10 @@ func (w world) url(p *plan.Plan) string {
 	query, _, _ = strings.Cut(query, "#")
 	path = w.one("", "", "", "", "", "/en", "/de", "/", "/p") + path +
 		w.one("", "", "", "", "", "/", "//", ".html", "/index.php")
-	if w.IntN(6) == 0 {
+	if w.IntN(5) == 0 {
 		path = "/files" + w.one("/logo.css", "/Plan.PNG", "//a.js", "/a.css/")
 	}
-	if w.IntN(6) == 0 {
+	if w.IntN(2) == 0 {
 		path = strings.ToUpper(path[:2]) + path[2:]
 	}
 	for range w.IntN(3) {
@@ -223,6 +225,16 @@ func features(p *plan.Plan, r plan.Request, a plan.Answer) []string {
 	return list
 }
 
+// excepted reports whether a server may answer a request otherwise than the plan.
+func excepted(t *testing.T, g *compile.Program, q ask) bool {
+	t.Helper()
+	asked, err := server.NewAsked(q.method, q.url)
+	require.NoError(t, err)
+	return slices.ContainsFunc(targets(), func(target target) bool {
+		return slices.ContainsFunc(target.Differences(), func(d server.Difference) bool { return d.Applies(g, asked) })
+	})
+}
+
 func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 	t.Parallel()
 	const requests = 60
@@ -255,6 +267,9 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 				"HTTPS")}
 			r, err := plan.NewRequest(q.method, q.url)
 			require.NoError(t, err)
+			if excepted(t, g, q) && w.IntN(13) > 0 { // hardly more than whether it applies can be compared of these
+				continue
+			}
 			if _, err := p.Trace(r); err == nil { // two patterns may lead to each other for odd values only
 				asks = append(asks, q)
 			}
@@ -279,17 +294,22 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 		}
 		all = append(all, comparison{fmt.Sprint("plan ", used), g, pagesOf(p), asks, files})
 	}
-	met, _ := compareEach(t, all)
+	met, exceptions := compareEach(t, all)
 	t.Logf("%d plans, %d more refused for their own errors; %d of %d requests met a rule", used, refused, hits,
 		plans*requests)
 	t.Logf("exceptions met: %v", met)
+	for _, target := range targets() {
+		share := float64(exceptions[target.Name()]) / float64(asked)
+		t.Logf("%s: %.2f %% excepted", target.Name(), 100*share)
+		assert.LessOrEqual(t, share, 0.02, target.Name())
+	}
 	assert.Greater(t, hits, asked/2)
 	assert.Greater(t, compositions, asked/10)
 	for _, name := range slices.Sorted(maps.Keys(allFeatures())) {
 		share := 100 * float64(seen[name]) / float64(asked)
 		t.Logf("%5.1f %% of the requests met: %s", share, name)
 		if !testing.Short() {
-			assert.GreaterOrEqual(t, share, 3.0, name)
+			assert.GreaterOrEqual(t, share, 2.5, name)
 		}
 	}
 	t.Logf("%5.1f %% met a rule, %.1f %% are compositions", 100*float64(hits)/float64(asked),

@@ -37,7 +37,10 @@ func (d *decider) quick(o Options) {
 	}
 	if suffixes := d.suffixes(); len(suffixes) > 0 && (!d.who.Skips || len(d.Plan.Headers) == 0) {
 		q.Asset = `^/(?!` + Quote(d.Plan.Languages.Default) +
-			`/)(?:[a-z0-9_~-][a-z0-9._~-]*+/)*+[a-z0-9_~-][a-z0-9._~-]*` + anyOf(suffixes) + `\z`
+			`/)(?:[a-z0-9_~-][a-z0-9._~-]*+/)*+[a-z0-9_~-][a-z0-9._~-]*\.` + anyOf(suffixes) + `\z`
+		q.Unlisted = len(d.Program.Patterns) == 0 && !slices.ContainsFunc(d.Program.Listed, func(x compile.Listed) bool {
+			return slices.Contains(suffixes, strings.ToLower(x.Key[strings.LastIndexByte(x.Key, '.')+1:]))
+		})
 	}
 	if len(q.Groups) <= maxGroups {
 		d.Quick = q
@@ -60,11 +63,11 @@ func (d *decider) meaning() []string {
 	return slices.Compact(names)
 }
 
-// suffixes returns the endings of files that are served as they are.
+// suffixes returns the endings, behind the dot, of files that are served as they are.
 func (d *decider) suffixes() (list []string) {
 	for _, place := range d.Plan.FileList() {
 		if place[0] == '.' && strings.Trim(place[1:], "abcdefghijklmnopqrstuvwxyz0123456789") == "" {
-			list = append(list, place)
+			list = append(list, place[1:])
 		}
 	}
 	return list

@@ -232,10 +232,11 @@ func (e *emitter) quick() {
 	if e.Plan.Site.Origin.Scheme == "https" {
 		scheme = "{ ssl_fc }"
 	}
-	here := scheme + " { req.hdr(host) -m reg -i " + word("^"+server.Quote(e.Plan.Site.Origin.Host)+`(?::[0-9]*)?\z`) +
-		" }"
+	e.line("http-request set-var(txn.§here) str(1) if %s { req.hdr(host) -m reg -i %s }", scheme,
+		word("^"+server.Quote(e.Plan.Site.Origin.Host)+`(?::[0-9]*)?\z`))
+	here := "{ var(txn.§here) -m found }"
 	reg := func(sample, expression string) string { return "{ " + sample + " -m reg " + word(expression) + " }" }
-	spared := reg("var(txn.§quick)", ".")
+	spared := "{ var(txn.§quick) -m found }"
 	e.line("http-request set-var-fmt(txn.§key) %s", word(strings.Repeat("0", len(e.Excepts))+"0:%[path]"))
 	e.line("http-request set-var(txn.§quick) str(plain) if %s %s", here, reg("path", e.Quick.Path))
 	for _, hidden := range e.Quick.Hidden {
@@ -255,10 +256,15 @@ func (e *emitter) quick() {
 	for _, m := range e.Matchers { // one by one: a line has at most maxWords words
 		e.line("http-request unset-var(txn.§quick) if %s %s", spared, reg("var(txn.§key)", "^"+m.Expression+`\z`))
 	}
-	e.line("http-request set-var-fmt(txn.§key) %s if %s", word("/s0:%[path,url_enc]"), spared)
+	looked := spared
+	if e.Quick.Unlisted {
+		looked += " !{ var(txn.§quick) -m str asset }"
+	}
+	e.line("http-request set-var-fmt(txn.§key) %s if %s", word("/s0:%[path,url_enc]"), looked)
 	e.line("http-request set-var(txn.§found) %s if %s", word(variable("key")+",map_str("+e.folder+"/"+MapFile+")"),
-		spared)
+		looked)
 	e.line("http-request unset-var(txn.§quick) if { var(txn.§quick) -m str asset } { var(txn.§found) -m found }")
+	spared += " { var(txn.§found) -m found }" // the redirects of those that an entry answers
 	asked := "{ query -m len gt 0 }"
 	for _, code := range e.Codes {
 		for _, method := range []string{"{ method GET HEAD }", "!{ method GET HEAD }"} {

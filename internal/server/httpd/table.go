@@ -190,7 +190,9 @@ func (e *emitter) quick() {
 	entry := "${yc_addresses:/s0:%{REQUEST_URI}|-}"
 	if e.Quick.Asset != "" {
 		here(e.Quick.Asset)
-		e.cond(entry, "=-")
+		if !e.Quick.Unlisted {
+			e.cond(entry, "=-")
+		}
 		e.spare()
 	}
 	here(strings.ReplaceAll(e.Quick.Path, `(?:/|\z)`, `[/ ?]`))

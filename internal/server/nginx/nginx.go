@@ -325,7 +325,12 @@ func (e *emitter) quick(c *conf) {
 		line(expression(`^`+string(server.Move)), "move"))
 	c.mapping(`"$§d1 $§uri"`, "at_home", otherwise("other"),
 		line(expression(`^`+server.Reading{Identity: `(\S+) \1\z`}.Stay(server.Live)), "none"))
-	c.mapping(`"$§plain $§found"`, "quick", otherwise(`""`), line(`"1 none"`, "pass"), line(`"asked none"`, "pass"),
+	quick := "quick"
+	if e.Quick.Unlisted {
+		c.mapping("$§plain", quick, otherwise("$§looked_up"), line("asset", "pass"))
+		quick = "looked_up"
+	}
+	c.mapping(`"$§plain $§found"`, quick, otherwise(`""`), line(`"1 none"`, "pass"), line(`"asked none"`, "pass"),
 		line(`"asset none"`, "pass"), line(`"1 move"`, "move"), line(`"1 bare"`, "move"), line(`"1 asking"`, "move"),
 		line(`"asked bare"`, "ask"), line(`"asked asking"`, "add"))
 	c.mapping(`"$request_method $§d1"`, "quick_code", otherwise("0"),
