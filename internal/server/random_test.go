@@ -24,8 +24,11 @@ import (
 
 var (
 	randomPlans = flag.Int("plans", 200, "how many random plans are compared")
-	randomSeed  = flag.Uint64("seed", 5, "of the random plans")
+	randomSeed  = flag.Uint64("seed", usualSeed, "of the random plans")
 )
+
+// usualSeed makes plans and requests that meet every exception.
+const usualSeed = 5
 
 // world makes up plans and requests. It knows nothing of the program but the
 // form of its files.
@@ -317,5 +320,7 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 	if testing.Short() {
 		return
 	}
-	assert.NotZero(t, met["pattern-value"], "no request of the demo meets this one, so it must be met here")
+	if *randomSeed == usualSeed {
+		assert.NotZero(t, met["pattern-value"], "no request of the demo meets this one, so it must be met here")
+	}
 }
