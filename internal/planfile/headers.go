@@ -267,7 +267,7 @@ func readHeader(e entry, reader *template.Reader) Header {
 		if !more {
 			break
 		}
-		if !closed || reader == nil || !slices.ContainsFunc(reader.Elements(),
+		if !closed || name == "" || reader == nil || !slices.ContainsFunc(reader.Elements(),
 			func(x template.Element) bool { return x.Name == name && !x.List && x.Class.Reflectable() }) {
 			e.value.fail("write braces around single variables of for: only, of a class without signs",
 				"{%s is not a variable that a header can take over", address.Printable(name))

@@ -56,6 +56,7 @@ func TestConfigMistakesNameTheirPlace(t *testing.T) {
 		minimal + "rules: [{for: /a, headers: {Location: /b}}]":                                       `"Location" is not a header that a rule may add`,
 		minimal + "rules: [{for: /a, headers: {'X:': b}}]":                                            `"X:" is not a header that a rule may add`,
 		minimal + "rules: [{for: /a, headers: {X-A: \"b\\r\\nSet-Cookie: c\"}}]":                      "can't be sent",
+		minimal + "rules: [{for: /a, headers: {X-A: '{}'}}]":                                          "is not a variable that a header can take over",
 		minimal + "rules: [{for: '/{x}', headers: {X-A: '{y}'}}]":                                     "is not a variable that a header can take over",
 		minimal + "rules: [{for: '/{x}', class: {x: '[a-z()]+'}, headers: {X-A: '{x}'}}]":             "is not a variable that a header can take over",
 		minimal + "rules: [{for: /a, having: ['*'], headers: {X-A: b}}]":                              "is not a name of a parameter",

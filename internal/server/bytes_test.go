@@ -2,6 +2,7 @@ package server_test
 
 import (
 	"encoding/csv"
+	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -19,9 +20,12 @@ import (
 
 // interpreted are texts that mean something in the language of one server or another.
 func interpreted() []string {
-	return []string{`\%{HTTP:Cookie}`, `%{HTTP:Cookie}`, `\\%{HTTP:Cookie}`, `%{ENV:PATH}`, `$0`, `\$0`, `\\$0`, `$1`, `%1`, `\1`, `${map:x}`, `$http_cookie`,
-		`${http_cookie}`, `\$http_cookie`, `{http.request.header.Cookie}`, `\{http.request.header.Cookie}`, `{env.PATH}`, `{$PATH}`, `%[req.hdr(cookie)]`, `\%[req.hdr(cookie)]`,
-		`%%[src]`, `%ci`, `#{x}`, `a#b`, `,R=302`, `[R]`, `;x`, `'x'`, `&&`, `?a?b`, `-`, `~x`, `^x$`, "a%5Cb", `$`, `$$`, `%`, `\`, `\\`, `\\\`, `{`, `}`, `{}`, "`x`"}
+	return []string{`\%{HTTP:Cookie}`, `%{HTTP:Cookie}`,
+		`\\%{HTTP:Cookie}`, `%{ENV:PATH}`, `$0`, `\$0`, `\\$0`, `$1`, `%1`, `\1`, `${map:x}`, `$http_cookie`,
+		`${http_cookie}`, `\$http_cookie`, `{http.request.header.Cookie}`, `\{http.request.header.Cookie}`,
+		`{env.PATH}`, `{$PATH}`, `%[req.hdr(cookie)]`, `\%[req.hdr(cookie)]`,
+		`%%[src]`, `%ci`, `#{x}`, `a#b`, `,R=302`, `[R]`, `;x`, `'x'`, `&&`, `?a?b`, `-`, `~x`, `^x$`, "a%5Cb",
+		`$`, `$$`, `%`, `\`, `\\`, `\\\`, `{`, `}`, `{}`, "`x`"}
 }
 
 // Whatever bytes a target holds, every server sends it as it is: each byte alone, doubled, behind and before a backslash,
@@ -93,4 +97,61 @@ func sendsAnyByte(t *testing.T, target target, texts []string) {
 	defer s.stop()
 	s.lenient = true
 	compare(t, fmt.Sprintf("%s, with any byte, %d targets", target.Name(), len(texts)), g, s, asks, target.Differences())
+}
+
+// Whatever bytes the value of a header or an internal address holds, every server sends or asks it as it is.
+func TestEveryServerAnswersAsThePlanWithAnyByteInHeadersAndInside(t *testing.T) {
+	t.Parallel()
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
+	texts := interpreted()
+	for b := byte('!'); b < 0x7f; b++ {
+		c := string(b)
+		texts = append(texts, c, c+c, `\`+c, c+`\`, "a"+c+"b")
+	}
+	for _, form := range []string{`{for: "/t%d", headers: {X-T: %s}}`, `{from: "/t%d", serve: %s}`} {
+		for _, target := range targets() {
+			var rules []string
+			var asks []ask
+			for i, text := range texts {
+				if strings.Contains(form, "serve") {
+					text = "/inside/page.shtml?a=" + text
+				}
+				value, err := json.Marshal(text)
+				require.NoError(t, err)
+				rule := fmt.Sprintf(form, i, value)
+				if g := withRules(t, rule); g == nil {
+					continue // the plan refuses it
+				} else if _, found := target.try(g); finding.Worst(found, finding.Error) {
+					continue // it is told that the server can't be told
+				}
+				rules = append(rules, rule)
+				asks = append(asks, ask{method: "GET", url: fmt.Sprintf("https://o.example/t%d", i)},
+					ask{method: "GET", url: fmt.Sprintf("https://o.example/t%d?x=1", i)})
+			}
+			require.Greater(t, len(rules), len(texts)/2)
+			g := withRules(t, rules...)
+			require.NotNil(t, g)
+			s := target.serve(t, g, site{})
+			s.lenient = true
+			compare(t, fmt.Sprintf("%s, %d texts as in %s", target.Name(), len(rules), form), g, s, asks, target.Differences())
+			s.stop()
+		}
+	}
+}
+
+// withRules compiles a plan with rules; nil where it is refused.
+func withRules(t *testing.T, rules ...string) *compile.Program {
+	t.Helper()
+	dir := t.TempDir()
+	write(t, filepath.Join(dir, project.PlanFile), "site: {origin: https://o.example}\nrules:\n  - "+
+		strings.Join(rules, "\n  - ")+"\n")
+	p, _, err := project.Load(dir)
+	if err != nil {
+		return nil
+	}
+	g, _, err := compile.Plan(p)
+	require.NoError(t, err)
+	return g
 }

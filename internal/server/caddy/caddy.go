@@ -293,9 +293,12 @@ func (e *emitter) rows(t *server.Table) {
 // value writes what an expression leads to, as far as Caddy leaves it alone.
 func (e *emitter) value(t server.Text, where plan.Cause) string {
 	s := captured(t)
-	if plain := t.Write(func(s string) string { return s }, nil,
-		func(int) string { return "" }); replaced.MatchString(plain) || strings.ContainsAny(plain, "`") {
+	plain := t.Write(func(s string) string { return s }, nil, func(int) string { return "" })
+	switch {
+	case replaced.MatchString(plain) || strings.ContainsAny(plain, "`"):
 		e.refuse(where, "an address with braces or backquotes that Caddy replaces")
+	case plain == "}" || plain == "{": // in quotes too, they begin and end a block
+		e.refuse(where, "a value that is a brace alone")
 	}
 	return s
 }
