@@ -72,8 +72,7 @@ type Way struct {
 	Stripped  []string // parameters that steps took away or gave a value of their own
 	Dropped   bool     // a step took all parameters away
 	Idle      By       // what takes all parameters away and led to where the way stood, so that it leads on with some
-
-	Still int // the number, from 1 on, of the redirect or address that led to where the way began; 0: there is none
+	Still     int      // the number, from 1 on, of the redirect or address that led to where the way began; 0: there is none
 
 	rounds int    // patterns
 	query  string // that was split last
