@@ -84,18 +84,19 @@ func Insert(target server.Target, into server.Into) ([]byte, error) {
 	return []byte(b.String()), nil
 }
 
-// Installed returns the lines that were installed last in a file for a target and these hosts, without the marks.
+// Installed returns the lines that are installed in a file for a target and these hosts, without the marks.
 func Installed(text []byte, target string, hosts []string) string {
 	list, err := block.Find(server.Lines(string(text)))
 	if err != nil {
 		return ""
 	}
-	for _, b := range slices.Backward(list) {
+	var lines strings.Builder
+	for _, b := range list {
 		if ours(b, target, hosts) {
-			return b.Text
+			lines.WriteString(b.Text)
 		}
 	}
-	return ""
+	return lines.String()
 }
 
 // piecesFolder is the folder in which the pieces of all sites of a server lie.

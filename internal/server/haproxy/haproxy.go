@@ -47,8 +47,9 @@ func (h Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 		return nil, e.found
 	}
 	head := o.Head(g, "HAProxy")
-	use := "# Put these lines into each frontend that answers for the site, before its own http-request rules.\n# " +
-		"The map file lies in " + e.folder + ".\n"
+	use := "# Put these lines into each frontend that answers for the site: behind its own tcp-request rules, none of " +
+		"which\n# may be \"tcp-request content accept\", and before its own http-request rules.\n" +
+		"# The map file lies in " + e.folder + ".\n"
 	return []server.File{
 		{Name: ExampleFile, Data: []byte(head + "# A complete configuration that loads: haproxy -f " + e.folder + "/" +
 			ExampleFile + "\n" + e.example())},
@@ -60,12 +61,11 @@ func (h Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 
 type emitter struct {
 	*server.Flow
-	folder  string
-	group   func(string) int
-	lines   bytes.Buffer
-	table   bytes.Buffer
-	guarded bool // requests may have been spared the steps
-	found   []finding.Finding
+	folder string
+	group  func(string) int
+	lines  bytes.Buffer
+	table  bytes.Buffer
+	found  []finding.Finding
 }
 
 // word quotes a word of the configuration.
@@ -106,27 +106,27 @@ func (e *emitter) line(form string, args ...any) { fmt.Fprintf(&e.lines, form+"\
 
 // set gives a variable the value of an expression of samples.
 func (e *emitter) set(name, sample string, conditions ...string) {
-	e.line("http-request set-var(txn.§%s) %s%s", name, word(sample), e.when(conditions))
+	e.line("tcp-request content set-var(txn.§%s) %s%s", name, word(sample), when(conditions))
 }
 
 // put gives a variable a text.
 func (e *emitter) put(name string, t server.Text, conditions ...string) {
 	if len(t) == 0 { // an empty format makes HAProxy crash
-		e.line(`http-request set-var(txn.§%s) str("")%s`, name, e.when(conditions))
+		e.line(`tcp-request content set-var(txn.§%s) str("")%s`, name, when(conditions))
 		return
 	}
-	e.line("http-request set-var-fmt(txn.§%s) %s%s", name, format(t), e.when(conditions))
+	e.line("tcp-request content set-var-fmt(txn.§%s) %s%s", name, format(t), when(conditions))
 }
 
-// when writes the conditions of a line. Requests that were spared the steps take
-// none of them.
-func (e *emitter) when(conditions []string) string {
+// when writes the conditions of a line; "!" before one turns it round.
+func when(conditions []string) string {
 	text := ""
-	if e.guarded {
-		text = " !{ var(txn.§quick) -m found }"
-	}
 	for _, c := range conditions {
-		text += " { " + c + " }"
+		if turned, ok := strings.CutPrefix(c, "!"); ok {
+			text += " !{ " + turned + " }"
+		} else {
+			text += " { " + c + " }"
+		}
 	}
 	if text == "" {
 		return ""
@@ -225,67 +225,78 @@ func (e *emitter) dots() {
 	e.put("raw", server.T("%", "/%2f"), variable("undotted")+` -m sub /../`) // which no rule touches
 }
 
-// quick spares requests for plain addresses all steps but the look-up.
+// The classes of requests that may be spared the steps. They are numbers, since HAProxy copies a text at each reading.
+const (
+	plainRequest = "1"
+	assetRequest = "2"
+)
+
+// quick spares requests for plain addresses all steps but the look-up. It ends at "accept", which passes over the lines
+// of this kind that follow.
 func (e *emitter) quick() {
 	e.line("# plain addresses: what an entry says, and nothing else")
-	scheme := "!{ ssl_fc }"
-	if e.Plan.Site.Origin.Scheme == "https" {
-		scheme = "{ ssl_fc }"
+	scheme := "ssl_fc"
+	if e.Plan.Site.Origin.Scheme != "https" {
+		scheme = "!ssl_fc"
 	}
-	e.line("http-request set-var(txn.§here) str(1) if %s { req.hdr(host) -m reg -i %s }", scheme,
+	reg := func(sample, expression string) string { return sample + " -m reg " + word(expression) }
+	is := func(name string) string { return variable(name) + " -m found" }
+	leave := func(conditions ...string) { e.line("tcp-request content unset-var(txn.§quick)%s", when(conditions)) }
+	accept := func(conditions ...string) { e.line("tcp-request content accept%s", when(conditions)) }
+	asset := variable("quick") + " -m int " + assetRequest
+	e.set("here", "int(1)", scheme, "req.hdr(host) -m reg -i "+
 		word("^"+server.Quote(e.Plan.Site.Origin.Host)+`(?::[0-9]*)?\z`))
-	here := "{ var(txn.§here) -m found }"
-	reg := func(sample, expression string) string { return "{ " + sample + " -m reg " + word(expression) + " }" }
-	spared := "{ var(txn.§quick) -m found }"
-	e.line("http-request set-var-fmt(txn.§key) %s", word(strings.Repeat("0", len(e.Excepts))+"0:%[path]"))
-	e.line("http-request set-var(txn.§quick) str(plain) if %s %s", here, reg("path", e.Quick.Path))
+	e.set("quick", "int("+plainRequest+")", is("here"), reg("path", e.Quick.Path))
 	for _, hidden := range e.Quick.Hidden {
-		e.line("http-request unset-var(txn.§quick) if %s %s", spared, reg("query", hidden))
+		leave(is("quick"), reg("query", hidden))
 	}
 	if e.Quick.Asset != "" {
-		e.line("http-request set-var(txn.§quick) str(asset) if %s %s", here, reg("path", e.Quick.Asset))
+		e.set("quick", "int("+assetRequest+")", is("here"), reg("path", e.Quick.Asset))
 	}
 	if len(e.Quick.Groups) > 0 {
 		var list []string
 		for _, path := range e.Quick.Groups {
 			list = append(list, server.Quote(path))
 		}
-		e.line("http-request unset-var(txn.§quick) if %s %s", spared, reg("path", "^(?:"+strings.Join(list,
-			"|")+`)\z`))
+		leave(is("quick"), reg("path", "^(?:"+strings.Join(list, "|")+`)\z`))
+	}
+	if len(e.Matchers) > 0 {
+		e.line("tcp-request content set-var-fmt(txn.§key) %s%s", word(strings.Repeat("0", len(e.Excepts))+"0:%[path]"),
+			when([]string{is("quick")}))
 	}
 	for _, m := range e.Matchers { // one by one: a line has at most maxWords words
-		e.line("http-request unset-var(txn.§quick) if %s %s", spared, reg("var(txn.§key)", "^"+m.Expression+`\z`))
+		leave(is("quick"), reg(variable("key"), "^"+m.Expression+`\z`))
 	}
-	looked := spared
 	if e.Quick.Unlisted {
-		looked += " !{ var(txn.§quick) -m str asset }"
+		accept(asset)
 	}
-	e.line("http-request set-var-fmt(txn.§key) %s if %s", word("/s0:%[path,url_enc]"), looked)
-	e.line("http-request set-var(txn.§found) %s if %s", word(variable("key")+",map_str("+e.folder+"/"+MapFile+")"),
-		looked)
-	e.line("http-request unset-var(txn.§quick) if { var(txn.§quick) -m str asset } { var(txn.§found) -m found }")
-	spared += " { var(txn.§found) -m found }" // the redirects of those that an entry answers
-	asked := "{ query -m len gt 0 }"
-	for _, code := range e.Codes {
-		for _, method := range []string{"{ method GET HEAD }", "!{ method GET HEAD }"} {
-			reading := server.Reading{Get: fmt.Sprint(code)}
-			if method[0] == '!' {
-				reading = server.Reading{Other: fmt.Sprint(code)}
-			}
-			to := variable("found") + `,regsub('^\S+ \S+ ','')`
-			e.line("http-request redirect location %s code %d if %s %s %s !%s", word("%["+to+"]"), code, spared,
-				reg("var(txn.§found)", "^"+reading.Move(server.Move)), method, asked)
-			reading.Set = "0"
-			for _, joint := range []string{"?", "&"} {
-				reading.To = map[string]string{"?": `[^?#]*\z`, "&": `[^?#]*\?[^#]*\z`}[joint]
-				e.line("http-request redirect location %s code %d if %s %s %s %s", word("%["+to+"]"+joint+"%[query]"),
-					code, spared,
-					reg("var(txn.§found)", "^"+reading.Move(server.Move)), method, asked)
-			}
-		}
+	e.line("tcp-request content set-var-fmt(txn.§key) %s%s", word("/s0:%[path,url_enc]"), when([]string{is("quick")}))
+	e.set("found", variable("key")+",map_str("+e.folder+"/"+MapFile+")", is("quick"))
+	accept(is("quick"), "!"+is("found"))
+	if e.Quick.Asset != "" && !e.Quick.Unlisted {
+		e.line("tcp-request content unset-var(txn.§found) if { %s }", asset)
 	}
-	e.line("http-request unset-var(txn.§quick) if { var(txn.§found) -m found }")
-	e.guarded = true
+	e.moved()
+	accept(is("location"))
+}
+
+// moved writes where the entry of a plain address leads.
+func (e *emitter) moved() {
+	found := variable("found")
+	to := found + `,regsub('^\S+ \S+ ','')`
+	reads := func(r server.Reading) string { return found + " -m reg " + word("^"+r.Move(server.Move)) }
+	e.set("location", to, reads(server.Reading{}), "!query -m len gt 0")
+	for _, joint := range []string{"?", "&"} {
+		end := map[string]string{"?": `[^?#]*\z`, "&": `[^?#]*\?[^#]*\z`}[joint]
+		e.line("tcp-request content set-var-fmt(txn.§location) %s%s", word("%["+to+"]"+joint+"%[query]"),
+			when([]string{reads(server.Reading{Set: "0", To: end}), "query -m len gt 0"}))
+	}
+	code := func(r server.Reading) string {
+		return found + ",regsub(" + argument("^"+r.Move(server.Move)) + `,'\1')`
+	}
+	led := variable("location") + " -m found"
+	e.set("code", code(server.Reading{Other: "([0-9]+)"}), led)
+	e.set("code", code(server.Reading{Get: "([0-9]+)"}), led, "method GET HEAD")
 }
 
 // rows writes a table, last row first, so that the first that matches has the
@@ -327,15 +338,15 @@ func (e *emitter) lookup(n string) {
 		path += ",lower"
 	}
 	form := map[string]string{"0": "a", "1": "s", "2": "s"}[n]
-	e.line("http-request set-var-fmt(txn.§key) %s%s",
-		word("/"+form+"%["+variable("g"+n)+"]:%["+path+",url_enc]%["+variable("s"+n)+"]"), e.when(needed))
+	e.line("tcp-request content set-var-fmt(txn.§key) %s%s",
+		word("/"+form+"%["+variable("g"+n)+"]:%["+path+",url_enc]%["+variable("s"+n)+"]"), when(needed))
 	find := ",map_str(" + e.folder + "/" + MapFile + ")"
 	onOrigin := append(slices.Clone(needed), equals("site", "o"))
 	e.set("d"+n, variable("key")+find, onOrigin...)
 	if len(e.Matchers) > 0 {
-		e.line("http-request set-var-fmt(txn.§source) %s%s",
+		e.line("tcp-request content set-var-fmt(txn.§source) %s%s",
 			word("%["+variable("x"+n)+"]%["+variable("g"+n)+"]:%["+variable("p"+n)+"]%["+variable("s"+n)+"]"),
-			e.when(onOrigin))
+			when(onOrigin))
 	}
 	for _, m := range e.Matchers {
 		e.line("# %s %d", m.Where.File, m.Where.Line)
@@ -348,8 +359,8 @@ func (e *emitter) lookup(n string) {
 		}
 	}
 	if e.HasHosts() {
-		e.line("http-request set-var-fmt(txn.§key) %s%s", word("%["+variable("host"+n)+"]%["+variable("key")+"]"),
-			e.when(needed))
+		e.line("tcp-request content set-var-fmt(txn.§key) %s%s", word("%["+variable("host"+n)+"]%["+variable("key")+"]"),
+			when(needed))
 		e.set("d"+n, variable("key")+find, needed...)
 	}
 }
@@ -411,21 +422,24 @@ func (e *emitter) keep() {
 	}
 }
 
+// answerNote is the line before those that act, which come last: HAProxy reads all lines of the other kind first.
+const answerNote = "# the answer"
+
 // answer writes the lines that act.
 func (e *emitter) answer() {
-	e.line("# the answer")
+	e.line(answerNote)
 	for _, h := range e.Headers {
 		e.line("http-after-response set-header %s %s if { %s -m len gt 0 }", h.Name,
 			word("%["+variable(h.Variable)+"]"), variable(h.Variable))
 	}
 	for _, code := range []int{404, 410, 503} {
 		if code != 503 || e.Plan.Upkeep != nil {
-			e.line("http-request return status %d%s", code, e.when([]string{equals("code", fmt.Sprint(code))}))
+			e.line("http-request return status %d%s", code, when([]string{equals("code", fmt.Sprint(code))}))
 		}
 	}
 	for _, code := range e.Codes {
 		e.line("http-request redirect location %s code %d%s", word("%["+variable("location")+"]"), code,
-			e.when([]string{equals("code", fmt.Sprint(code))}))
+			when([]string{equals("code", fmt.Sprint(code))}))
 	}
 	if e.Inner {
 		inside := variable("inside") + " -m len gt 0"

@@ -2,7 +2,11 @@ package haproxy
 
 import (
 	"errors"
+	"fmt"
+	"slices"
+	"strings"
 
+	"young-compass/internal/block"
 	"young-compass/internal/server"
 )
 
@@ -26,9 +30,15 @@ func (Target) Limits() map[server.Feature]string {
 	return map[server.Feature]string{server.LongAddresses: "refused above 8 kB", server.OtherBytes: "as sent"}
 }
 
-// Insert puts the lines at the beginning of the frontend.
+// Insert puts the lines into the frontend: those that work out the answer behind its own lines for the content of
+// requests, and those that give it before its own lines for requests.
 func (Target) Insert(into server.Into) ([]server.Insertion, error) {
-	return frontends(server.Lines(into.Text), server.Piece(into.Files, FrontendFile))
+	work, answer, _ := strings.Cut(server.Piece(into.Files, FrontendFile), answerNote+"\n")
+	at, err := places(server.Lines(into.Text))
+	if err != nil {
+		return nil, err
+	}
+	return []server.Insertion{{At: at.work, Text: work}, {At: at.answer, Text: answerNote + "\n" + answer}}, nil
 }
 
 // Pieces reports that other files lie beside it.
@@ -47,21 +57,72 @@ func (Target) Whole(file, _ string) (server.Whole, bool) {
 	return server.Whole{Main: file, Check: []string{"-c", "-q", "-f", file}}, true
 }
 
-// frontends finds HAProxy's frontends. A comment says so where only some are
-// the site's.
-func frontends(lines []string, text string) ([]server.Insertion, error) {
-	var list []server.Insertion
-	starts := server.LineStarts(lines)
-	for i, line := range lines {
-		if w := server.Words(line); len(w) > 1 && w[0] == "frontend" {
-			list = append(list, server.Insertion{At: starts[i+1], Text: text})
+// place is where lines go in a file, in bytes.
+type place struct{ work, answer int }
+
+// places finds where lines go in the file's one frontend. HAProxy reads all lines of "tcp-request content" before those
+// of "http-request", and ours pass over what follows them for most requests.
+func places(lines []string) (place, error) {
+	blocks, err := block.Find(lines)
+	if err != nil {
+		return place{}, err
+	}
+	section, conditions, frontends, work, answer := "", 0, 0, 0, -1
+	for i := 0; i < len(lines); i++ {
+		first, w := i, server.Words(lines[i])
+		b := slices.IndexFunc(blocks, func(b block.Block) bool { return b.Begin == i })
+		if b >= 0 { // another site's lines
+			w = []string{"http-request"}
+			if strings.Contains(blocks[b].Text, "\ntcp-request ") {
+				w = []string{"tcp-request", "content"}
+			}
+			i = blocks[b].End - 1
+		}
+		if len(w) == 0 {
+			continue
+		}
+		switch w[0] {
+		case ".if":
+			conditions++
+		case ".endif":
+			conditions--
+		case "global", "defaults", "frontend", "listen", "backend":
+			section = w[0]
+			if section == "frontend" {
+				frontends, work, answer = frontends+1, i+1, -1
+			}
+		case "http-request":
+			if section == "frontend" && answer < 0 {
+				answer = first
+			}
+		case "tcp-request":
+			content := len(w) > 1 && (w[1] == "content" || w[1] == "inspect-delay")
+			switch {
+			case !content || section != "frontend" && section != "defaults":
+			case len(w) > 2 && w[2] == "accept":
+				return place{}, fmt.Errorf(`line %d: "tcp-request content accept" lets requests past the lines of the `+
+					`plan; take it out, or put them in by hand`, i+1)
+			case section == "defaults":
+			case conditions > 0:
+				return place{}, fmt.Errorf("line %d stands under a condition, and the lines of the plan belong behind "+
+					"it; put them in by hand", i+1)
+			case answer >= 0:
+				return place{}, fmt.Errorf(`line %d: HAProxy reads "tcp-request" before the "http-request" of line %d; `+
+					`put it above that, since the lines of the plan belong between the two`, i+1, answer+1)
+			default:
+				work = i + 1
+			}
 		}
 	}
-	if len(list) == 0 {
-		return nil, errors.New("the file has no frontend; name the one that does")
+	if frontends == 0 {
+		return place{}, errors.New("the file has no frontend; name the one that does")
 	}
-	if len(list) > 1 {
-		return nil, errors.New("the file has several frontends; put the lines into the site's own by hand")
+	if frontends > 1 {
+		return place{}, errors.New("the file has several frontends; put the lines into the site's own by hand")
 	}
-	return list, nil
+	if answer < 0 {
+		answer = work
+	}
+	starts := server.LineStarts(lines)
+	return place{starts[work], starts[answer]}, nil
 }
