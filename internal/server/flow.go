@@ -47,6 +47,7 @@ type Flow struct {
 type Quick struct {
 	Path     string   // an expression (PCRE)
 	Asset    string   // an expression; empty: no asset is spared anything
+	Suffixes []string // of assets, behind the dot
 	Unlisted bool     // no entry and no pattern says anything of an asset
 	Hidden   []string // expressions for queries with parameters that mean something or don't travel, and with empty ones
 	Groups   []string // look-up keys of paths that parameters give a meaning

@@ -1,6 +1,7 @@
 package server_test
 
 import (
+	"cmp"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -36,14 +37,15 @@ func TestRealFoldersDontLeadInCircles(t *testing.T) {
 			}
 			start := target.start
 			target.start = func(t *testing.T, dir string, hosts []string) *realServer {
-				for _, folder := range []string{"docs", "docs/deep", "moved"} {
-					write(t, filepath.Join(dir, "www", folder, "index.html"), "index of "+folder)
+				for _, folder := range []string{"docs", "docs/deep", "moved", "chart.js", "script"} {
+					index := map[bool]string{true: "index.php"}[folder == "script"]
+					write(t, filepath.Join(dir, "www", folder, cmp.Or(index, "index.html")), "index of "+folder)
 					slash := "On"
 					if target.Name() == "htaccess" {
 						slash = "Off" // httpd adds slashes before it looks at what such a file says of a folder
 					}
 					write(t, filepath.Join(dir, "www", folder, ".htaccess"),
-						"DirectorySlash "+slash+"\nDirectoryIndex index.html\n")
+						"DirectorySlash "+slash+"\nDirectoryIndex index.html index.php\n")
 				}
 				if target.Target != (nginx.Target{}) {
 					return start(t, dir, hosts)
@@ -59,6 +61,8 @@ func TestRealFoldersDontLeadInCircles(t *testing.T) {
 			for url, want := range map[string]string{
 				"/docs":              "200 index of docs",
 				"/docs?page=2":       "200 index of docs",
+				"/chart.js":          "200 index of chart.js",
+				"/script":            "200 index of script",
 				"/docs/":             "301 https://skerrywick.example/docs",
 				"/docs/index.html":   "301 https://skerrywick.example/docs",
 				"/docs/deep":         "200 index of docs/deep",

@@ -36,8 +36,9 @@ func (d *decider) quick(o Options) {
 		}
 	}
 	if suffixes := d.suffixes(); len(suffixes) > 0 && (!d.who.Skips || len(d.Plan.Headers) == 0) {
+		q.Suffixes = suffixes
 		q.Asset = `^/(?!` + Quote(d.Plan.Languages.Default) +
-			`/)(?:[a-z0-9_~-][a-z0-9._~-]*+/)*+[a-z0-9_~-][a-z0-9._~-]*\.` + anyOf(suffixes) + `\z`
+			`/)(?:[a-z0-9_~-][a-z0-9._~-]*+/)*+[a-z0-9_~-]++(?:\.[a-z0-9_~-]*+)*?\.` + anyOf(suffixes) + `\z`
 		q.Unlisted = len(d.Program.Patterns) == 0 && !slices.ContainsFunc(d.Program.Listed, func(x compile.Listed) bool {
 			return slices.Contains(suffixes, strings.ToLower(x.Key[strings.LastIndexByte(x.Key, '.')+1:]))
 		})

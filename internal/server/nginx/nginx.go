@@ -255,7 +255,7 @@ func (e *emitter) http() []byte {
 	c := &conf{}
 	c.WriteString("geo $§dollar { default \"$\"; }\n")
 	c.note("what was asked, kept as it was")
-	c.mapping("$uri", "uri", otherwise("$uri"))
+	c.mapping(`""`, "uri", otherwise("$uri"))
 	c.mapping("$request_uri", "raw", otherwise(`"/"`), line(expression(`^(?<§c1>/[^?#]*)`), "$§c1"))
 	c.mapping("$request_uri", "args", otherwise(`""`), line(expression(`^[^?#]*\?(?<§c1>[^#]*)`), "$§c1"))
 	for _, step := range e.Steps {
@@ -299,25 +299,34 @@ func (e *emitter) http() []byte {
 	return c.Bytes()
 }
 
+// The classes of requests that may be spared steps, as the map "plain" tells them: by what stands in the address.
+const (
+	plainRequest = `""`
+	askedRequest = `"?"` // with a query
+	assetRequest = `"."`
+)
+
 // quick writes maps that spare requests for plain addresses most of the others.
 func (e *emitter) quick(c *conf) {
 	c.note("plain addresses: what an entry or a pattern says, and nothing else")
-	base := server.Quote(e.Plan.Site.Origin.Base())
-	path := strings.Replace(strings.TrimSuffix(strings.TrimPrefix(e.Quick.Path, "^"), `\z`), `(?:/|\z)`, `(?:[/?]|\z)`,
-		1)
-	rows := []string{line(expression("^"+base+path+`\z`), "1")}
+	path := strings.TrimSuffix(strings.TrimPrefix(e.Quick.Path, "^"), `\z`)
+	path = "^" + server.Quote(e.Plan.Site.Origin.Base()) + strings.Replace(path, `(?:/|\z)`, `(?:[/?]|\z)`, 1)
 	hidden := ""
 	for _, expression := range e.Quick.Hidden { // none of them is found in the query
 		hidden += `(?!.*?(?:` + strings.NewReplacer(`(?:^|&)`, `(?<=[?&])`, `^&`, `(?<=\?)&`).Replace(expression) + `))`
 	}
-	if asked := expression(`^\?` + base + path + `\?` + hidden); len(asked) < maxToken {
-		rows = append(rows, line(asked, "asked"))
+	asked := `|(?<§c1>\?)(?=[^#]++\z)` + hidden
+	asset, mark := "", ""
+	if len(e.Quick.Suffixes) > 0 {
+		asset, mark = `|(?<!/)(?<§c2>[.])(?:(?:[a-z0-9._~-]*+/[a-z0-9_~-]++)++[.])?+(?:[a-z0-9_~-]*+[.])*?(?:`+
+			strings.Join(e.Quick.Suffixes, "|")+`)(?:\?|\z)`, "$§c2"
 	}
-	if e.Quick.Asset != "" {
-		asset := strings.TrimSuffix(strings.TrimPrefix(e.Quick.Asset, "^"), `\z`)
-		rows = append(rows, line(expression(`^\??`+base+asset+`(?:\?|\z)`), "asset"))
+	if whole := path + `(?:\z` + asked + asset + `)`; len(expression(whole)) < maxToken {
+		c.mapping(`"$scheme://$host$request_uri"`, "plain", line(expression(whole), `"$§c1`+mark+`"`), otherwise("0"))
+	} else {
+		c.mapping(`"$scheme://$host$request_uri"`, "plain", line(expression(path+`(?:\z`+asset+`)`), `"`+mark+`"`),
+			otherwise("0"))
 	}
-	c.mapping(`"$is_args$scheme://$host$request_uri"`, "plain", append(rows, otherwise("0"))...)
 	whole := func(to string) string { return server.Reading{Set: "0", To: to}.Move(server.Move) }
 	c.mapping("$§d1", "found", otherwise("other"), line(`""`, "none"), line(expression(`^`+string(server.Live)),
 		"$§at_home"),
@@ -325,20 +334,20 @@ func (e *emitter) quick(c *conf) {
 		line(expression(`^`+string(server.Move)), "move"))
 	c.mapping(`"$§d1 $§uri"`, "at_home", otherwise("other"),
 		line(expression(`^`+server.Reading{Identity: `(\S+) \1\z`}.Stay(server.Live)), "none"))
-	quick := "quick"
-	if e.Quick.Unlisted {
-		c.mapping("$§plain", quick, otherwise("$§looked_up"), line("asset", "pass"))
-		quick = "looked_up"
-	}
-	c.mapping(`"$§plain $§found"`, quick, otherwise(`""`), line(`"1 none"`, "pass"), line(`"asked none"`, "pass"),
-		line(`"asset none"`, "pass"), line(`"1 move"`, "move"), line(`"1 bare"`, "move"), line(`"1 asking"`, "move"),
-		line(`"asked bare"`, "ask"), line(`"asked asking"`, "add"))
+	c.mapping(`"$§plain $§found"`, "quick", otherwise(`""`), line(`" none"`, "pass"), line(`"? none"`, "pass"),
+		line(`". none"`, "pass"), line(`" move"`, "move"), line(`" bare"`, "move"), line(`" asking"`, "move"),
+		line(`"? bare"`, "ask"), line(`"? asking"`, "add"))
 	c.mapping(`"$request_method $§d1"`, "quick_code", otherwise("0"),
 		line(expression(`^(?:GET|HEAD) `+server.Reading{Get: `(?<§c1>[0-9]+)`}.Move(server.Move)), "$§c1"),
 		line(expression(`^\S+ `+server.Reading{Other: `(?<§c1>[0-9]+)`}.Move(server.Move)), "$§c1"))
 	c.mapping("$§d1", "quick_to", otherwise(`""`),
 		line(expression(`^`+server.Reading{To: `(?<§c1>.*)\z`}.Move(server.Move)), "$§c1"))
-	c.mapping("$§quick", "final", otherwise("$§code"), line("pass", `""`),
+	final := "final"
+	if e.Quick.Unlisted {
+		c.mapping("$§plain", final, otherwise("$§looked_up"), line(assetRequest, `""`))
+		final = "looked_up"
+	}
+	c.mapping("$§quick", final, otherwise("$§code"), line("pass", `""`),
 		line("move", "$§quick_code"), line("ask", "$§quick_code"), line("add", "$§quick_code"))
 	c.mapping("$§quick", "where", otherwise("$§location"), line("move", "$§quick_to"), line("ask",
 		`"$§quick_to?$§args"`),
@@ -350,9 +359,10 @@ func (e *emitter) mapping(c *conf, t *server.Table) {
 	name := t.Name
 	if e.Quick != nil && (t.Role == server.SpelledPath || t.Role == server.SpelledItems) {
 		name += "_worked"
-		rows := []string{otherwise("$§" + name), line("1", "$§uri"), line("asked", "$§uri"), line("asset", "$§uri")}
+		rows := []string{otherwise("$§" + name), line(plainRequest, "$§uri"), line(askedRequest, "$§uri"),
+			line(assetRequest, "$§uri")}
 		if t.Role == server.SpelledItems {
-			rows = []string{otherwise("$§" + name), line("1", `""`), line("asked", `""`)}
+			rows = []string{otherwise("$§" + name), line(plainRequest, `""`), line(askedRequest, `""`)}
 		}
 		c.mapping("$§plain", t.Name, rows...)
 	}
@@ -378,7 +388,11 @@ func (e *emitter) mapping(c *conf, t *server.Table) {
 			lines = append(lines, line(quote(sign+named(r.Expression)), text(r.Value)))
 		}
 	}
-	c.mapping(text(t.Source), name, lines...)
+	source := text(t.Source)
+	if len(t.Rows) == 0 {
+		source = `""` // nginx works the source out first
+	}
+	c.mapping(source, name, lines...)
 }
 
 // fits holds a row to what nginx reads in one piece.
@@ -435,16 +449,20 @@ func (e *emitter) lookup(c *conf, stage int) {
 	}
 	c.mapping(`"`+key+`"`, "t"+n, otherwise(`""`), "\tinclude "+quote(e.folder+"/"+file)+";\n")
 	checked := expression(`(?s)^(.*?) \1 (?<§c1>` + server.AnyAction() + `)\z`)
-	c.mapping(`"`+check+" $§t"+n+`"`, "e"+n, otherwise(`""`), line(checked, "$§c1"))
+	nothing := line(`" "`, `""`) // found without the expression
+	c.mapping(`"`+check+" $§t"+n+`"`, "e"+n, otherwise(`""`), nothing, line(checked, "$§c1"))
 	var matchers []string
 	for _, m := range e.Matchers {
 		e.fits(server.Case{Expression: "^" + m.Expression + `\z`, Value: m.Value, Where: m.Where})
 		matchers = append(matchers, fmt.Sprintf("\t# %s %d\n", m.Where.File, m.Where.Line),
 			line(expression("^"+named(m.Expression)+`\z`), text(m.Value)))
 	}
-	c.mapping(`"$§x`+n+key+`"`, "m"+n, append(matchers, otherwise(`""`))...)
-	everywhere := "$§w" + n
-	c.mapping("$§e"+n, "w"+n, otherwise("$§e"+n), line(`""`, "$§m"+n))
+	everywhere := "$§e" + n
+	if len(matchers) > 0 {
+		everywhere = "$§w" + n
+		c.mapping(`"$§x`+n+key+`"`, "m"+n, append(matchers, otherwise(`""`))...)
+		c.mapping("$§e"+n, "w"+n, otherwise("$§e"+n), line(`""`, "$§m"+n))
+	}
 	ofHost := `""`
 	if e.hosts.rows > 0 {
 		ofHost = "$§h" + n
@@ -519,9 +537,7 @@ func (e *emitter) server() []byte {
 	if e.Inner {
 		b.WriteString("if ($§go) { rewrite ^ $§inside_path?$§inside_args? last; }\n")
 	}
-	for i, name := range e.index() {
-		fmt.Fprintf(&b, "if (-f $§index%d) { rewrite ^ $§asked/%s last; }\n", i, value(name))
-	}
+	e.shown(&b)
 	return b.Bytes()
 }
 
@@ -534,6 +550,19 @@ func (e *emitter) index() []string {
 	return e.Plan.Paths.Index
 }
 
+// shown writes lines that show the index file of a real folder. They stand in a location, so that other requests ask
+// the disk once.
+func (e *emitter) shown(b *bytes.Buffer) {
+	if len(e.index()) == 0 {
+		return
+	}
+	b.WriteString("if (-d $§folder) { rewrite ^ /§folder last; }\nlocation = /§folder {\n\tinternal;\n")
+	for _, name := range e.index() {
+		fmt.Fprintf(b, "\tif (-f $§folder/%s) { rewrite ^ $§asked/%[1]s last; }\n", value(name))
+	}
+	b.WriteString("\trewrite ^ $§asked last;\n}\n")
+}
+
 // folders writes maps that say where an index file may be.
 func (e *emitter) folders(c *conf) {
 	if len(e.index()) == 0 {
@@ -544,11 +573,13 @@ func (e *emitter) folders(c *conf) {
 	if len(e.Plan.Scope.Only.List())+len(e.Plan.Scope.Except.List()) > 0 {
 		exempt, flag = "$§exempt", "0"
 	}
-	c.mapping(`"$§do/$§site`+exempt+`$§asked"`, "folder", otherwise(`""`), line(expression(`^/[ol]`+flag+`/.*[^/]\z`),
-		"$document_root$§asked/"))
-	for i, name := range e.index() {
-		c.mapping("$§folder", fmt.Sprint("index", i), otherwise(`"${§folder}`+value(name)+`"`), line(`""`, `""`))
+	folder := "folder"
+	if e.Quick != nil && e.Quick.Asset != "" { // on the origin; no slash at the end
+		c.mapping("$§plain", folder, otherwise("$§folder_worked"), line(assetRequest, `"$document_root$§asked"`))
+		folder = "folder_worked"
 	}
+	c.mapping(`"$§do/$§site`+exempt+`$§asked"`, folder, otherwise("/dev/null"), // in which there is nothing
+		line(expression(`^/[ol]`+flag+`/.*[^/]\z`), "$document_root$§asked"))
 }
 
 // example writes a configuration with both pieces in their place.
