@@ -23,10 +23,11 @@ func (e *emitter) hashed(key string) {
 
 // hash says how large nginx has to make its tables; nil where it needn't be told.
 func (e *emitter) hash() []byte {
-	if e.bucket <= usualBucket && e.rows <= manyRows {
+	rows := e.addresses.rows + e.spelled.rows + e.hosts.rows
+	if e.bucket <= usualBucket && rows <= manyRows {
 		return nil
 	}
-	return []byte(sizes(e.bucket, max(usualMost, 2*e.rows)))
+	return []byte(sizes(e.bucket, max(usualMost, 2*rows)))
 }
 
 func sizes(bucket, most int) string {

@@ -89,7 +89,6 @@ type emitter struct {
 	folder string
 	shared bool
 	group  func(string) int
-	rows   int
 	bucket int
 	found  []finding.Finding
 
@@ -175,7 +174,6 @@ func (e *emitter) tables(head string) {
 				"an address longer than nginx reads in one piece", "shorten the address"))
 			continue
 		}
-		e.rows++
 		switch action = strings.ReplaceAll(action, "$", dollar); {
 		case x.Host != "":
 			e.hosts.add(key, action, x.Where)
