@@ -45,7 +45,7 @@ live page, or where TO is no page: --anyway writes it all the same.`,
 			_ = w.Write([]string{args[0], to, fmt.Sprint(status), reason, "by hand", a.today()})
 			w.Flush()
 			const from = "the command line"
-			return a.take(from, func(p *plan.Plan, list *redirect.List) (*redirect.List, []finding.Finding, error) {
+			return a.take(c, from, func(p *plan.Plan, list *redirect.List) (*redirect.List, []finding.Finding, error) {
 				found, err := list.Read(from, strings.NewReader(row.String()))
 				if err == nil && !anyway && list.Len() == 1 {
 					with := p.With(redirect.Together(p.Redirects, list))
@@ -74,8 +74,8 @@ keeps the file flat and sorted. Where a row contradicts one that is there, a ter
 is asked which is right; else nothing is written, and they are listed. Of a list that
 pair wrote, --sure 0.9 takes the rows that are as sure, or that a person decided.`,
 		Args: cobra.ExactArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			return a.take(args[0], func(_ *plan.Plan, list *redirect.List) (*redirect.List, []finding.Finding, error) {
+		RunE: func(c *cobra.Command, args []string) error {
+			return a.take(c, args[0], func(_ *plan.Plan, list *redirect.List) (*redirect.List, []finding.Finding, error) {
 				f, err := a.open(args[0])
 				if err != nil {
 					return nil, nil, err
@@ -95,7 +95,15 @@ pair wrote, --sure 0.9 takes the rows that are as sure, or that a person decided
 }
 
 // take puts the rows that read returns into the project's map; it gets an empty list of the site.
-func (a *app) take(from string, read func(*plan.Plan, *redirect.List) (*redirect.List, []finding.Finding, error)) error {
+func (a *app) take(c *cobra.Command, from string,
+	read func(*plan.Plan, *redirect.List) (*redirect.List, []finding.Finding, error)) error {
+	if a.output == "" {
+		end, err := a.alone(c)
+		if err != nil {
+			return err
+		}
+		defer end()
+	}
 	p, found, err := a.load()
 	if err != nil {
 		return err

@@ -57,8 +57,9 @@ type app struct {
 	now            time.Time
 
 	project, format, output, color, failOn string
-	quiet                                  bool
+	quiet, noWait                          bool
 	limit                                  finding.Severity
+	folder                                 project.Folder // as it was read
 }
 
 // Main runs the program and returns its exit status.
@@ -140,6 +141,7 @@ the address book and the redirects.`,
 		"table, json or csv; trace also ndjson; where there are findings also junit or sarif")
 	f.StringVar(&a.output, "output", "", "write the result to `FILE` instead of standard output")
 	f.BoolVar(&a.quiet, "quiet", false, "print findings only")
+	f.BoolVar(&a.noWait, "no-wait", false, "end at once when another run changes the project, instead of waiting")
 	f.StringVar(&a.color, "color", "auto", "auto, always or never")
 	f.StringVar(&a.failOn, "fail-on", "error", "exit with 1 from this severity on: error, warning, note or never")
 	root.AddCommand(a.initCommand(), a.stepsCommand(), a.gatherCommand(), a.proposeCommand(), a.pagesCommand(),
@@ -158,6 +160,7 @@ func version() string {
 }
 
 func (a *app) checkFlags(command string) (err error) {
+	a.folder.Dir = filepath.Clean(a.project)
 	if a.limit, err = finding.ParseSeverity(a.failOn); err != nil {
 		return fmt.Errorf("--fail-on: %w", err)
 	}
@@ -201,18 +204,55 @@ func (a *app) in(name string) string { return filepath.Join(a.project, name) }
 
 // write replaces a file and says what became of the one that was there.
 func (a *app) write(path string, data []byte) error {
-	kept, written, err := safefile.Write(path, data, a.now)
-	switch {
-	case err != nil:
+	return a.writeAll(safefile.File{Path: path, Data: data})
+}
+
+// writeAll replaces files, all or none, and says what became of those that were there.
+func (a *app) writeAll(files ...safefile.File) error {
+	all, err := a.folder.Write(a.now, files...)
+	if err != nil {
 		return unfinished{err}
-	case !written:
-		a.say("%s: unchanged", path)
-	case kept != "":
-		a.say("%s: written; what was there is now %s", path, filepath.Base(kept))
-	default:
-		a.say("%s: written", path)
+	}
+	for _, became := range all {
+		switch {
+		case !became.Written:
+			a.say("%s: unchanged", became.Path)
+		case became.Kept != "":
+			a.say("%s: written; what was there is now %s", became.Path, filepath.Base(became.Kept))
+		default:
+			a.say("%s: written", became.Path)
+		}
 	}
 	return nil
+}
+
+// change changes files of the project, all or none.
+func (a *app) change(changes ...project.Change) error {
+	var files []safefile.File
+	for _, c := range changes {
+		files = append(files, safefile.File{Path: a.in(c.Name), Data: c.Data})
+	}
+	return a.writeAll(files...)
+}
+
+// patience is how long a run waits for another one to end that changes the project.
+const patience = 30 * time.Second
+
+// alone waits until no other run changes the project. A command that writes to the project calls it before it reads
+// anything of it.
+func (a *app) alone(c *cobra.Command) (end func(), err error) {
+	wait := patience
+	if a.noWait {
+		wait = 0
+	}
+	end, err = a.folder.Lock(c.Context(), fmt.Sprintf("%s (process %d)", c.CommandPath(), os.Getpid()), wait,
+		func(holder string) {
+			a.say("%s is at work in this project; waiting for it to end, for at most %v", holder, patience)
+		})
+	if err != nil {
+		return nil, unfinished{err}
+	}
+	return end, nil
 }
 
 // open reads a file, or standard input for "-".
@@ -236,7 +276,7 @@ func (a *app) open(path string) (io.ReadCloser, error) {
 // bad row of it makes all of it unreadable: it is made anew by gathering again.
 func (a *app) readIfThere(name string, read func(path string, r io.Reader) ([]finding.Finding, error)) error {
 	path := a.in(name)
-	f, err := os.Open(path)
+	f, err := a.folder.Open(name)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil
 	}
@@ -262,7 +302,7 @@ func (a *app) judged() (*plan.Plan, []finding.Finding, error) {
 
 // load reads the project. Findings are of reading alone.
 func (a *app) load() (*plan.Plan, []finding.Finding, error) {
-	p, found, err := project.Load(a.project)
+	p, found, err := a.folder.Load()
 	var input *finding.Input
 	if errors.As(err, &input) {
 		a.locate(&input.Finding.Where)

@@ -47,7 +47,16 @@ redirect in one hop. Where two pages would get one address the page that had it
 first keeps it; --collide says how the others are told apart: number, parent (the
 page's parent, section or region, else its kind), date, or ask.`,
 		Args: cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error { return d.run() },
+		RunE: func(c *cobra.Command, _ []string) error {
+			if d.write {
+				end, err := d.alone(c)
+				if err != nil {
+					return err
+				}
+				defer end()
+			}
+			return d.run()
+		},
 	}
 	f := c.Flags()
 	f.BoolVar(&d.write, "write", false, "accept the proposals into the address book")
@@ -114,7 +123,7 @@ func (d *designing) accept(p *plan.Plan, proposals []design.Proposal, after *boo
 	if slices.ContainsFunc(proposals, func(q design.Proposal) bool { return q.Solved == planfile.CollideAsk }) {
 		accepted.Pages = p.Pages.Encode()
 	}
-	return accepted.Write(d.project, d.app.write)
+	return accepted.Write(d.change)
 }
 
 // ask returns how a person is asked for an address.

@@ -21,6 +21,7 @@ import (
 	"young-compass/internal/deploy"
 	"young-compass/internal/finding"
 	"young-compass/internal/publish"
+	"young-compass/internal/safefile"
 	"young-compass/internal/server"
 	"young-compass/internal/spelling"
 	"young-compass/internal/term"
@@ -201,12 +202,14 @@ func (a *app) emit(e emitting) error {
 		e.directory = filepath.Join(a.project, "out", e.target.Name())
 	}
 	items := []map[string]any{}
+	var set []safefile.File
 	for _, f := range files {
-		if err := a.write(filepath.Join(e.directory, f.Name), f.Data); err != nil {
-			return err
-		}
+		set = append(set, safefile.File{Path: filepath.Join(e.directory, f.Name), Data: f.Data})
 		r.rows = append(r.rows, []string{f.Name, fmt.Sprint(len(f.Data))})
 		items = append(items, map[string]any{"file": f.Name, "bytes": len(f.Data)})
+	}
+	if err := a.writeAll(set...); err != nil {
+		return err
 	}
 	r.items = items
 	return a.print(r)

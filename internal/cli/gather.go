@@ -76,6 +76,13 @@ nothing is changed. --compare sets the sources, or the project when none is
 given, beside another side of a move and writes nothing.`,
 		RunE: func(command *cobra.Command, sources []string) error {
 			g.ctx = command.Context()
+			if len(g.compare) == 0 {
+				end, err := g.alone(command)
+				if err != nil {
+					return err
+				}
+				defer end()
+			}
 			return g.run(sources)
 		},
 	}
@@ -154,7 +161,7 @@ func (g *gathering) loadOrStart(sources []string) (p *plan.Plan, fresh bool, err
 		if err != nil {
 			return nil, true, err
 		}
-		p, found, err := project.Under(g.project, settings)
+		p, found, err := g.folder.Under(settings)
 		return g.checked(p, found, true, err)
 	}
 	p, found, err := g.load()
@@ -268,14 +275,14 @@ func (g *gathering) gather(p *plan.Plan, fresh bool, sources []string) (all gath
 	return all, nil
 }
 
-// writeGathered writes the files of the project that gathering changes.
-func (g *gathering) writeGathered(gatherer *gather.Gatherer) error {
+// writeGathered writes the files of the project that gathering changes, and others with them.
+func (g *gathering) writeGathered(gatherer *gather.Gatherer, more ...project.Change) error {
 	changes := project.Gathered{Pages: gatherer.Pages.Encode(), Addresses: gatherer.Book.Encode(),
 		Memory: gatherer.Memory.Encode()}
 	if gatherer.HasLog() {
 		changes.Visits = visits.Encode(gatherer.Visits)
 	}
-	return changes.Write(g.project, g.write)
+	return changes.Write(func(list ...project.Change) error { return g.change(append(list, more...)...) })
 }
 
 func (g *gathering) gatherer(p *plan.Plan) *gather.Gatherer {

@@ -12,6 +12,7 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/project"
+	"young-compass/internal/safefile"
 )
 
 // firstPlan is what init writes; %s is the origin.
@@ -71,7 +72,7 @@ func (a *app) initCommand() *cobra.Command {
 			if bare, ok := strings.CutPrefix(o.Host, "www."); ok {
 				other = bare
 			}
-			return a.write(path, fmt.Appendf(nil, firstPlan, o.Base(), other))
+			return a.writeAll(safefile.File{Path: path, Data: fmt.Appendf(nil, firstPlan, o.Base(), other), Was: &safefile.Sum{}})
 		},
 	}
 	c.Flags().StringVar(&origin, "origin", "https://www.example.org", "the scheme and host that every address ends on")

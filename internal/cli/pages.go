@@ -21,7 +21,12 @@ such as those that a crawl found at many addresses: PAGE stays, the addresses of
 others become its variants, and redirects to them lead to it. A page is named by its
 key and its language: fares@en.`,
 		Args: cobra.MinimumNArgs(2),
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(c *cobra.Command, args []string) error {
+			end, err := a.alone(c)
+			if err != nil {
+				return err
+			}
+			defer end()
 			var refs []inventory.Ref
 			for _, text := range args {
 				ref, ok := inventory.ParseRef(text)
@@ -41,7 +46,7 @@ key and its language: fares@en.`,
 			if err != nil {
 				return fmt.Errorf("pages join: %w", err)
 			}
-			if err := joined.Write(a.project, a.write); err != nil {
+			if err := joined.Write(a.change); err != nil {
 				return err
 			}
 			return a.print(report{text: told, counts: []count{{"pages", "pages made one", len(refs)},

@@ -48,6 +48,13 @@ and the name, section and date that their addresses show. Addresses that people 
 read stay as they are.`,
 		RunE: func(command *cobra.Command, sources []string) error {
 			p.ctx = command.Context()
+			if p.accept {
+				end, err := p.alone(command)
+				if err != nil {
+					return err
+				}
+				defer end()
+			}
 			return p.run(sources)
 		},
 	}
@@ -102,9 +109,10 @@ func (p *proposing) run(sources []string) error {
 
 // evidence returns what is known of the site, and what writes what was gathered for it; nothing if sources have errors,
 // after it has said so.
-func (p *proposing) evidence(now *plan.Plan, fresh bool, sources []string) (propose.Evidence, func() error, error) {
+func (p *proposing) evidence(now *plan.Plan, fresh bool, sources []string) (propose.Evidence,
+	func(...project.Change) error, error) {
 	var e propose.Evidence
-	write := func() error { return nil }
+	write := p.change
 	if len(sources) > 0 || p.query != "" {
 		p.evident = true
 		all, err := p.gather(now, fresh, sources)
@@ -117,7 +125,7 @@ func (p *proposing) evidence(now *plan.Plan, fresh bool, sources []string) (prop
 		}
 		e = all.evidence
 		e.Pages, e.Book = all.Pages, all.Book
-		write = func() error { return p.writeGathered(all.Gatherer) }
+		write = func(more ...project.Change) error { return p.writeGathered(all.Gatherer, more...) }
 	} else {
 		if len(now.Pages.Pages) == 0 {
 			return e, nil, errors.New("propose: there are no pages yet; name what you have (a table, a sitemap, a log, a folder of pages, " +
@@ -158,11 +166,11 @@ func (p *proposing) proved() (list []propose.Proved, err error) {
 }
 
 // tellDraft prints a draft, after writing it if that is wanted.
-func (p *proposing) tellDraft(d propose.Draft, pages *inventory.Inventory, fresh bool, gathered func() error) error {
+func (p *proposing) tellDraft(d propose.Draft, pages *inventory.Inventory, fresh bool,
+	write func(...project.Change) error) error {
 	text, added := d.YAML(), d.Lines
-	path := p.in(project.PlanFile)
 	if !fresh {
-		old, err := os.ReadFile(path)
+		old, err := os.ReadFile(p.in(project.PlanFile))
 		if err != nil {
 			return unfinished{err}
 		}
@@ -171,7 +179,7 @@ func (p *proposing) tellDraft(d propose.Draft, pages *inventory.Inventory, fresh
 		}
 	}
 	if p.accept {
-		if err := p.writeDraft(d, pages, text, path, gathered); err != nil {
+		if err := p.writeDraft(d, pages, text, write); err != nil {
 			return err
 		}
 	}
@@ -232,19 +240,15 @@ func inventoryOrder(filled map[string]int) (list []string) {
 	return list
 }
 
-// writeDraft writes the plan and the pages; the pages come first, since a plan with templates needs them.
-func (p *proposing) writeDraft(d propose.Draft, pages *inventory.Inventory, plan []byte, path string,
-	gathered func() error) error {
+// writeDraft writes the plan and the pages.
+func (p *proposing) writeDraft(d propose.Draft, pages *inventory.Inventory, plan []byte,
+	write func(...project.Change) error) error {
 	d.Apply(pages)
-	if err := gathered(); err != nil {
-		return err
-	}
+	changes := []project.Change{{Name: project.PlanFile, Data: plan}}
 	if !p.evident && len(d.Fill) > 0 { // else they were gathered just now, and are written
-		if err := p.write(p.in(project.PagesFile), pages.Encode()); err != nil {
-			return err
-		}
+		changes = append(changes, project.Change{Name: project.PagesFile, Data: pages.Encode()})
 	}
-	return p.write(path, plan)
+	return write(changes...)
 }
 
 // printPlan prints a plan, its comments dim and its questions marked.

@@ -259,7 +259,7 @@ func (a *app) proofs(e *step.Evidence) error {
 // told reads steps.csv.
 func (a *app) told() (told map[string]step.Told, found []finding.Finding, err error) {
 	told = map[string]step.Told{}
-	f, err := os.Open(a.in(step.File))
+	f, err := a.folder.Open(step.File)
 	if errors.Is(err, fs.ErrNotExist) {
 		return told, nil, nil
 	}
@@ -341,7 +341,7 @@ func (a *app) tellCommand() *cobra.Command {
 path of a file by which a search service knows the site's owner: the plan must serve it,
 and probe redirects asks for it.`,
 		Args: oneStep,
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(c *cobra.Command, args []string) error {
 			if on == "" {
 				on = a.now.UTC().Format(time.DateOnly)
 			}
@@ -349,7 +349,7 @@ and probe redirects asks for it.`,
 			if err != nil {
 				return fmt.Errorf("steps tell: %w", err)
 			}
-			return a.changeTold(func(told map[string]step.Told) error {
+			return a.changeTold(c, func(told map[string]step.Told) error {
 				told[t.Step] = t
 				return nil
 			})
@@ -367,8 +367,8 @@ func (a *app) forgetCommand() *cobra.Command {
 		Short: "Take back what was told of a step",
 		Long:  `Writes ` + step.File + `.`,
 		Args:  oneStep,
-		RunE: func(_ *cobra.Command, args []string) error {
-			return a.changeTold(func(told map[string]step.Told) error {
+		RunE: func(c *cobra.Command, args []string) error {
+			return a.changeTold(c, func(told map[string]step.Told) error {
 				if _, ok := told[args[0]]; !ok {
 					return fmt.Errorf("steps forget: nothing was told of %s", address.Printable(args[0]))
 				}
@@ -380,7 +380,12 @@ func (a *app) forgetCommand() *cobra.Command {
 }
 
 // changeTold changes steps.csv, which must be readable as a whole.
-func (a *app) changeTold(change func(map[string]step.Told) error) error {
+func (a *app) changeTold(c *cobra.Command, change func(map[string]step.Told) error) error {
+	end, err := a.alone(c)
+	if err != nil {
+		return err
+	}
+	defer end()
 	told, found, err := a.told()
 	if err != nil {
 		return err

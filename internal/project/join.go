@@ -67,12 +67,12 @@ func Join(p *plan.Plan, keep inventory.Ref, others ...inventory.Ref) (j Joined, 
 	return j, nil
 }
 
-// Write writes the files in an order in which a crash costs nothing: what pointed to the pages first, and then the
-// pages.
-func (j Joined) Write(dir string, write Write) error {
-	changes := []change{{AddressesFile, j.Book.Encode()}}
+// Write writes the files.
+func (j Joined) Write(write Write) error {
+	var redirects []byte
 	if j.Redirects != nil {
-		changes = append(changes, change{RedirectsFile, j.Redirects.Encode()})
+		redirects = j.Redirects.Encode()
 	}
-	return inOrder(dir, write, append(changes, change{PagesFile, j.Pages.Encode()})...)
+	return write(changes(Change{AddressesFile, j.Book.Encode()}, Change{RedirectsFile, redirects},
+		Change{PagesFile, j.Pages.Encode()})...)
 }

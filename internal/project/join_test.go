@@ -33,12 +33,14 @@ func TestJoin(t *testing.T) {
 	assert.Equal(t, "address,page,state,since,who\nhttps://skerrywick.example/a,a@en,current,,\nhttps://skerrywick.example/b,a@en,variant,2020-01-01,me\n"+
 		"https://skerrywick.example/b2,a@en,former,,\nhttps://skerrywick.example/d,d@en,current,,\n", string(joined.Book.Encode()))
 	assert.Equal(t, "from,to,status,note\n/x,a@en#top,301,keep\n/y,d@en,302,\n/z,/b,301,\n", string(joined.Redirects.Encode()))
-	var order []string
-	require.NoError(t, joined.Write(dir, func(path string, data []byte) error {
-		order = append(order, filepath.Base(path))
+	require.NoError(t, joined.Write(func(changes ...project.Change) error {
+		var names []string
+		for _, c := range changes {
+			names = append(names, c.Name)
+		}
+		assert.Equal(t, []string{"addresses.csv", "redirects.csv", "pages.csv"}, names)
 		return nil
 	}))
-	assert.Equal(t, []string{"addresses.csv", "redirects.csv", "pages.csv"}, order)
 
 	joined, err = project.Join(p, ref("c"), ref("d")) // which has no address yet
 	require.NoError(t, err)

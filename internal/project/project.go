@@ -20,6 +20,7 @@ import (
 	"young-compass/internal/plan"
 	"young-compass/internal/planfile"
 	"young-compass/internal/redirect"
+	"young-compass/internal/safefile"
 	"young-compass/internal/table"
 )
 
@@ -46,28 +47,48 @@ func Sum(dir string) (string, error) {
 	return hex.EncodeToString(sum.Sum(nil)), nil
 }
 
-// Load reads a project folder. A file that can't be read as what it should be is an error; bad rows are findings.
-// Whether the plan makes sense is package judge's matter.
-func Load(dir string) (*plan.Plan, []finding.Finding, error) {
-	data, err := os.ReadFile(filepath.Join(dir, PlanFile))
-	if errors.Is(err, fs.ErrNotExist) {
+// Load reads a project folder.
+func Load(dir string) (*plan.Plan, []finding.Finding, error) { return (&Folder{Dir: dir}).Load() }
+
+// Load reads the folder. A file that can't be read as what it should be is an error; bad rows are findings. Whether the
+// plan makes sense is package judge's matter.
+func (f *Folder) Load() (*plan.Plan, []finding.Finding, error) {
+	leave, err := safefile.Enter(f.Dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer leave()
+	var data []byte
+	err = f.reading(PlanFile, func(r io.Reader) (err error) {
+		data, err = io.ReadAll(r)
+		return err
+	})
+	if err != nil {
+		return nil, nil, err
+	}
+	if data == nil {
 		return nil, nil, finding.Unreadable(finding.Place{File: PlanFile}, "there is no such file",
 			"young-compass init starts a project, --project names its folder")
-	}
-	if err != nil {
-		return nil, nil, fmt.Errorf("reading the plan: %w", err)
 	}
 	config, err := planfile.Read(PlanFile, data)
 	if err != nil {
 		return nil, nil, err
 	}
-	return Under(dir, config)
+	return f.under(config)
 }
 
-// Under reads a project folder under other settings than those of its plan, which may be missing. Errors and findings
-// are
-// those of Load.
-func Under(dir string, config *planfile.Settings) (*plan.Plan, []finding.Finding, error) {
+// Under reads the folder under other settings than those of its plan, which may be missing. Errors and findings are those
+// of Load.
+func (f *Folder) Under(config *planfile.Settings) (*plan.Plan, []finding.Finding, error) {
+	leave, err := safefile.Enter(f.Dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer leave()
+	return f.under(config)
+}
+
+func (f *Folder) under(config *planfile.Settings) (*plan.Plan, []finding.Finding, error) {
 	pages, entries := &inventory.Inventory{File: PagesFile}, &book.Book{File: AddressesFile}
 	rows := redirect.NewList(config.Site)
 	var found, more []finding.Finding
@@ -88,16 +109,8 @@ func Under(dir string, config *planfile.Settings) (*plan.Plan, []finding.Finding
 			return err
 		}},
 	} {
-		f, err := os.Open(filepath.Join(dir, source.name))
-		if errors.Is(err, fs.ErrNotExist) {
-			continue
-		}
-		if err != nil {
-			return nil, nil, fmt.Errorf("reading %s: %w", source.name, err)
-		}
-		err = source.read(f)
-		_ = f.Close()
-		if err != nil {
+		more = nil
+		if err := f.reading(source.name, source.read); err != nil {
 			return nil, nil, err
 		}
 		found = append(found, more...)

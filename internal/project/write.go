@@ -1,9 +1,13 @@
 package project
 
-import "path/filepath"
+// Change is what a file of a project is to hold.
+type Change struct {
+	Name string
+	Data []byte
+}
 
-// Write replaces a file.
-type Write func(path string, data []byte) error
+// Write makes files of a project hold what they are to hold: all of them, or none.
+type Write func(changes ...Change) error
 
 // The files that gather makes besides pages and addresses.
 const (
@@ -11,40 +15,30 @@ const (
 	GatheredFile = "gathered.csv"
 )
 
-// Gathered is what gather changes in a project. What is nil stays as it is.
+// Gathered is what gather changes in a project. What is nil stays as it is. The memory belongs to the pages: what it
+// doesn't know of them is a person's.
 type Gathered struct{ Pages, Addresses, Visits, Memory []byte }
 
-// Write writes the files in an order in which a crash costs nothing. The memory comes last: a run that breaks off
-// before
-// it is written finds what it wrote itself in pages.csv, and writes the same again.
-func (g Gathered) Write(dir string, write Write) error {
-	return inOrder(dir, write, change{PagesFile, g.Pages}, change{AddressesFile, g.Addresses},
-		change{VisitsFile, g.Visits}, change{GatheredFile, g.Memory})
+// Write writes the files.
+func (g Gathered) Write(write Write) error {
+	return write(changes(Change{PagesFile, g.Pages}, Change{AddressesFile, g.Addresses}, Change{VisitsFile, g.Visits},
+		Change{GatheredFile, g.Memory})...)
 }
 
 // Accepted is what accepting addresses changes in a project. What is nil stays as it is.
 type Accepted struct{ Pages, Addresses []byte }
 
-// Write writes the files in an order in which a crash costs nothing: what a person fixed in pages.csv comes first,
-// since
-// the addresses are made from it.
-func (a Accepted) Write(dir string, write Write) error {
-	return inOrder(dir, write, change{PagesFile, a.Pages}, change{AddressesFile, a.Addresses})
+// Write writes the files.
+func (a Accepted) Write(write Write) error {
+	return write(changes(Change{PagesFile, a.Pages}, Change{AddressesFile, a.Addresses})...)
 }
 
-type change struct {
-	name string
-	data []byte
-}
-
-func inOrder(dir string, write Write, changes ...change) error {
-	for _, c := range changes {
-		if c.data == nil {
-			continue
-		}
-		if err := write(filepath.Join(dir, c.name), c.data); err != nil {
-			return err
+// changes leaves out what stays as it is.
+func changes(all ...Change) (list []Change) {
+	for _, c := range all {
+		if c.Data != nil {
+			list = append(list, c)
 		}
 	}
-	return nil
+	return list
 }

@@ -70,6 +70,17 @@ func Exchange(path string, old, data []byte, copies string, now time.Time) (kept
 	return kept, syncFolder(dir)
 }
 
+// swap gives path the content of fresh, and old what path held.
+func swap(path, fresh, old string) error {
+	if exchangeAtOnce(fresh, path) == nil {
+		return os.Rename(fresh, old)
+	}
+	if err := os.Rename(path, old); err != nil {
+		return err
+	}
+	return os.Rename(fresh, path)
+}
+
 // exchangeInSteps makes two files change their names one after the other: between the steps there is none of the
 // second.
 func exchangeInSteps(a, b string) error {
@@ -108,16 +119,24 @@ func writeLike(path, other string, data []byte) error {
 
 // move puts a file into a folder under a dated name that nothing has yet.
 func move(path, folder string, now time.Time) (string, error) {
+	return moveAs(path, filepath.Join(folder, filepath.Base(path)), now)
+}
+
+// moveAs gives a file a dated name that nothing has yet, for a copy of what another path held. A copy that holds the same
+// is enough: a run that was cut short has made it.
+func moveAs(path, of string, now time.Time) (string, error) {
 	for n := 1; ; n++ {
-		name := dated(filepath.Join(folder, filepath.Base(path)), now, n)
+		name := dated(of, now, n)
 		err := os.Link(path, name)
 		switch {
+		case errors.Is(err, fs.ErrExist) && sameFiles(path, name):
+			return name, os.Remove(path)
 		case errors.Is(err, fs.ErrExist):
 			continue
 		case err == nil:
 			return name, os.Remove(path)
 		}
-		if _, err := os.Lstat(name); err == nil {
+		if there(name) {
 			continue
 		}
 		data, err := os.ReadFile(path) // the folder is on another disk, or on one without links
@@ -129,6 +148,13 @@ func move(path, folder string, now time.Time) (string, error) {
 		}
 		return name, os.Remove(path)
 	}
+}
+
+// sameFiles reports whether two files hold the same.
+func sameFiles(a, b string) bool {
+	one, errA := SumOf(a)
+	other, errB := SumOf(b)
+	return errA == nil && errB == nil && one == other
 }
 
 // abandoned is how long a file has to lie aside before it is taken for one whose run was killed.

@@ -21,11 +21,11 @@ import (
 // that holds something else is first kept as path + "." + now + ".bak", with its permissions. It
 // reports the name of the kept file, if any, and whether anything was written.
 func Write(path string, data []byte, now time.Time) (kept string, written bool, err error) {
-	kept, same, err := setAside(path, data, now)
-	if err != nil || same {
+	became, err := WriteSet(filepath.Dir(path), []File{{Path: path, Data: data}}, now)
+	if err != nil {
 		return "", false, err
 	}
-	return kept, true, Replace(path, data)
+	return became[0].Kept, became[0].Written, nil
 }
 
 // Read reads a file of at most so many bytes; one that isn't there is empty.
@@ -46,31 +46,6 @@ func Read(path string, most int64) ([]byte, error) {
 		return nil, fmt.Errorf("%s is larger than %d MiB", path, most>>20)
 	}
 	return data, nil
-}
-
-// setAside keeps a copy of a file that holds something else than data. It returns the name of the copy; none where
-// there is no file.
-func setAside(path string, data []byte, now time.Time) (kept string, same bool, err error) {
-	old, err := os.Open(path)
-	if errors.Is(err, fs.ErrNotExist) {
-		return "", false, nil
-	}
-	if err == nil {
-		defer func() { _ = old.Close() }()
-		if info, unknown := old.Stat(); unknown != nil || !info.Mode().IsRegular() || info.Size() == int64(len(data)) {
-			same, err = equal(old, bytes.NewReader(data))
-		}
-	}
-	if err != nil {
-		return "", false, fmt.Errorf("reading %s before replacing it: %w", path, err)
-	}
-	if same {
-		return "", true, nil
-	}
-	if kept, err = keep(path, old, now); err != nil {
-		return "", false, fmt.Errorf("keeping a copy of %s: %w", path, err)
-	}
-	return kept, false, nil
 }
 
 // equal reports whether two texts are the same to their ends.
@@ -185,27 +160,6 @@ func Rewrite(path string, now time.Time, write func(to io.Writer, old io.Reader)
 // Replace makes path hold data, without keeping what was there: for files that
 // the program alone writes and can make again.
 func Replace(path string, data []byte) error {
-	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
-		return fmt.Errorf("making the folder of %s: %w", path, err)
-	}
-	if err := replace(path, data); err != nil {
-		return fmt.Errorf("writing %s: %w", path, err)
-	}
-	return nil
-}
-
-// replace puts a new file in the place of path, with the permissions and the owner that the old one has.
-func replace(path string, data []byte) error {
-	to, err := renameio.NewPendingFile(path, renameio.WithPermissions(0o644), renameio.WithExistingPermissions())
-	if err != nil {
-		return err
-	}
-	defer func() { _ = to.Cleanup() }()
-	if err := likeOld(to.File, path); err != nil {
-		return err
-	}
-	if _, err := to.Write(data); err != nil {
-		return err
-	}
-	return to.CloseAtomicallyReplace()
+	_, err := WriteSet(filepath.Dir(path), []File{{Path: path, Data: data, NoCopy: true}}, time.Time{})
+	return err
 }

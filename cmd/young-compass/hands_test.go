@@ -1,0 +1,144 @@
+package main
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"young-compass/internal/project"
+)
+
+// twoHands is a project with a few pages, and the built program.
+func twoHands(t *testing.T) (program, dir string) {
+	t.Helper()
+	program, dir = filepath.Join(t.TempDir(), "young-compass"), t.TempDir()
+	output, err := exec.Command("go", "build", "-o", program, ".").CombinedOutput()
+	require.NoError(t, err, string(output))
+	for name, text := range map[string]string{
+		project.PlanFile:      "site: {origin: https://skerrywick.example}\nkinds:\n  page: {address: '/{slug}'}\n",
+		project.PagesFile:     "key,language,kind,title,state\nabout,en,page,About,live\nfares,en,page,Fares,live\n",
+		project.AddressesFile: "address,page,state\nhttps://skerrywick.example/about.html,about@en,current\n",
+		"other.csv":           "key,language,title\nnews,en,News\n",
+		"third.csv":           "key,language,title\nports,en,Ports\n",
+	} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+	}
+	return program, dir
+}
+
+func text(t *testing.T, path ...string) string {
+	t.Helper()
+	data, err := os.ReadFile(filepath.Join(path...))
+	require.NoError(t, err)
+	return string(data)
+}
+
+// Commands that change a project at the same time do so one after the other: nothing that one wrote is lost.
+func TestManyHandsLoseNothing(t *testing.T) {
+	program, dir := twoHands(t)
+	var wait sync.WaitGroup
+	start := func(args ...string) {
+		wait.Go(func() {
+			output, err := exec.Command(program, append([]string{"--project", dir}, args...)...).CombinedOutput()
+			assert.NoError(t, err, "%s: %s", args, output)
+		})
+	}
+	const adds = 20
+	for i := range adds {
+		start("redirects", "add", fmt.Sprintf("/c/%d", i), "about@en")
+	}
+	start("gather", filepath.Join(dir, "other.csv"))
+	start("design", "--write", "--fail-on", "never")
+	start("gather", filepath.Join(dir, "third.csv"))
+	wait.Wait()
+	assert.Equal(t, 1+adds, strings.Count(text(t, dir, project.RedirectsFile), "\n"))
+	for _, key := range []string{"about", "fares", "news", "ports"} {
+		assert.Contains(t, text(t, dir, project.PagesFile), key+",en")
+	}
+	assert.Contains(t, text(t, dir, project.AddressesFile), "https://skerrywick.example/about.html,about@en,former")
+	output, err := exec.Command(program, "--project", dir, "design", "--write", "--fail-on", "never").CombinedOutput()
+	require.NoError(t, err, string(output))
+	for _, key := range []string{"about", "fares", "news", "ports"} {
+		assert.Contains(t, text(t, dir, project.AddressesFile), "https://skerrywick.example/"+key+","+key+"@en,current")
+	}
+}
+
+// While design waits for a person's answer, another command waits, or ends at once when told so; and a row that a person
+// writes into pages.csv meanwhile stays.
+func TestARowWrittenWhileAPersonIsAskedStays(t *testing.T) {
+	program, dir := twoHands(t)
+	pages := "key,language,kind,title,state\na,en,page,Fares,live\nb,en,page,Fares,live\n"
+	require.NoError(t, os.WriteFile(filepath.Join(dir, project.PagesFile), []byte(pages), 0o644))
+	require.NoError(t, os.Remove(filepath.Join(dir, project.AddressesFile)))
+	asked := exec.Command(program, "--project", dir, "design", "--write", "--collide", "ask")
+	answers, err := asked.StdinPipe()
+	require.NoError(t, err)
+	var stderr strings.Builder
+	questions, err := asked.StderrPipe()
+	require.NoError(t, err)
+	require.NoError(t, asked.Start())
+	question := make([]byte, 1<<10)
+	n, err := questions.Read(question)
+	require.NoError(t, err)
+	stderr.Write(question[:n])
+	assert.Contains(t, stderr.String(), "belongs to")
+
+	output, err := exec.Command(program, "--project", dir, "--no-wait", "redirects", "add", "/x", "a@en").CombinedOutput()
+	var exit *exec.ExitError
+	require.ErrorAs(t, err, &exit)
+	assert.Equal(t, 3, exit.ExitCode())
+	assert.Equal(t, fmt.Sprintf("young-compass: young-compass design (process %d) is at work in this project, and --no-wait says "+
+		"not to wait for it\n", asked.Process.Pid), string(output))
+
+	more := pages + "c,en,page,New,live\n"
+	require.NoError(t, os.WriteFile(filepath.Join(dir, project.PagesFile), []byte(more), 0o644))
+	_, err = io.WriteString(answers, "other-fares\n")
+	require.NoError(t, err)
+	require.NoError(t, answers.Close())
+	rest, err := io.ReadAll(questions)
+	require.NoError(t, err)
+	require.ErrorAs(t, asked.Wait(), &exit)
+	assert.Equal(t, 3, exit.ExitCode())
+	assert.Contains(t, string(rest), "pages.csv: somebody changed it meanwhile, and that is left as it is; run this again")
+	assert.Equal(t, more, text(t, dir, project.PagesFile))
+	assert.NoFileExists(t, filepath.Join(dir, project.AddressesFile), "all files or none")
+}
+
+// A run that finds another at work says so, and goes on when that ends.
+func TestARunWaitsForAnother(t *testing.T) {
+	program, dir := twoHands(t)
+	first := exec.Command(program, "--project", dir, "gather", "-")
+	input, err := first.StdinPipe()
+	require.NoError(t, err)
+	require.NoError(t, first.Start())
+	require.Eventually(t, func() bool {
+		data, err := os.ReadFile(filepath.Join(dir, project.LockFile))
+		return err == nil && strings.Contains(string(data), "gather")
+	}, 10*time.Second, 10*time.Millisecond)
+	second := exec.Command(program, "--project", dir, "redirects", "add", "/x", "news@en", "--anyway")
+	said, err := second.StderrPipe()
+	require.NoError(t, err)
+	require.NoError(t, second.Start())
+	line := make([]byte, 200)
+	n, err := said.Read(line)
+	require.NoError(t, err)
+	assert.Equal(t, fmt.Sprintf("young-compass gather (process %d) is at work in this project; waiting for it to end, for at "+
+		"most 30s\n", first.Process.Pid), string(line[:n]))
+	_, err = io.WriteString(input, "key,language,title,address\nnews,en,News,/news\n")
+	require.NoError(t, err)
+	require.NoError(t, input.Close())
+	require.NoError(t, first.Wait())
+	_, err = io.Copy(io.Discard, said)
+	require.NoError(t, err)
+	require.NoError(t, second.Wait())
+	assert.Contains(t, text(t, dir, project.RedirectsFile), "/x,news@en,301")
+}

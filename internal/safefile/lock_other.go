@@ -1,0 +1,11 @@
+//go:build !linux && !darwin && !freebsd
+
+package safefile
+
+import (
+	"errors"
+	"os"
+)
+
+// tryLock says so where there are no such locks.
+func tryLock(*os.File, bool) (busy bool, err error) { return false, errors.ErrUnsupported }
