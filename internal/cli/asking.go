@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/textproto"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -25,6 +26,7 @@ type asking struct {
 	rate              float64
 	parallel          int
 	retries           int
+	insecure          bool
 }
 
 func (k *asking) flags(c *cobra.Command) {
@@ -35,6 +37,8 @@ func (k *asking) flags(c *cobra.Command) {
 	f.StringVar(&k.secrets, "secrets", "", "send the headers in `FILE` along, to the site's hosts alone")
 	f.StringVar(&k.auth, "auth", "", "send `USER:PASSWORD` along, to the site's hosts alone; $NAME stands for a "+
 		"variable of the environment")
+	f.BoolVar(&k.insecure, "insecure-auth", false, "send what --auth, --secrets and passwords in --header say over http too, "+
+		"where others can read it")
 	f.StringArrayVar(&k.headers, "header", nil, "send the header `NAME: VALUE` along, to the site's hosts alone")
 	f.Float64Var(&k.rate, "rate", k.rate, "requests to a host in a second, at most; 0: as fast as it answers")
 	f.IntVar(&k.parallel, "parallel", k.parallel, "requests to a host at a time, at most")
@@ -91,6 +95,9 @@ func (k *asking) client(site address.Site, also ...string) (*fetch.Client, error
 	if err := k.more(&o.Secrets); err != nil {
 		return nil, err
 	}
+	password := k.secrets != "" || slices.ContainsFunc([]string{"Authorization", "Cookie", "Proxy-Authorization"},
+		func(name string) bool { return o.Secrets.Get(name) != "" })
+	o.Guarded = password && !k.insecure
 	return fetch.New(o)
 }
 

@@ -21,7 +21,7 @@ const (
 	NoName      Failure = "no-name"     // the host's name leads nowhere
 	Closed      Failure = "closed"      // nobody listens there
 	Slow        Failure = "timeout"
-	Forbidden   Failure = "forbidden" // not one of the site's hosts, or not on the internet
+	Forbidden   Failure = "forbidden" // not one of the site's hosts, not on the internet, or nothing to send passwords to
 	Interrupted Failure = "interrupted"
 	Broken      Failure = "broken" // what came is no HTTP, or too much of it
 )
@@ -37,10 +37,12 @@ func FailureOf(err error) Failure {
 	switch {
 	case err == nil:
 		return NoFailure
-	case errors.Is(err, ErrForeign), errors.Is(err, errPrivate):
+	case errors.Is(err, ErrForeign), errors.Is(err, errPrivate), errors.Is(err, errClear):
 		return Forbidden
 	case errors.Is(err, context.Canceled):
 		return Interrupted
+	case errors.Is(err, errSilent):
+		return Slow
 	case errors.As(err, &verification):
 		return Certificate
 	case errors.As(err, &dns):

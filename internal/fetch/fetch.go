@@ -11,12 +11,11 @@ import (
 	"fmt"
 	"net"
 	"net/http"
-	"net/netip"
 	"slices"
 	"strconv"
 	"strings"
 	"sync"
-	"syscall"
+	"sync/atomic"
 	"time"
 
 	"golang.org/x/time/rate"
@@ -31,6 +30,9 @@ const (
 	MaxFile    = 50 << 20 // of a file for programs, such as a sitemap (sitemaps 0.9)
 	MaxHeaders = 64 << 10 // bytes
 )
+
+// GiveUp is how many requests in a row a host may leave without an answer; then it isn't asked any more.
+const GiveUp = 12
 
 // At names the server that is asked instead of the one a name resolves to.
 type At struct{ Host, HTTPPort, HTTPSPort string }
@@ -67,6 +69,7 @@ type Options struct {
 	Parallel  int           // requests to one host at a time; 0: 8
 	Retries   int           // how often a request is made again when the server is busy
 	Secrets   http.Header   // sent along, to the site's hosts alone
+	Guarded   bool          // they aren't sent in clear: over http, but to this machine
 }
 
 // Client asks. It never follows a redirect by itself.
@@ -82,9 +85,17 @@ type Client struct {
 // host is what a client keeps of one host: when it may be asked next, and by
 // how many at a time.
 type host struct {
-	limit *rate.Limiter
-	slots chan struct{}
+	limit  *rate.Limiter
+	slots  chan struct{}
+	silent atomic.Int64 // how many of the last requests had no answer
 }
+
+// errSilent says that a host is given up.
+var errSilent = fmt.Errorf("it has not answered %d requests in a row, and isn't asked any more", GiveUp)
+
+// errClear says that a request isn't made since its secrets could be read on the way.
+var errClear = errors.New("passwords aren't sent over http, where anybody on the way can read them; " +
+	"--insecure-auth sends them all the same")
 
 // ErrForeign says that a host is not one of the site's, so it isn't asked.
 var ErrForeign = errors.New("not one of the site's hosts")
@@ -152,8 +163,8 @@ func wait(ctx context.Context, d time.Duration) error {
 	}
 }
 
-// turn waits until a host may be asked; the function returned ends the turn.
-func (c *Client) turn(ctx context.Context, name string) (func(), error) {
+// turn waits until a host may be asked; the function returned ends the turn, and is told whether there was an answer.
+func (c *Client) turn(ctx context.Context, name string) (func(answered bool), error) {
 	c.mu.Lock()
 	h := c.hosts[name]
 	if h == nil {
@@ -161,7 +172,7 @@ func (c *Client) turn(ctx context.Context, name string) (func(), error) {
 		if c.options.PerSecond > 0 {
 			limit = rate.Limit(c.options.PerSecond)
 		}
-		h = &host{rate.NewLimiter(limit, 1), make(chan struct{}, c.options.Parallel)}
+		h = &host{limit: rate.NewLimiter(limit, 1), slots: make(chan struct{}, c.options.Parallel)}
 		c.hosts[name] = h
 	}
 	c.mu.Unlock()
@@ -170,30 +181,23 @@ func (c *Client) turn(ctx context.Context, name string) (func(), error) {
 		return nil, ctx.Err()
 	case h.slots <- struct{}{}:
 	}
+	if h.silent.Load() >= GiveUp {
+		<-h.slots
+		return nil, errSilent
+	}
 	if err := h.limit.Wait(ctx); err != nil {
 		<-h.slots
 		return nil, err
 	}
-	return func() { <-h.slots }, nil
-}
-
-// Private reports whether a site on the internet can't have an address.
-func Private(ip netip.Addr) bool {
-	ip = ip.Unmap()
-	return ip.IsLoopback() || ip.IsPrivate() || ip.IsLinkLocalUnicast() || ip.IsUnspecified() || ip.IsMulticast()
-}
-
-// publicOnly refuses addresses that a site on the internet can't have: a name
-// that resolves to one would make the tool ask inside the user's own network.
-func publicOnly(_, hostPort string, _ syscall.RawConn) error {
-	host, _, err := net.SplitHostPort(hostPort)
-	if err != nil {
-		return err
-	}
-	if ip, err := netip.ParseAddr(host); err != nil || Private(ip) {
-		return fmt.Errorf("%s is %w; name it with --at to ask it all the same", host, errPrivate)
-	}
-	return nil
+	return func(answered bool) {
+		switch {
+		case answered:
+			h.silent.Store(0)
+		case ctx.Err() == nil:
+			h.silent.Add(1)
+		}
+		<-h.slots
+	}, nil
 }
 
 // Reply is one answer of a server.
@@ -245,6 +249,9 @@ func (c *Client) ask(ctx context.Context, method string, a address.Address, most
 	a.Fragment = ""
 	for try, pause := 0, firstPause; ; try, pause = try+1, 2*pause {
 		reply, err := c.once(ctx, method, a, most)
+		if errors.Is(err, errSilent) || errors.Is(err, errClear) {
+			return reply, err
+		}
 		busy := err != nil || reply.Status == 429 || reply.Status >= 502 && reply.Status <= 504
 		if !busy || try >= c.options.Retries || ctx.Err() != nil {
 			return reply, err
@@ -273,12 +280,25 @@ func retryAfter(s string, now time.Time) time.Duration {
 	return 0
 }
 
+// clear reports whether a request would send secrets that somebody on the way can read.
+func (c *Client) clear(a address.Address) bool {
+	if !c.options.Guarded || a.Scheme != "http" || len(c.options.Secrets) == 0 || !c.options.Site.Has(a.Host) {
+		return false
+	}
+	at, named := c.options.at(a.Host)
+	return !here(a.Host) && !(named && here(at.Host))
+}
+
 func (c *Client) once(ctx context.Context, method string, a address.Address, most int) (Reply, error) {
+	if c.clear(a) {
+		return Reply{}, fmt.Errorf("asking for %s: %w", a, errClear)
+	}
 	done, err := c.turn(ctx, a.Host)
 	if err != nil {
 		return Reply{}, fmt.Errorf("asking for %s: %w", a, err)
 	}
-	defer done()
+	answered := false
+	defer func() { done(answered) }()
 	request, err := http.NewRequestWithContext(ctx, method, a.String(), nil)
 	if err != nil {
 		return Reply{}, fmt.Errorf("asking for %s: %w", a, err)
@@ -295,6 +315,10 @@ func (c *Client) once(ctx context.Context, method string, a address.Address, mos
 		return Reply{}, fmt.Errorf("asking for %s: %w", a, err)
 	}
 	defer func() { _ = response.Body.Close() }()
+	answered = true
+	if response.StatusCode == http.StatusSwitchingProtocols { // what follows isn't HTTP, and has no end
+		return Reply{}, fmt.Errorf("asking for %s: the server answers 101, and speaks another protocol from then on", a)
+	}
 	reply := Reply{Status: response.StatusCode, Location: response.Header.Get("Location"), Header: response.Header,
 		TLS: response.TLS}
 	if reply.Body, reply.Truncated, err = read(response, most); err != nil {

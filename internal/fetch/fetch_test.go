@@ -207,3 +207,75 @@ func TestSecretsGoToTheSiteAlone(t *testing.T) {
 	_, err = client.Get(context.Background(), parse(t, "http://other.example/"))
 	assert.ErrorIs(t, err, ErrForeign)
 }
+
+// Passwords aren't sent in clear, but to this machine, or when that is wanted.
+func TestSecretsAreNotSentInClear(t *testing.T) {
+	secrets := http.Header{"Authorization": {"Basic eA=="}}
+	site := skerrywick()
+	client, err := New(Options{Site: site, Secrets: secrets, Guarded: true, At: &At{"192.0.2.7", "1", "1"}})
+	require.NoError(t, err)
+	_, err = client.Get(context.Background(), parse(t, "http://www.skerrywick.example/"))
+	require.ErrorIs(t, err, errClear)
+	assert.Equal(t, Forbidden, FailureOf(err))
+	for _, o := range []Options{{Secrets: secrets}, {Guarded: true}} {
+		o.Site, o.At = site, &At{"192.0.2.7", "1", "1"}
+		client, err = New(o)
+		require.NoError(t, err)
+		assert.False(t, client.clear(parse(t, "http://www.skerrywick.example/")))
+	}
+	client = serveWith(t, Options{Secrets: secrets, Guarded: true}, func(w http.ResponseWriter, r *http.Request) {
+		_, _ = w.Write([]byte(r.Header.Get("Authorization")))
+	})
+	reply, err := client.Get(context.Background(), parse(t, "http://www.skerrywick.example/"))
+	require.NoError(t, err)
+	assert.Equal(t, "Basic eA==", string(reply.Body), "this machine")
+}
+
+// A server that goes over to another protocol ends nothing: what it sends then is not read.
+func TestSwitchingProtocols(t *testing.T) {
+	client := serve(t, func(w http.ResponseWriter, _ *http.Request) {
+		c, _, err := w.(http.Hijacker).Hijack()
+		if assert.NoError(t, err) {
+			_, _ = c.Write([]byte("HTTP/1.1 101 Switching Protocols\r\nUpgrade: x\r\nConnection: upgrade\r\n\r\n"))
+		}
+	})
+	_, err := client.Get(context.Background(), parse(t, "http://skerrywick.example/"))
+	require.ErrorContains(t, err, "the server answers 101")
+	assert.Equal(t, Broken, FailureOf(err))
+}
+
+// A host that leaves requests without an answer isn't asked for ever; one that answers now and then is.
+func TestASilentHostIsGivenUp(t *testing.T) {
+	asked := atomic.Int64{}
+	answers := false
+	client := serve(t, func(w http.ResponseWriter, _ *http.Request) {
+		if n := asked.Add(1); answers && n%GiveUp == 0 {
+			return
+		}
+		c, _, err := w.(http.Hijacker).Hijack()
+		if assert.NoError(t, err) {
+			_ = c.Close()
+		}
+	})
+	get := func() error {
+		_, err := client.Head(context.Background(), parse(t, "http://skerrywick.example/"))
+		return err
+	}
+	answers = true
+	for range 4 * GiveUp {
+		assert.NotErrorIs(t, get(), errSilent)
+	}
+	answers = false
+	before := asked.Load()
+	var err error
+	for range 1000 {
+		err = get()
+	}
+	assert.ErrorIs(t, err, errSilent)
+	assert.Equal(t, Slow, FailureOf(err))
+	assert.LessOrEqual(t, asked.Load()-before, int64(GiveUp))
+	require.NotErrorIs(t, func() error {
+		_, err := client.Head(context.Background(), parse(t, "http://www.skerrywick.example/"))
+		return err
+	}(), errSilent, "another host")
+}

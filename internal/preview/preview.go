@@ -75,6 +75,7 @@ func NewServer(p *plan.Plan, upstream *url.URL, now func() time.Time, log func(A
 		s.proxy = &httputil.ReverseProxy{
 			Rewrite: func(r *httputil.ProxyRequest) {
 				r.Out.URL.Scheme, r.Out.URL.Host = upstream.Scheme, upstream.Host
+				r.Out.URL.RawQuery = r.In.URL.RawQuery // byte for byte: the proxy would leave out what it can't parse
 				r.Out.Host = r.In.Host
 				r.SetXForwarded()
 			},
