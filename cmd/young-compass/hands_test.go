@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"syscall"
 	"testing"
 	"time"
 
@@ -141,4 +142,60 @@ func TestARunWaitsForAnother(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, second.Wait())
 	assert.Contains(t, text(t, dir, project.RedirectsFile), "/x,news@en,301")
+}
+
+// A signal ends any run soon, before it writes anything, with one line; a second one ends it at once.
+func TestSignalsEndARun(t *testing.T) {
+	program, dir := twoHands(t)
+	var rows strings.Builder
+	rows.WriteString("from,to,status\n")
+	for i := range 300_000 {
+		fmt.Fprintf(&rows, "/old/%d,/new/%d,301\n", i, i)
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "long.csv"), []byte(rows.String()), 0o644))
+	before := text(t, dir, project.PagesFile)
+	for _, c := range []struct {
+		args    []string
+		signals []os.Signal
+		status  int // -1: ended by the signal
+		says    string
+	}{
+		{[]string{"gather", "-"}, []os.Signal{os.Interrupt}, 3, "young-compass: interrupted; nothing is written"},
+		{[]string{"gather", "-"}, []os.Signal{syscall.SIGTERM}, 3, "young-compass: interrupted; nothing is written"},
+		{[]string{"gather", "-"}, []os.Signal{os.Interrupt, os.Interrupt}, -1, ""},
+		{[]string{"redirects", "merge", "long.csv"}, []os.Signal{os.Interrupt}, 3, "young-compass: interrupted; nothing is written"},
+		{[]string{"redirects", "check", "long.csv"}, []os.Signal{os.Interrupt}, 3, "young-compass: interrupted; nothing is written"},
+		{[]string{"relink", "-"}, []os.Signal{os.Interrupt}, 3, "young-compass: interrupted; nothing is written"},
+		{[]string{"design", "--write", "--collide", "ask"}, []os.Signal{os.Interrupt}, 3, "young-compass: interrupted; nothing is written"},
+	} {
+		pages := before
+		if c.args[0] == "design" {
+			pages = "key,language,kind,title,state\na,en,page,Fares,live\nb,en,page,Fares,live\n"
+		}
+		require.NoError(t, os.WriteFile(filepath.Join(dir, project.PagesFile), []byte(pages), 0o644))
+		run := exec.Command(program, c.args...)
+		run.Dir = dir
+		_, err := run.StdinPipe() // never closed by us
+		require.NoError(t, err)
+		var stderr strings.Builder
+		run.Stderr = &stderr
+		require.NoError(t, run.Start())
+		time.Sleep(150 * time.Millisecond)
+		start := time.Now()
+		for _, signal := range c.signals {
+			require.NoError(t, run.Process.Signal(signal), "%s has ended before: %s", c.args, stderr.String())
+			time.Sleep(100 * time.Millisecond)
+		}
+		err = run.Wait()
+		var exit *exec.ExitError
+		require.ErrorAs(t, err, &exit, "%s", c.args)
+		assert.Equal(t, c.status, exit.ExitCode(), "%s: %s", c.args, stderr.String())
+		assert.Less(t, time.Since(start), 10*time.Second)
+		if c.says != "" {
+			lines := strings.Split(strings.TrimSpace(stderr.String()), "\n")
+			assert.Contains(t, lines[len(lines)-1], c.says, "%s", c.args)
+		}
+		assert.Equal(t, pages, text(t, dir, project.PagesFile))
+		assert.NoFileExists(t, filepath.Join(dir, project.RedirectsFile))
+	}
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"go/ast"
 	"go/parser"
 	"go/token"
@@ -21,7 +22,7 @@ import (
 // Advice is a part of the answer: no text of the program and no page of its documentation names a command, a word
 // behind it, or an option that isn't there.
 func TestAdviceNamesOnlyWhatIsThere(t *testing.T) {
-	root := (&app{stdout: os.Stdout, stderr: os.Stderr}).root()
+	root := (&app{ctx: context.Background(), stdout: os.Stdout, stderr: os.Stderr}).root()
 	commands, options := map[string]*cobra.Command{}, map[string]bool{"help": true, "version": true,
 		"connect-to": true} // the last is curl's
 	var visit func(c *cobra.Command)

@@ -19,6 +19,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -60,6 +61,10 @@ type app struct {
 	quiet, noWait                          bool
 	limit                                  finding.Severity
 	folder                                 project.Folder // as it was read
+
+	ctx    context.Context // ends when the user interrupts the run
+	saving sync.Mutex      // held while something is written that must not be cut short
+	names  []string        // of files that were written
 }
 
 // Main runs the program and returns its exit status.
@@ -86,10 +91,28 @@ func clock() (time.Time, error) {
 	return time.Unix(seconds, 0), nil
 }
 
+// grace is how long an interrupted command has to end by itself, as those do that ask a site and keep what they know.
+const grace = 2 * time.Second
+
+// run runs a command. When ctx ends it is left alone where it is, unless it ends by itself: nothing is written any more,
+// and what is being written is finished first.
 func (a *app) run(ctx context.Context, args []string) int {
 	root := a.root()
 	root.SetArgs(args)
-	err := root.ExecuteContext(ctx)
+	a.ctx = ctx
+	ended := make(chan error, 1)
+	go func() { ended <- root.ExecuteContext(ctx) }()
+	var err error
+	select {
+	case err = <-ended:
+	case <-ctx.Done():
+		select {
+		case err = <-ended:
+		case <-time.After(grace):
+			a.saving.Lock() // for good
+			err = ctx.Err()
+		}
+	}
 	var input *finding.Input
 	var broken unfinished
 	switch {
@@ -102,8 +125,12 @@ func (a *app) run(ctx context.Context, args []string) int {
 		return exitUsage
 	case ctx.Err() != nil && errors.Is(err, context.Canceled):
 		said := strings.ReplaceAll(oneLine(err), context.Canceled.Error(), "interrupted")
-		if said == "interrupted" {
-			said += "; nothing more is written"
+		switch {
+		case said != "interrupted":
+		case len(a.names) > 0:
+			said += "; written before: " + strings.Join(a.names, ", ")
+		default:
+			said += "; nothing is written"
 		}
 		_, _ = fmt.Fprintln(a.stderr, "young-compass:", said)
 		return exitUnfinished
@@ -209,7 +236,16 @@ func (a *app) write(path string, data []byte) error {
 
 // writeAll replaces files, all or none, and says what became of those that were there.
 func (a *app) writeAll(files ...safefile.File) error {
-	all, err := a.folder.Write(a.now, files...)
+	var all []safefile.Became
+	err := a.save(func() (err error) {
+		all, err = a.folder.Write(a.now, files...)
+		for _, became := range all {
+			if became.Written {
+				a.names = append(a.names, filepath.Base(became.Path))
+			}
+		}
+		return err
+	})
 	if err != nil {
 		return unfinished{err}
 	}
@@ -224,6 +260,16 @@ func (a *app) writeAll(files ...safefile.File) error {
 		}
 	}
 	return nil
+}
+
+// save writes something that must not be cut short, unless the run was interrupted before.
+func (a *app) save(write func() error) error {
+	a.saving.Lock()
+	defer a.saving.Unlock()
+	if err := a.ctx.Err(); err != nil {
+		return err
+	}
+	return write()
 }
 
 // change changes files of the project, all or none.
@@ -344,6 +390,9 @@ func told(io.Writer, term.Paint) error { return nil }
 
 // print writes a report and returns errFindings when it is bad enough.
 func (a *app) print(r report) error {
+	if err := a.ctx.Err(); err != nil {
+		return err
+	}
 	for _, list := range [][]finding.Finding{r.findings, r.shown} {
 		for i := range list {
 			a.locate(&list[i].Where)

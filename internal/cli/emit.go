@@ -312,10 +312,12 @@ func (a *app) install(e emitting, g *compile.Program, files []server.File, r rep
 		}
 	}
 	items := []map[string]any{}
-	err = x.Make(a.now, func(path string, data []byte, kept string) {
-		r.rows = append(r.rows, []string{path, fmt.Sprint(len(data))})
-		items = append(items, map[string]any{"file": path, "bytes": len(data)})
-		a.wrote(path, kept)
+	err = a.save(func() error {
+		return x.Make(a.now, func(path string, data []byte, kept string) {
+			r.rows = append(r.rows, []string{path, fmt.Sprint(len(data))})
+			items = append(items, map[string]any{"file": path, "bytes": len(data)})
+			a.wrote(path, kept)
+		})
 	})
 	if err != nil {
 		a.say("%s is as it was", e.install)
@@ -399,7 +401,11 @@ func (a *app) undo(e emitting) error {
 	if len(bytes.TrimSpace(x.New)) == 0 && len(bytes.TrimSpace(x.Old)) > 0 {
 		a.say("%s is empty now", e.install)
 	}
-	kept, err := x.Make(a.now)
+	kept := ""
+	err = a.save(func() (err error) {
+		kept, err = x.Make(a.now)
+		return err
+	})
 	if err != nil {
 		return unfinished{err}
 	}

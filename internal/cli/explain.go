@@ -22,7 +22,6 @@ how they resolve, step by step, what the plan says, and the lines to write where
 that differs.`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(command *cobra.Command, urls []string) error {
-			p.ctx = command.Context()
 			if err := p.open(); err != nil {
 				return err
 			}

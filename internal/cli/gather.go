@@ -36,7 +36,6 @@ import (
 // gathering is a run of gather: its flags.
 type gathering struct {
 	*app
-	ctx     context.Context
 	content contentDatabase
 	query   string
 	columns []string
@@ -75,7 +74,6 @@ database (mysql://USER@HOST/NAME, postgres://USER@HOST/NAME, sqlite:FILE), in wh
 nothing is changed. --compare sets the sources, or the project when none is
 given, beside another side of a move and writes nothing.`,
 		RunE: func(command *cobra.Command, sources []string) error {
-			g.ctx = command.Context()
 			if len(g.compare) == 0 {
 				end, err := g.alone(command)
 				if err != nil {

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"cmp"
-	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -32,7 +31,6 @@ import (
 // probing is one run of probe.
 type probing struct {
 	*app
-	ctx                context.Context
 	ask                asking
 	kinds              []string
 	sample, most, rows int
@@ -74,7 +72,7 @@ when a run is interrupted, the same command goes on where it was.
 			return nil
 		},
 		RunE: func(command *cobra.Command, kinds []string) error {
-			p.ctx, p.kinds = command.Context(), kinds
+			p.kinds = kinds
 			if err := usable(command, kinds); err != nil {
 				return err
 			}

@@ -47,7 +47,6 @@ plan that there is only what it doesn't say, and fills in what pages lack: their
 and the name, section and date that their addresses show. Addresses that people can
 read stay as they are.`,
 		RunE: func(command *cobra.Command, sources []string) error {
-			p.ctx = command.Context()
 			if p.accept {
 				end, err := p.alone(command)
 				if err != nil {

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"bytes"
-	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -24,7 +23,6 @@ import (
 // relinking is a run of relink: its flags, and what it met.
 type relinking struct {
 	*app
-	ctx                context.Context
 	plan               *plan.Plan
 	base               string
 	absolute, root     bool
@@ -79,7 +77,6 @@ are gone, unknown, or redirected for now are told and stay.
 its columns hold links; with --table and --columns it works on those. --write keeps
 what it overwrites in a journal; --undo JOURNAL brings it back. See docs/relink.md.`,
 		RunE: func(command *cobra.Command, paths []string) error {
-			r.ctx = command.Context()
 			return r.run(paths)
 		},
 	}
@@ -219,7 +216,14 @@ func (r *relinking) document(d relink.Document) error {
 		writeDifference(&r.differences, r.paint, bool(r.paint) || term.IsTerminal(r.stdout), d)
 		return nil
 	}
-	if _, err := r.journal.Write(d); err != nil {
+	err := r.save(func() error {
+		_, err := r.journal.Write(d)
+		return err
+	})
+	switch {
+	case r.ctx.Err() != nil && errors.Is(err, r.ctx.Err()):
+		return r.document(d)
+	case err != nil:
 		r.found = append(r.found, d.Unwritten(err))
 		return nil
 	}

@@ -447,6 +447,10 @@ func (e *emitter) inside() {
 		}
 		to := r.Value.Write(func(s string) string { return s }, nil,
 			func(capture int) string { return "{" + name(capture) + "}" })
+		if _, query, ok := strings.Cut(to, "?"); ok && query != "" && emptyItem(query) {
+			e.found = append(e.found, server.NotExpressible("caddy", r.Where,
+				"an internal address with an empty item in its query, which Caddy leaves out", "write a single & between two items"))
+		}
 		if strings.Contains(to, "?") {
 			to += "&"
 		} else {
@@ -455,6 +459,13 @@ func (e *emitter) inside() {
 		e.line("@yc_inside_%d vars {http.vars.yc_go} %d", n, n)
 		e.line("rewrite @yc_inside_%d %s", n, token(to+"{http.request.uri.query}"))
 	}
+}
+
+// emptyItem reports whether an item of a query is empty, or has no name.
+func emptyItem(query string) bool {
+	return slices.ContainsFunc(strings.Split(query, "&"), func(item string) bool {
+		return item == "" || item[0] == '=' && !strings.HasPrefix(query, item)
+	})
 }
 
 // example writes a configuration with the lines in their place.
