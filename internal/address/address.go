@@ -427,6 +427,44 @@ func Printable(s string) string {
 	return b.String()
 }
 
+// Hidden reports whether a character does something where it is shown, instead of being seen: control characters but line
+// ends and tabs, what turns the direction of text (Unicode standard annex 9), separators of lines, and marks that carry
+// text nobody sees. Joiners and soft hyphens, which words need, aren't hidden.
+func Hidden(r rune) bool {
+	switch {
+	case r < ' ':
+		return r != '\n' && r != '\t'
+	case r < 0x7f:
+		return false
+	}
+	return r < 0xa0 || r == 0x61c || r == 0x200e || r == 0x200f || r >= 0x2028 && r <= 0x202e || r >= 0x2060 && r <= 0x206f ||
+		r == 0xfeff || r >= 0xfff9 && r <= 0xfffb || r >= 0xe0000 && r <= 0xe0fff
+}
+
+// Visible returns a text for a file that other programs open: characters that Hidden reports are written as their numbers,
+// and so are bytes that are no UTF-8.
+func Visible(s string) string {
+	if !strings.ContainsFunc(s, Hidden) && utf8.ValidString(s) {
+		return s
+	}
+	var b strings.Builder
+	for i := 0; i < len(s); {
+		r, size := utf8.DecodeRuneInString(s[i:])
+		switch {
+		case r == utf8.RuneError && size <= 1:
+			fmt.Fprintf(&b, `\x%02x`, s[i])
+		case Hidden(r) && r < 0xa0:
+			fmt.Fprintf(&b, `\x%02x`, r)
+		case Hidden(r):
+			fmt.Fprintf(&b, `\u%04x`, r)
+		default:
+			b.WriteRune(r)
+		}
+		i += size
+	}
+	return b.String()
+}
+
 // The bytes that stay as they are, as bits: low for those below 64, high for
 // those from 64 to 127.
 const (

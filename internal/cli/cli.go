@@ -276,6 +276,11 @@ func (a *app) save(write func() error) error {
 func (a *app) change(changes ...project.Change) error {
 	var files []safefile.File
 	for _, c := range changes {
+		if strings.HasSuffix(c.Name, ".csv") {
+			if err := table.Check(c.Name, c.Data); err != nil {
+				return unfinished{err}
+			}
+		}
 		files = append(files, safefile.File{Path: a.in(c.Name), Data: c.Data})
 	}
 	return a.writeAll(files...)
@@ -424,13 +429,13 @@ func (a *app) print(r report) error {
 func (a *app) printTo(w io.Writer, r report) error {
 	switch a.format {
 	case "json":
-		return a.printJSON(w, r)
+		return a.printJSON(&visibleJSON{w: w}, r)
 	case "csv":
 		return printCSV(w, r)
 	case "junit":
 		return printJUnit(w, r.findings, a.limit)
 	case "sarif":
-		return printSARIF(w, r.findings)
+		return printSARIF(&visibleJSON{w: w}, r.findings)
 	}
 	paint := a.paint(w)
 	if !a.quiet {
@@ -522,7 +527,7 @@ func printCSV(w io.Writer, r report) error {
 	out := csv.NewWriter(w)
 	write := func(row ...string) error {
 		for i, cell := range row {
-			row[i] = table.Guard(cell)
+			row[i] = table.Guard(address.Visible(cell))
 		}
 		return out.Write(row)
 	}
@@ -536,7 +541,7 @@ func printCSV(w io.Writer, r report) error {
 			}
 		}
 	} else {
-		if err := out.Write(r.columns); err != nil {
+		if err := write(slices.Clone(r.columns)...); err != nil {
 			return err
 		}
 		for _, row := range r.rows {

@@ -11,6 +11,8 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+	"unicode/utf16"
+	"unicode/utf8"
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
@@ -240,4 +242,45 @@ func writeItems[T any](b *bytes.Buffer, before string, list []T, item func(T) an
 		b.WriteString(",\n")
 	}
 	return nil
+}
+
+// visibleJSON writes JSON in which characters that nobody sees, or that turn text round, are written as their numbers:
+// they stand in strings alone.
+type visibleJSON struct {
+	w    io.Writer
+	rest []byte // the beginning of a character whose end is still to come
+}
+
+// Write writes JSON, or a part of it.
+func (v *visibleJSON) Write(p []byte) (int, error) {
+	text := append(v.rest, p...)
+	end := len(text)
+	for cut := 1; cut < utf8.UTFMax && cut <= len(text); cut++ {
+		if c := text[len(text)-cut]; utf8.RuneStart(c) {
+			if !utf8.FullRune(text[len(text)-cut:]) {
+				end -= cut
+			}
+			break
+		}
+	}
+	v.rest = bytes.Clone(text[end:])
+	text = text[:end]
+	var b bytes.Buffer
+	for len(text) > 0 {
+		i := bytes.IndexFunc(text, address.Hidden)
+		if i < 0 {
+			b.Write(text)
+			break
+		}
+		b.Write(text[:i])
+		r, size := utf8.DecodeRune(text[i:])
+		text = text[i+size:]
+		for _, unit := range utf16.Encode([]rune{r}) {
+			fmt.Fprintf(&b, `\u%04x`, unit)
+		}
+	}
+	if _, err := v.w.Write(b.Bytes()); err != nil {
+		return 0, err
+	}
+	return len(p), nil
 }

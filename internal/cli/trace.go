@@ -118,7 +118,7 @@ from standard input, one a line; --format ndjson writes a line for each.
 			}
 			if a.format == "ndjson" {
 				for _, t := range items {
-					if err := json.NewEncoder(a.stdout).Encode(t); err != nil {
+					if err := json.NewEncoder(&visibleJSON{w: a.stdout}).Encode(t); err != nil {
 						return unfinished{err}
 					}
 				}
@@ -138,7 +138,7 @@ from standard input, one a line; --format ndjson writes a line for each.
 // traceLines follows a URL for each line of standard input.
 func (a *app) traceLines(p *plan.Plan, how tracing) error {
 	out := bufio.NewWriter(a.stdout)
-	encoder := json.NewEncoder(out)
+	encoder := json.NewEncoder(&visibleJSON{w: out})
 	encoder.SetEscapeHTML(false)
 	lines := bufio.NewScanner(a.stdin)
 	lines.Buffer(make([]byte, 64<<10), 2*address.MaxLength)

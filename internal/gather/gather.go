@@ -8,8 +8,10 @@ package gather
 
 import (
 	"cmp"
+	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"young-compass/internal/accesslog"
 	"young-compass/internal/address"
@@ -19,6 +21,7 @@ import (
 	"young-compass/internal/parameter"
 	"young-compass/internal/planfile"
 	"young-compass/internal/source"
+	"young-compass/internal/table"
 	"young-compass/internal/visits"
 )
 
@@ -175,9 +178,24 @@ func (g *Gatherer) begin(name string, form source.Form) *Summary {
 	return s
 }
 
+// maxRecord is how many bytes a source may say of one page; a row of the inventory holds several such.
+const maxRecord = 64 << 10
+
+// add takes up a record, in which nothing is left that could do harm where it is shown or opened.
 func (g *Gatherer) add(r record) {
 	r.source = len(g.summaries) - 1
 	g.summaries[r.source].Records++
+	size := 0
+	for i, f := range r.fields {
+		r.fields[i] = field{columnName(f.name), table.GuardText(strings.TrimSpace(table.Clean(f.value)))}
+		size += len(f.value) + len(f.name)
+	}
+	r.fields = slices.DeleteFunc(r.fields, func(f field) bool { return f.name == "" })
+	if size > maxRecord {
+		g.ignore(g.summaries[r.source], fmt.Sprintf("records of more than %d KiB", maxRecord>>10), table.Clean(r.address),
+			r.where.Line)
+		return
+	}
 	for _, name := range slices.Sorted(maps.Keys(g.Given)) {
 		r.give(name, g.Given[name])
 	}

@@ -112,8 +112,27 @@ func (m *merger) addColumns() {
 		return cmp.Or(cmp.Compare(b.Form.Rank(), a.Form.Rank()), strings.Compare(a.Source, b.Source))
 	})
 	for _, i := range order {
-		m.Pages.AddColumns(m.fields[i])
+		var names []string
+		for _, name := range m.fields[i] {
+			if name = columnName(name); name != "" {
+				names = append(names, name)
+			}
+		}
+		m.Pages.AddColumns(names)
+		if n := m.Pages.Columns(); n > maxColumns {
+			m.found = append(m.found, table.BadRow(m.summaries[i].Source, 1, fmt.Sprintf("with its columns pages have %d; at most "+
+				"%d are kept", n, maxColumns), "leave out the columns that no page needs"))
+			return
+		}
 	}
+}
+
+// maxColumns is how many columns pages may have.
+const maxColumns = 1000
+
+// columnName returns what a column of pages is called that a source calls so; empty for a name that is none.
+func columnName(name string) string {
+	return table.Guard(strings.ToLower(strings.Join(strings.Fields(table.Clean(name)), " ")))
 }
 
 func (m *merger) bind(a address.Address, r inventory.Ref) {

@@ -226,6 +226,9 @@ func (inv *Inventory) AddColumns(names []string) {
 	}
 }
 
+// Columns returns how many columns there are.
+func (inv *Inventory) Columns() int { return len(leading()) + len(inv.fields) + len(trailing()) }
+
 // HasColumn reports whether the inventory has a column of that name.
 func (inv *Inventory) HasColumn(name string) bool {
 	return slices.Contains(inv.fields, name) || slices.Contains(leading(), name) || slices.Contains(trailing(), name)

@@ -6,6 +6,7 @@ import (
 	"net"
 	"net/http"
 
+	"young-compass/internal/address"
 	"young-compass/internal/plan"
 )
 
@@ -16,7 +17,7 @@ var adminPage string
 // answers only under the address that it listens at, so that a page on another
 // site can't read it through a name of its own, and changes nothing.
 func (s *Server) Admin() (http.Handler, error) {
-	t, err := template.New("admin").Parse(adminPage)
+	t, err := template.New("admin").Funcs(template.FuncMap{"visible": address.Visible}).Parse(adminPage)
 	if err != nil {
 		return nil, err
 	}

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"iter"
 	"runtime"
-	"slices"
 	"strconv"
 
 	"young-compass/internal/address"
@@ -19,12 +18,12 @@ func (l *List) Encode() []byte {
 	columns := l.used()
 	parts := make([]bytes.Buffer, runtime.GOMAXPROCS(0))
 	parts[0].Grow(l.size(0, l.Len()))
-	_ = table.WriteRecords(&parts[0], slices.Values([][]string{columns})) // a bytes.Buffer doesn't fail
+	table.WriteHeader(&parts[0], columns)
 	route.Parallel(l.Len(), func(part, from, to int) {
 		if part > 0 {
 			parts[part].Grow(l.size(from, to))
 		}
-		_ = table.WriteRecords(&parts[part], l.fields(columns, from, to))
+		_ = table.WriteRecords(&parts[part], l.fields(columns, from, to)) // a bytes.Buffer doesn't fail
 	})
 	for i := range parts[1:] {
 		_, _ = parts[i+1].WriteTo(&parts[0])

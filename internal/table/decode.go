@@ -51,14 +51,31 @@ func validBeginning(sample []byte) bool {
 	return false
 }
 
-// delimiter returns what separates the names in the first line.
+// delimiter returns what separates the names in the first line, outside quotes; or what a line before it says, as some
+// spreadsheets write it, which is read.
+//
+//	sep=;
 func delimiter(text *bufio.Reader) rune {
 	sample, _ := text.Peek(4096)
 	first, _, _ := strings.Cut(string(sample), "\n")
-	best, most := ',', 0
+	if told, ok := strings.CutPrefix(strings.ToLower(strings.TrimSuffix(first, "\r")), "sep="); ok && len(told) == 1 &&
+		strings.Contains(",;\t", told) {
+		_, _ = text.Discard(min(len(first)+1, len(sample)))
+		return rune(told[0])
+	}
+	counts := map[rune]int{}
+	quoted := false
+	for _, r := range first {
+		if r == '"' {
+			quoted = !quoted
+		} else if !quoted {
+			counts[r]++
+		}
+	}
+	best := ','
 	for _, d := range []rune{',', ';', '\t'} {
-		if n := strings.Count(first, string(d)); n > most {
-			best, most = d, n
+		if counts[d] > counts[best] {
+			best = d
 		}
 	}
 	return best

@@ -473,27 +473,40 @@ func Encode(columns []string, rows []map[string]string) []byte {
 // EncodeRecords writes a table whose records hold a field for each column.
 func EncodeRecords(columns []string, records iter.Seq[[]string]) []byte {
 	var b bytes.Buffer
-	_ = WriteRecords(&b, slices.Values([][]string{columns})) // a bytes.Buffer doesn't fail
-	_ = WriteRecords(&b, records)
+	WriteHeader(&b, columns)
+	_ = WriteRecords(&b, records) // a bytes.Buffer doesn't fail
 	return b.Bytes()
 }
 
-// WriteRecords writes records as CSV.
+// WriteHeader writes the names of columns as CSV. What separates columns elsewhere is quoted, so that nobody takes it for
+// what separates them here.
+func WriteHeader(b *bytes.Buffer, columns []string) {
+	for i, name := range columns {
+		if i > 0 {
+			b.WriteByte(',')
+		}
+		if name = Clean(name); strings.ContainsAny(name, ",;\t\n\"") || strings.TrimSpace(name) != name || len(columns) == 1 &&
+			name == "" {
+			name = `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
+		}
+		b.WriteString(name)
+	}
+	b.WriteByte('\n')
+}
+
+// WriteRecords writes records as CSV, their fields as Clean returns them.
 func WriteRecords(to io.Writer, records iter.Seq[[]string]) error {
 	w := csv.NewWriter(to)
+	var clean []string
 	for record := range records {
-		if err := w.Write(record); err != nil {
+		clean = clean[:0]
+		for _, field := range record {
+			clean = append(clean, Clean(field))
+		}
+		if err := w.Write(clean); err != nil {
 			return err
 		}
 	}
 	w.Flush()
 	return w.Error()
-}
-
-// Guard keeps a spreadsheet from taking a cell for a formula.
-func Guard(cell string) string {
-	if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
-		return "'" + cell
-	}
-	return cell
 }

@@ -91,7 +91,7 @@ func Table(w io.Writer, paint Paint, columns []string, rows [][]string) error {
 	t.SetStyle(style)
 	header := make(table.Row, len(columns))
 	for i, c := range columns {
-		header[i] = paint.Bold(c)
+		header[i] = paint.Bold(address.Printable(c))
 	}
 	t.AppendHeader(header)
 	for _, row := range rows {

@@ -161,7 +161,7 @@ func (e *emitter) tables(head string) {
 		x := &e.Program.Listed[i]
 		key, action := e.key(x), e.check(x)+" "+e.Action(*x, identity).String()
 		e.hashed(key)
-		if len(folded) > 0 && folded[strings.ToLower(key)] > 1 {
+		if len(folded) > 0 && folded[strings.ToLower(key)] > 1 || strings.ContainsFunc(key, address.Hidden) {
 			host := ""
 			if x.Host != "" {
 				host = server.Quote(x.Host) + " "
