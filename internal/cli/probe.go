@@ -225,16 +225,6 @@ func (p *probing) askSite(db *store.Store) error {
 	s := probe.Surveyor{Plan: p.plan, Client: p.client, Agent: product, Max: p.most, Together: p.ask.parallel,
 		Obey: p.obey, Sample: p.sample,
 		External: p.external, Visits: p.visits, Now: p.now}
-	run, err := db.Begin(s.Identity(p.ask.at), func() time.Time { return p.now })
-	if err != nil {
-		return unfinished{err}
-	}
-	if run.Resumed > 0 {
-		p.say("going on: %d addresses were asked already", run.Resumed)
-	}
-	bar := term.NewProgress(p.stderr, "asking", int64(p.most), term.Plain)
-	done := 0
-	s.Keeper, s.Progress = run, func(n, _ int) { bar.Add(int64(n - done)); done = n }
 	for _, text := range p.copies {
 		a, err := address.Parse(text)
 		if err != nil {
@@ -242,6 +232,19 @@ func (p *probing) askSite(db *store.Store) error {
 		}
 		s.Copies = append(s.Copies, a)
 	}
+	run, err := db.Begin(s.Identity(p.ask.at, p.client.Sends()), func() time.Time { return p.now })
+	if err != nil {
+		return unfinished{err}
+	}
+	if run.Late != "" {
+		p.say("a run that was broken off began on %s, which is too long ago to go on with it; all is asked anew", run.Late)
+	}
+	if run.Resumed > 0 {
+		p.say("going on: %d addresses were asked already", run.Resumed)
+	}
+	bar := term.NewProgress(p.stderr, "asking", int64(p.most), term.Plain)
+	done := 0
+	s.Keeper, s.Progress = run, func(n, _ int) { bar.Add(int64(n - done)); done = n }
 	p.survey, err = s.Run(p.ctx)
 	bar.Done()
 	if err != nil {
@@ -284,6 +287,13 @@ func (p *probing) askRest() error {
 			return unfinished{err}
 		}
 		p.sections = append(p.sections, section)
+	}
+	surveyed := slices.DeleteFunc(slices.Clone(p.sections), func(s *probe.Section) bool {
+		return s.Kind == probe.Redirects || s.Kind == probe.Hosts
+	})
+	if len(surveyed) > 0 {
+		surveyed[0].Findings = append(surveyed[0].Findings, p.survey.Untold(surveyed)...)
+		finding.Sort(surveyed[0].Findings)
 	}
 	return nil
 }

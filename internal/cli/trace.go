@@ -142,8 +142,15 @@ func (a *app) traceLines(p *plan.Plan, how tracing) error {
 	encoder.SetEscapeHTML(false)
 	lines := bufio.NewScanner(a.stdin)
 	lines.Buffer(make([]byte, 64<<10), 2*address.MaxLength)
+	all, unread := 0, 0
 	for lines.Scan() {
+		if err := a.ctx.Err(); err != nil {
+			return err
+		}
 		t := follow(p, how, lines.Text())
+		if all++; t.Error != "" {
+			unread++
+		}
 		var err error
 		if a.format == "ndjson" || a.format == "json" {
 			err = encoder.Encode(t)
@@ -159,6 +166,10 @@ func (a *app) traceLines(p *plan.Plan, how tracing) error {
 	}
 	if err := out.Flush(); err != nil {
 		return unfinished{err}
+	}
+	if unread > 0 {
+		a.say("%d of %d lines have no answer: see what stands at them; write an http(s) URL, or a path, on each", unread, all)
+		return errFindings
 	}
 	return nil
 }

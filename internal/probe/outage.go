@@ -65,3 +65,51 @@ func (o outages) findings() (found []finding.Finding) {
 	slices.SortFunc(found, func(a, b finding.Finding) int { return cmp.Compare(a.What, b.What) })
 	return found
 }
+
+// Untold returns what the survey could not learn, as far as none of these sections tells it: whatever else they say, it is
+// of a part of the site. Where one of them tells of addresses without an answer, it tells of all of those.
+func (v *Survey) Untold(sections []*Section) (found []finding.Finding) {
+	told := slices.ContainsFunc(sections, func(s *Section) bool {
+		return slices.ContainsFunc(s.Findings, func(f finding.Finding) bool { return f.Code == finding.NoAnswer })
+	})
+	silent := outages{}
+	type trouble struct {
+		at     address.Address // the origin
+		status int             // 0: no answer
+	}
+	troubles := map[trouble]*finding.Finding{}
+	counts := map[trouble]int{}
+	for _, a := range v.Web.Sorted() {
+		p := v.Web[a]
+		if p.Failure == "" && p.Status < 500 || p.Failure != "" && (told || silent.add(a, finding.Place{URL: a.String()},
+			p.Failure, p.Problem)) {
+			continue
+		}
+		t := trouble{a.Origin(), p.Status}
+		if troubles[t] == nil {
+			what := fmt.Sprintf("%s answers %d, so nothing is known of what it shows", t.at.Base(), t.status)
+			if p.Failure != "" {
+				what = t.at.Base() + " doesn't answer: " + address.Printable(p.Problem)
+			}
+			troubles[t] = &finding.Finding{Code: finding.NoAnswer, Severity: finding.Error, Where: finding.Place{URL: a.String()},
+				What: what, Advice: "ask again; if it stays so, look at the server"}
+		}
+		if counts[t]++; counts[t] <= maxEvidence {
+			troubles[t].Evidence = append(troubles[t].Evidence, a.String())
+		}
+	}
+	for t, f := range troubles {
+		if n := counts[t]; n > 1 {
+			f.What += fmt.Sprintf(" (%d addresses)", n)
+		}
+		found = append(found, *f)
+	}
+	if len(v.Web) == 0 {
+		found = append(found, finding.Finding{Code: finding.NoAnswer, Severity: finding.Error,
+			Where: finding.Place{URL: v.Plan.Site.Origin.String()}, What: "nothing of the site was asked",
+			Advice: "look at --sample, at robots.txt where --obey-robots obeys it, and at what the project knows"})
+	}
+	found = append(found, silent.findings()...)
+	finding.Sort(found)
+	return found
+}

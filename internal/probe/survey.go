@@ -140,8 +140,9 @@ func newSurvey(s *Surveyor) *Survey {
 
 // Identity tells runs apart: one that was broken off is gone on with by a run that asks the same questions at the same
 // place. at is what stands instead of the addresses that the site's names lead to.
-func (s *Surveyor) Identity(at []string) string {
-	return fmt.Sprint("survey ", s.Plan.Site.Origin, " at ", at, " max ", s.Max, " obey ", s.Obey, " sample ", s.Sample)
+func (s *Surveyor) Identity(at []string, sends string) string {
+	return fmt.Sprint("survey ", s.Plan.Site.Origin, " at ", at, " max ", s.Max, " obey ", s.Obey, " sample ", s.Sample,
+		" external ", s.External, " copies ", s.Copies, " sends ", sends)
 }
 
 // Run asks the site.

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"net/url"
 	"path/filepath"
+	"strings"
 	"sync"
 	"time"
 
@@ -50,7 +51,8 @@ func (s *Store) Close() error { return s.db.Close() }
 
 // Run is one round of asking a site. It can be used by many at a time.
 type Run struct {
-	Resumed int // answers that an interrupted run had already
+	Resumed int    // answers that an interrupted run had already
+	Late    string // the day on which one began that is too old to go on with
 
 	store *Store
 	id    int64
@@ -69,17 +71,24 @@ type answer struct {
 // at most, when a run is broken off.
 const batch = 200
 
+// MaxAge is how old a run that was broken off may be: a site changes, and what it answered then says nothing of it now.
+const MaxAge = 24 * time.Hour
+
 // Begin begins a run, or goes on with the last one if that asked the same and
 // didn't come to its end. What older runs brought is deleted.
 func (s *Store) Begin(asked string, now func() time.Time) (*Run, error) {
 	r := &Run{store: s, now: now}
-	var last string
+	var last, started string
 	var finished sql.NullString
-	err := s.db.QueryRow("SELECT id, asked, finished FROM runs ORDER BY id DESC LIMIT 1").Scan(&r.id, &last, &finished)
+	err := s.db.QueryRow("SELECT id, asked, started, finished FROM runs ORDER BY id DESC LIMIT 1").Scan(&r.id, &last, &started,
+		&finished)
 	if err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return nil, fmt.Errorf("reading the last run: %w", err)
 	}
-	if err == nil && last == asked && !finished.Valid {
+	begun, unknown := time.Parse(time.RFC3339, started)
+	if err == nil && last == asked && !finished.Valid && (unknown != nil || now().Sub(begun) > MaxAge) {
+		r.Late, _, _ = strings.Cut(started, "T")
+	} else if err == nil && last == asked && !finished.Valid {
 		err := s.db.QueryRow("SELECT count(*) FROM answers WHERE run = ?", r.id).Scan(&r.Resumed)
 		if err != nil {
 			return nil, fmt.Errorf("reading the last run: %w", err)

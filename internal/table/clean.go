@@ -80,5 +80,5 @@ func Check(file string, data []byte) error {
 	if errors.Is(err, io.EOF) {
 		return nil
 	}
-	return fmt.Errorf("what was to be written into %s could not be read again, so nothing is written: %w", file, err)
+	return fmt.Errorf("what was to be written into %s could not be read again, so nothing is written: %v", file, err)
 }
