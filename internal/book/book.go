@@ -105,7 +105,28 @@ func Read(file string, r io.Reader) (*Book, []finding.Finding, error) {
 		}
 		b.Entries = append(b.Entries, e)
 	}
+	if !slices.IsSortedFunc(b.Entries, compareEntries) { // a spreadsheet has sorted it otherwise, which says nothing
+		slices.SortStableFunc(b.Entries, compareEntries)
+	}
 	return b, found, nil
+}
+
+// compareEntries orders entries as they are written: by page, its current address first, then by address.
+func compareEntries(x, y Entry) int {
+	return cmp.Or(compareRefs(x.Page, y.Page), cmp.Compare(x.State.rank(), y.State.rank()),
+		strings.Compare(x.Address.String(), y.Address.String()))
+}
+
+// compareRefs compares pages by their texts (key@language).
+func compareRefs(x, y inventory.Ref) int {
+	n := min(len(x.Key), len(y.Key))
+	if d := strings.Compare(x.Key[:n], y.Key[:n]); d != 0 {
+		return d
+	}
+	if len(x.Key) != len(y.Key) {
+		return strings.Compare(x.String(), y.String())
+	}
+	return strings.Compare(x.Language, y.Language)
 }
 
 // Current returns the position of each page's current address in Entries.
@@ -123,10 +144,7 @@ func (b *Book) Current() map[inventory.Ref]int {
 // first, then by address.
 func (b *Book) Encode() []byte {
 	entries := slices.Clone(b.Entries)
-	slices.SortFunc(entries, func(x, y Entry) int {
-		return cmp.Or(strings.Compare(x.Page.String(), y.Page.String()), cmp.Compare(x.State.rank(), y.State.rank()),
-			strings.Compare(x.Address.String(), y.Address.String()))
-	})
+	slices.SortFunc(entries, compareEntries)
 	rows := make([]map[string]string, len(entries))
 	for i, e := range entries {
 		rows[i] = map[string]string{"address": e.Address.String(), "page": e.Page.String(), "state": string(e.State),

@@ -12,6 +12,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/inventory"
 	"young-compass/internal/judge"
 	"young-compass/internal/plan"
 	"young-compass/internal/project"
@@ -117,11 +118,7 @@ func (a *app) take(c *cobra.Command, from string,
 		a.output = ""
 		return a.print(report{findings: found})
 	}
-	for _, f := range found {
-		if f.Where.File == project.RedirectsFile {
-			bad = append(bad, f) // writing would lose the row
-		}
-	}
+	bad = append(bad, only(found, finding.BadRow)...) // a row of the map would be lost, one of another file lead elsewhere
 	if finding.Worst(bad, finding.Error) {
 		return refuse(bad)
 	}
@@ -139,6 +136,11 @@ func (a *app) take(c *cobra.Command, from string,
 		return err
 	}
 	a.output = ""
+	for _, row := range more.All() {
+		if _, ok := p.CurrentAddress(row.Page); !ok && row.Page != (inventory.Ref{}) {
+			a.say("%s has no address yet, so %s leads nowhere until design --write gives it one", row.Page, row.From)
+		}
+	}
 	return a.print(report{counts: []count{
 		{"added", "added from " + from, taken.Added}, {"replaced", "replaced", taken.Replaced},
 		{"known", "known already", taken.Known},

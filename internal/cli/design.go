@@ -17,6 +17,7 @@ import (
 	"young-compass/internal/design"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
+	"young-compass/internal/judge"
 	"young-compass/internal/plan"
 	"young-compass/internal/planfile"
 	"young-compass/internal/project"
@@ -103,6 +104,14 @@ func (d *designing) run() error {
 	byPage, all := design.Visits(p, known)
 	proposals, more := design.Propose(p, o)
 	after := design.Accept(p.Book, proposals, d.today())
+	if len(only(found, finding.UnknownPage)) > 0 { // a page that gets its address now is known from now on
+		then := judge.Plan(plan.New(p.Settings, p.Pages, after, p.Redirects))
+		found = slices.DeleteFunc(found, func(f finding.Finding) bool {
+			return f.Code == finding.UnknownPage && !slices.ContainsFunc(then, func(g finding.Finding) bool {
+				return g.Code == f.Code && g.Where == f.Where
+			})
+		})
+	}
 	r := d.report(p, proposals, after, byPage, all)
 	r.findings = slices.Concat(found, more, coverage.Scripts(p, known))
 	r.shown = firstOfEach(r.findings, d.all)

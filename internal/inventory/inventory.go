@@ -185,7 +185,20 @@ func Read(file string, r io.Reader, defaultLanguage string) (*Inventory, []findi
 		}
 		inv.Add(page)
 	}
+	inv.sort()
 	return inv, found, nil
+}
+
+// sort puts the pages in the order in which they are written: that of the rows in a file says nothing.
+func (inv *Inventory) sort() {
+	compare := func(a, b Page) int { return a.Compare(b.Ref) }
+	if slices.IsSortedFunc(inv.Pages, compare) {
+		return
+	}
+	slices.SortFunc(inv.Pages, compare)
+	for i := range inv.Pages {
+		inv.byRef[inv.Pages[i].Ref] = i
+	}
 }
 
 // fromRow reads a page from a row of pages.csv, with these fields of its own.

@@ -195,7 +195,9 @@ func (j *judge) pageOf(row redirect.Redirect) (page *inventory.Page, alive bool)
 	case end.Kind == resolve.AtGone, end.Kind == resolve.AtNothing:
 		return nil, false
 	case end.Kind == resolve.AtPage:
-		return j.Pages.Find(j.Served(end.Number).Page), true
+		if served := j.Served(end.Number); served != nil {
+			return j.Pages.Find(served.Page), true
+		}
 	}
 	return nil, true
 }

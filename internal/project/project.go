@@ -2,7 +2,9 @@
 package project
 
 import (
+	"bytes"
 	"crypto/sha256"
+	"encoding/binary"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -32,19 +34,30 @@ const (
 	RedirectsFile = "redirects.csv"
 )
 
-// Sum returns a number that changes with the files of a project that decide where anything leads. A file that isn't
-// there is an empty one.
+// Sum returns a number that changes with the files of a project that decide where anything leads, but not with the order
+// of their rows. A file that isn't there is an empty one.
 func Sum(dir string) (string, error) {
-	sum := sha256.New()
+	whole := sha256.New()
 	for _, name := range []string{PlanFile, PagesFile, AddressesFile, RedirectsFile} {
 		data, err := os.ReadFile(filepath.Join(dir, name))
 		if err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return "", err
 		}
-		_, _ = fmt.Fprintf(sum, "%d ", len(data))
-		_, _ = sum.Write(data)
+		if name == PlanFile {
+			sum := sha256.Sum256(data)
+			_, _ = whole.Write(sum[:])
+			continue
+		}
+		var lines [4]uint64 // of sums of lines, which are added
+		for line := range bytes.Lines(data) {
+			sum := sha256.Sum256(bytes.TrimRight(line, "\r\n"))
+			for i := range lines {
+				lines[i] += binary.BigEndian.Uint64(sum[8*i:])
+			}
+		}
+		_, _ = fmt.Fprintf(whole, "%s %x ", name, lines)
 	}
-	return hex.EncodeToString(sum.Sum(nil)), nil
+	return hex.EncodeToString(whole.Sum(nil)), nil
 }
 
 // Load reads a project folder.
