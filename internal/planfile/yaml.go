@@ -26,6 +26,9 @@ type value struct {
 
 // parseYAML returns the file's one document.
 func parseYAML(file string, data []byte) (v value, err error) {
+	if data, err = bounded(file, data); err != nil {
+		return v, err
+	}
 	tree, err := parser.ParseBytes(data, 0)
 	if err != nil {
 		where, what := finding.Place{File: file}, err.Error()
@@ -39,7 +42,14 @@ func parseYAML(file string, data []byte) (v value, err error) {
 		return v, finding.Unreadable(where, "this can't be read as YAML: "+what, "mend the line; indentation is made "+
 			"of spaces")
 	}
-	if len(tree.Docs) != 1 || tree.Docs[0].Body == nil {
+	if len(tree.Docs) > 1 && tree.Docs[1].Body != nil {
+		where := finding.Place{File: file}
+		if t := tree.Docs[1].Body.GetToken(); t != nil {
+			where.Line = t.Position.Line
+		}
+		return v, finding.Unreadable(where, "a second document begins here, behind ---", "a plan is one; delete the line of ---")
+	}
+	if len(tree.Docs) == 0 || tree.Docs[0].Body == nil {
 		return v, finding.Unreadable(finding.Place{File: file, Line: 1}, "the plan is empty",
 			"young-compass init writes one to start from")
 	}
@@ -85,11 +95,13 @@ func (v value) entries() []entry {
 		v.fail("write it as key: value", "a mapping belongs here")
 	}
 	var list []entry
+	seen := map[string]bool{}
 	for _, p := range pairs {
 		e := entry{key: p.Key.GetToken().Value, at: value{v.file, p.Key}, value: value{v.file, p.Value}}
-		if slices.ContainsFunc(list, func(o entry) bool { return o.key == e.key }) {
+		if seen[e.key] {
 			e.at.fail("delete one of them", "the key %q stands here twice", address.Printable(e.key))
 		}
+		seen[e.key] = true
 		list = append(list, e)
 	}
 	return list

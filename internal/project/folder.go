@@ -1,6 +1,7 @@
 package project
 
 import (
+	"bufio"
 	"context"
 	"crypto/sha256"
 	"errors"
@@ -10,6 +11,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"young-compass/internal/safefile"
@@ -108,7 +110,8 @@ func (f *Folder) Write(now time.Time, files ...safefile.File) ([]safefile.Became
 	return became, nil
 }
 
-// reading opens a file of the folder, for read; one that isn't there isn't read.
+// reading opens a file of the folder, for read; one that isn't there isn't read, nor is an empty table, which is what is
+// left when somebody has deleted all rows.
 func (f *Folder) reading(name string, read func(io.Reader) error) error {
 	file, err := f.Open(name)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -117,5 +120,9 @@ func (f *Folder) reading(name string, read func(io.Reader) error) error {
 	if err != nil {
 		return fmt.Errorf("reading %s: %w", name, err)
 	}
-	return errors.Join(read(file), file.Close())
+	text := bufio.NewReader(file)
+	if _, err := text.Peek(1); errors.Is(err, io.EOF) && strings.HasSuffix(name, ".csv") {
+		return file.Close()
+	}
+	return errors.Join(read(text), file.Close())
 }

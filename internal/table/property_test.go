@@ -9,6 +9,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 
 	"young-compass/internal/table"
 )
@@ -90,4 +91,20 @@ func TestASeparatorThatTheFileNames(t *testing.T) {
 		require.Len(t, sheet.Rows, 1)
 		assert.Equal(t, "b,c", sheet.Rows[0].Get(sheet.Columns[1]), text)
 	}
+}
+
+// A small workbook may hold one long text in thousands of cells.
+func TestAWorkbookThatRepeatsALongText(t *testing.T) {
+	book := excelize.NewFile()
+	long := strings.Repeat("x", 32_000)
+	sheet := book.GetSheetName(0)
+	require.NoError(t, book.SetSheetRow(sheet, "A1", &[]string{"key", "title"}))
+	for i := range 9_000 {
+		require.NoError(t, book.SetSheetRow(sheet, fmt.Sprint("A", i+2), &[]string{"k", long}))
+	}
+	var data bytes.Buffer
+	require.NoError(t, book.Write(&data))
+	require.Less(t, data.Len(), 4<<20)
+	_, _, err := table.Read("x.xlsx", &data, "key")
+	require.ErrorContains(t, err, "its cells hold more than 256 MiB")
 }

@@ -11,10 +11,11 @@ import (
 	"young-compass/internal/finding"
 )
 
-// The bounds of a workbook, in bytes: as a file, and unpacked.
+// The bounds of a workbook, in bytes: as a file, unpacked, and of the text in its cells.
 const (
 	maxWorkbook = 64 << 20
 	maxUnpacked = 256 << 20
+	maxText     = 256 << 20
 )
 
 // readWorkbook reads the first sheet of a workbook that has any rows.
@@ -42,6 +43,7 @@ func (t *Table) readWorkbook(r io.Reader) (bad []finding.Finding, err error) {
 		return nil, unreadable(err.Error())
 	}
 	defer func() { _ = book.Close() }()
+	size := 0
 	for _, sheet := range book.GetSheetList() {
 		rows, err := book.Rows(sheet)
 		if err != nil {
@@ -52,7 +54,14 @@ func (t *Table) readWorkbook(r io.Reader) (bad []finding.Finding, err error) {
 			if err != nil {
 				return nil, unreadable(err.Error())
 			}
-			if strings.Join(record, "") == "" {
+			own := 0
+			for _, cell := range record {
+				own += len(cell)
+			}
+			if size += own; size > maxText { // many cells may share one long text
+				return nil, unreadable(fmt.Sprintf("its cells hold more than %d MiB", maxText>>20))
+			}
+			if own == 0 {
 				continue
 			}
 			if t.Columns == nil {
