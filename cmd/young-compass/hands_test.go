@@ -73,8 +73,8 @@ func TestManyHandsLoseNothing(t *testing.T) {
 	}
 }
 
-// While design waits for a person's answer, another command waits, or ends at once when told so; and a row that a person
-// writes into pages.csv meanwhile stays.
+// While design waits for a person's answer, another command waits, or ends at once when told so; and a row that a
+// person writes into pages.csv meanwhile stays.
 func TestARowWrittenWhileAPersonIsAskedStays(t *testing.T) {
 	program, dir := twoHands(t)
 	pages := "key,language,kind,title,state\na,en,page,Fares,live\nb,en,page,Fares,live\n"

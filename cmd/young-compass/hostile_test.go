@@ -68,8 +68,8 @@ func cleanText(t *testing.T, text, of string) {
 	}
 }
 
-// No command, in no format, hands on what a hostile source put into a field: not to a terminal, a spreadsheet, a program,
-// nor into a file of the project or of a server.
+// No command, in no format, hands on what a hostile source put into a field: not to a terminal, a spreadsheet, a
+// program, nor into a file of the project or of a server.
 func TestNothingHostileGetsThrough(t *testing.T) {
 	dir := hostileProject(t)
 	run := func(args ...string) (stdout string, status int) {

@@ -35,8 +35,8 @@ http://skerrywick.example/quays/kvitsund,zz2@en,former
 http://www.skerrywick.example/quays/kvitsund,zz2@en,former
 `
 
-// Whatever order a spreadsheet leaves the rows of the project's files in, every output is the same, but for the lines that
-// it names.
+// Whatever order a spreadsheet leaves the rows of the project's files in, every output is the same, but for the lines
+// that it names.
 func TestTheOrderOfRowsDecidesNothing(t *testing.T) {
 	t.Setenv("SOURCE_DATE_EPOCH", "1795428000")
 	start := t.TempDir()

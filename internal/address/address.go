@@ -427,9 +427,9 @@ func Printable(s string) string {
 	return b.String()
 }
 
-// Hidden reports whether a character does something where it is shown, instead of being seen: control characters but line
-// ends and tabs, what turns the direction of text (Unicode standard annex 9), separators of lines, and marks that carry
-// text nobody sees. Joiners and soft hyphens, which words need, aren't hidden.
+// Hidden reports whether a character does something where it is shown, instead of being seen: control characters but
+// line ends and tabs, what turns the direction of text (Unicode standard annex 9), separators of lines, and marks that
+// carry text nobody sees. Joiners and soft hyphens, which words need, aren't hidden.
 func Hidden(r rune) bool {
 	switch {
 	case r < ' ':
@@ -437,12 +437,12 @@ func Hidden(r rune) bool {
 	case r < 0x7f:
 		return false
 	}
-	return r < 0xa0 || r == 0x61c || r == 0x200e || r == 0x200f || r >= 0x2028 && r <= 0x202e || r >= 0x2060 && r <= 0x206f ||
-		r == 0xfeff || r >= 0xfff9 && r <= 0xfffb || r >= 0xe0000 && r <= 0xe0fff
+	return r < 0xa0 || r == 0x61c || r == 0x200e || r == 0x200f || r >= 0x2028 && r <= 0x202e ||
+		r >= 0x2060 && r <= 0x206f || r == 0xfeff || r >= 0xfff9 && r <= 0xfffb || r >= 0xe0000 && r <= 0xe0fff
 }
 
-// Visible returns a text for a file that other programs open: characters that Hidden reports are written as their numbers,
-// and so are bytes that are no UTF-8.
+// Visible returns a text for a file that other programs open: characters that Hidden reports are written as their
+// numbers, and so are bytes that are no UTF-8.
 func Visible(s string) string {
 	if !strings.ContainsFunc(s, Hidden) && utf8.ValidString(s) {
 		return s

@@ -37,8 +37,8 @@ func (k *asking) flags(c *cobra.Command) {
 	f.StringVar(&k.secrets, "secrets", "", "send the headers in `FILE` along, to the site's hosts alone")
 	f.StringVar(&k.auth, "auth", "", "send `USER:PASSWORD` along, to the site's hosts alone; $NAME stands for a "+
 		"variable of the environment")
-	f.BoolVar(&k.insecure, "insecure-auth", false, "send what --auth, --secrets and passwords in --header say over http too, "+
-		"where others can read it")
+	f.BoolVar(&k.insecure, "insecure-auth", false, "send what --auth, --secrets and passwords in --header say over "+
+		"http too, where others can read it")
 	f.StringArrayVar(&k.headers, "header", nil, "send the header `NAME: VALUE` along, to the site's hosts alone")
 	f.Float64Var(&k.rate, "rate", k.rate, "requests to a host in a second, at most; 0: as fast as it answers")
 	f.IntVar(&k.parallel, "parallel", k.parallel, "requests to a host at a time, at most")

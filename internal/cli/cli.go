@@ -94,8 +94,8 @@ func clock() (time.Time, error) {
 // grace is how long an interrupted command has to end by itself, as those do that ask a site and keep what they know.
 const grace = 2 * time.Second
 
-// run runs a command. When ctx ends it is left alone where it is, unless it ends by itself: nothing is written any more,
-// and what is being written is finished first.
+// run runs a command. When ctx ends it is left alone where it is, unless it ends by itself: nothing is written any
+// more, and what is being written is finished first.
 func (a *app) run(ctx context.Context, args []string) int {
 	root := a.root()
 	root.SetArgs(args)

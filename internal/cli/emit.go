@@ -139,8 +139,8 @@ func featureReport() report {
 	return r
 }
 
-// compile works the plan out, with a header Link for each page if heads says so. It reports false when there are errors,
-// which it has printed.
+// compile works the plan out, with a header Link for each page if heads says so. It reports false when there are
+// errors, which it has printed.
 func (a *app) compile(heads bool) (g *compile.Program, found []finding.Finding, ok bool, err error) {
 	p, found, err := a.judged()
 	if err != nil {

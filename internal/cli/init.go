@@ -72,7 +72,8 @@ func (a *app) initCommand() *cobra.Command {
 			if bare, ok := strings.CutPrefix(o.Host, "www."); ok {
 				other = bare
 			}
-			return a.writeAll(safefile.File{Path: path, Data: fmt.Appendf(nil, firstPlan, o.Base(), other), Was: &safefile.Sum{}})
+			text := fmt.Appendf(nil, firstPlan, o.Base(), other)
+			return a.writeAll(safefile.File{Path: path, Data: text, Was: &safefile.Sum{}})
 		},
 	}
 	c.Flags().StringVar(&origin, "origin", "https://www.example.org", "the scheme and host that every address ends on")

@@ -247,9 +247,9 @@ func TestSwitchingProtocols(t *testing.T) {
 // A host that leaves requests without an answer isn't asked for ever; one that answers now and then is.
 func TestASilentHostIsGivenUp(t *testing.T) {
 	asked := atomic.Int64{}
-	answers := false
+	answers := atomic.Bool{}
 	client := serve(t, func(w http.ResponseWriter, _ *http.Request) {
-		if n := asked.Add(1); answers && n%GiveUp == 0 {
+		if n := asked.Add(1); answers.Load() && n%GiveUp == 0 {
 			return
 		}
 		c, _, err := w.(http.Hijacker).Hijack()
@@ -261,11 +261,11 @@ func TestASilentHostIsGivenUp(t *testing.T) {
 		_, err := client.Head(context.Background(), parse(t, "http://skerrywick.example/"))
 		return err
 	}
-	answers = true
+	answers.Store(true)
 	for range 4 * GiveUp {
 		assert.NotErrorIs(t, get(), errSilent)
 	}
-	answers = false
+	answers.Store(false)
 	before := asked.Load()
 	var err error
 	for range 1000 {

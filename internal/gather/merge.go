@@ -120,8 +120,8 @@ func (m *merger) addColumns() {
 		}
 		m.Pages.AddColumns(names)
 		if n := m.Pages.Columns(); n > maxColumns {
-			m.found = append(m.found, table.BadRow(m.summaries[i].Source, 1, fmt.Sprintf("with its columns pages have %d; at most "+
-				"%d are kept", n, maxColumns), "leave out the columns that no page needs"))
+			m.found = append(m.found, table.BadRow(m.summaries[i].Source, 1, fmt.Sprintf("with its columns pages "+
+				"have %d; at most %d are kept", n, maxColumns), "leave out the columns that no page needs"))
 			return
 		}
 	}

@@ -47,8 +47,8 @@ func Redirects(p *plan.Plan, list *redirect.Examined) []finding.Finding {
 	return found
 }
 
-// Mistaken returns what is wrong with a row of a plan's redirects that a person just wrote: it starts at a live page, or
-// leads to what is none.
+// Mistaken returns what is wrong with a row of a plan's redirects that a person just wrote: it starts at a live page,
+// or leads to what is none.
 func Mistaken(p *plan.Plan, number int) []finding.Finding {
 	j := judge{Plan: p, walker: p.Rules().Walker(),
 		words: sync.OnceValue(func() map[ending][]*inventory.Page { return endings(p) })}

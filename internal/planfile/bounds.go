@@ -3,12 +3,14 @@ package planfile
 import (
 	"bytes"
 	"fmt"
+	"strings"
 	"unicode/utf8"
 
 	"young-compass/internal/finding"
 )
 
-// The bounds of a plan's text, which hold before the YAML package sees it: it takes gigabytes for what is nested deeply.
+// The bounds of a plan's text, which hold before the YAML package sees it: it takes gigabytes for what is nested
+// deeply.
 const (
 	maxDepth  = 64     // of brackets and braces
 	maxIndent = 200    // columns, so that blocks can't be nested deeper either
@@ -60,7 +62,7 @@ func bounded(file string, data []byte) ([]byte, error) {
 				} else if c == quote {
 					quote = 0
 				}
-			case (c == '"' || c == '\'') && (i == 0 || bytes.IndexByte([]byte(" \t[{,:("), text[i-1]) >= 0):
+			case (c == '"' || c == '\'') && (i == 0 || strings.IndexByte(" \t[{,:(", text[i-1]) >= 0):
 				quote = c
 			case c == '#' && (i == 0 || text[i-1] == ' ' || text[i-1] == '\t'):
 				i = len(text)
@@ -71,7 +73,8 @@ func bounded(file string, data []byte) ([]byte, error) {
 				}
 			case (c == ']' || c == '}') && depth > 0:
 				depth--
-			case c == ',' && depth > 0, (c == ':' || c == '-') && (i+1 == len(text) || bytes.IndexByte([]byte(" \t\r\n"), text[i+1]) >= 0):
+			case c == ',' && depth > 0,
+				(c == ':' || c == '-') && (i+1 == len(text) || strings.IndexByte(" \t\r\n", text[i+1]) >= 0):
 				if items++; items > maxItems {
 					return nil, fail(i, fmt.Sprintf("more than %d keys and items", maxItems),
 						"long lists of redirects belong into redirects.csv")

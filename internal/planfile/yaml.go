@@ -47,7 +47,8 @@ func parseYAML(file string, data []byte) (v value, err error) {
 		if t := tree.Docs[1].Body.GetToken(); t != nil {
 			where.Line = t.Position.Line
 		}
-		return v, finding.Unreadable(where, "a second document begins here, behind ---", "a plan is one; delete the line of ---")
+		return v, finding.Unreadable(where, "a second document begins here, behind ---",
+			"a plan is one; delete the line of ---")
 	}
 	if len(tree.Docs) == 0 || tree.Docs[0].Body == nil {
 		return v, finding.Unreadable(finding.Place{File: file, Line: 1}, "the plan is empty",

@@ -66,8 +66,8 @@ func (o outages) findings() (found []finding.Finding) {
 	return found
 }
 
-// Untold returns what the survey could not learn, as far as none of these sections tells it: whatever else they say, it is
-// of a part of the site. Where one of them tells of addresses without an answer, it tells of all of those.
+// Untold returns what the survey could not learn, as far as none of these sections tells it: whatever else they say, it
+// is of a part of the site. Where one of them tells of addresses without an answer, it tells of all of those.
 func (v *Survey) Untold(sections []*Section) (found []finding.Finding) {
 	told := slices.ContainsFunc(sections, func(s *Section) bool {
 		return slices.ContainsFunc(s.Findings, func(f finding.Finding) bool { return f.Code == finding.NoAnswer })
@@ -91,8 +91,8 @@ func (v *Survey) Untold(sections []*Section) (found []finding.Finding) {
 			if p.Failure != "" {
 				what = t.at.Base() + " doesn't answer: " + address.Printable(p.Problem)
 			}
-			troubles[t] = &finding.Finding{Code: finding.NoAnswer, Severity: finding.Error, Where: finding.Place{URL: a.String()},
-				What: what, Advice: "ask again; if it stays so, look at the server"}
+			troubles[t] = &finding.Finding{Code: finding.NoAnswer, Severity: finding.Error,
+				Where: finding.Place{URL: a.String()}, What: what, Advice: "ask again; if it stays so, look at the server"}
 		}
 		if counts[t]++; counts[t] <= maxEvidence {
 			troubles[t].Evidence = append(troubles[t].Evidence, a.String())

@@ -27,18 +27,18 @@ type Folder struct {
 	seen map[string]safefile.Sum // by paths
 }
 
-// Lock waits until no other run changes the project, for at most so long; waiting is told for whom. holder is how others
-// call this run. Errors are those of safefile.Lock; there is no lock where there is no folder.
-func (f *Folder) Lock(ctx context.Context, holder string, wait time.Duration, waiting func(holder string)) (unlock func(),
-	err error) {
+// Lock waits until no other run changes the project, for at most so long; waiting is told for whom. holder is how
+// others call this run. Errors are those of safefile.Lock; there is no lock where there is no folder.
+func (f *Folder) Lock(ctx context.Context, holder string, wait time.Duration,
+	waiting func(holder string)) (unlock func(), err error) {
 	if _, err := os.Stat(f.Dir); errors.Is(err, fs.ErrNotExist) {
 		return func() {}, nil
 	}
 	return safefile.Lock(ctx, filepath.Join(f.Dir, LockFile), holder, wait, waiting)
 }
 
-// Open opens a file of the folder; it is remembered what it held, once it was read to its end and closed. Errors are those
-// of the disk.
+// Open opens a file of the folder; it is remembered what it held, once it was read to its end and closed. Errors are
+// those of the disk.
 func (f *Folder) Open(name string) (io.ReadCloser, error) {
 	path := filepath.Join(f.Dir, name)
 	file, err := os.Open(path)
@@ -82,8 +82,9 @@ func (s *summed) Close() error {
 	return errors.Join(err, s.file.Close())
 }
 
-// Write makes files hold what they are to hold, all or none; paths of the folder begin with it. What a file holds before is
-// kept beside it. Errors are safefile.ErrChanged, where somebody has changed one since it was read, and those of the disk.
+// Write makes files hold what they are to hold, all or none; paths of the folder begin with it. What a file holds
+// before is kept beside it. Errors are safefile.ErrChanged, where somebody has changed one since it was read, and those
+// of the disk.
 func (f *Folder) Write(now time.Time, files ...safefile.File) ([]safefile.Became, error) {
 	for i := range files {
 		files[i].Path = filepath.Clean(files[i].Path)
@@ -110,8 +111,8 @@ func (f *Folder) Write(now time.Time, files ...safefile.File) ([]safefile.Became
 	return became, nil
 }
 
-// reading opens a file of the folder, for read; one that isn't there isn't read, nor is an empty table, which is what is
-// left when somebody has deleted all rows.
+// reading opens a file of the folder, for read; one that isn't there isn't read, nor is an empty table, which is what
+// is left when somebody has deleted all rows.
 func (f *Folder) reading(name string, read func(io.Reader) error) error {
 	file, err := f.Open(name)
 	if errors.Is(err, fs.ErrNotExist) {

@@ -34,8 +34,8 @@ const (
 	RedirectsFile = "redirects.csv"
 )
 
-// Sum returns a number that changes with the files of a project that decide where anything leads, but not with the order
-// of their rows. A file that isn't there is an empty one.
+// Sum returns a number that changes with the files of a project that decide where anything leads, but not with the
+// order of their rows. A file that isn't there is an empty one.
 func Sum(dir string) (string, error) {
 	whole := sha256.New()
 	for _, name := range []string{PlanFile, PagesFile, AddressesFile, RedirectsFile} {
@@ -90,8 +90,8 @@ func (f *Folder) Load() (*plan.Plan, []finding.Finding, error) {
 	return f.under(config)
 }
 
-// Under reads the folder under other settings than those of its plan, which may be missing. Errors and findings are those
-// of Load.
+// Under reads the folder under other settings than those of its plan, which may be missing. Errors and findings are
+// those of Load.
 func (f *Folder) Under(config *planfile.Settings) (*plan.Plan, []finding.Finding, error) {
 	leave, err := safefile.Enter(f.Dir)
 	if err != nil {

@@ -122,8 +122,8 @@ func move(path, folder string, now time.Time) (string, error) {
 	return moveAs(path, filepath.Join(folder, filepath.Base(path)), now)
 }
 
-// moveAs gives a file a dated name that nothing has yet, for a copy of what another path held. A copy that holds the same
-// is enough: a run that was cut short has made it.
+// moveAs gives a file a dated name that nothing has yet, for a copy of what another path held. A copy that holds the
+// same is enough: a run that was cut short has made it.
 func moveAs(path, of string, now time.Time) (string, error) {
 	for n := 1; ; n++ {
 		name := dated(of, now, n)

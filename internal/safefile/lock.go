@@ -25,8 +25,8 @@ func (l *lock) release() {
 // again is how often it is tried to take a lock.
 const again = 20 * time.Millisecond
 
-// take waits for a lock until the context ends. waiting is called once when there is something to wait for. File systems
-// without locks have none to wait for.
+// take waits for a lock until the context ends. waiting is called once when there is something to wait for. File
+// systems without locks have none to wait for.
 func (l *lock) take(ctx context.Context, write bool, waiting func()) error {
 	for {
 		busy, err := tryLock(l.file, write)
@@ -60,10 +60,11 @@ func (e *BusyError) Error() string {
 	return fmt.Sprintf("%s is at work in this project, and has not ended for %v; try again later", e.Holder, e.Waited)
 }
 
-// Lock waits until this run alone holds the lock file path, for at most so long, and says with waiting for whom it waits.
-// holder is how others call this run. The lock ends with unlock, or with the process; the file stays. Errors are
+// Lock waits until this run alone holds the lock file path, for at most so long, and says with waiting for whom it
+// waits. holder is how others call this run. The lock ends with unlock, or with the process; the file stays. Errors are
 // *BusyError, that of the context, and those of the disk.
-func Lock(ctx context.Context, path, holder string, wait time.Duration, waiting func(holder string)) (unlock func(), err error) {
+func Lock(ctx context.Context, path, holder string, wait time.Duration,
+	waiting func(holder string)) (unlock func(), err error) {
 	f, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE, 0o644)
 	if err != nil {
 		return nil, fmt.Errorf("locking the project: %w", err)

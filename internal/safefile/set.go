@@ -82,9 +82,9 @@ type entry struct {
 const settling = 30 * time.Second
 
 // WriteSet makes files hold what they are to hold: all of them, or none. folder is where they lie, or one above. Where
-// this is cut short, even by the power, the next call for the folder, or Enter, finishes it or has nothing to do. What a
-// file held before is kept beside it as Write says. A link is followed. Errors are ErrChanged, where a file doesn't hold
-// any more what it held when it was read, and those of the disk; after one all files are as they were.
+// this is cut short, even by the power, the next call for the folder, or Enter, finishes it or has nothing to do. What
+// a file held before is kept beside it as Write says. A link is followed. Errors are ErrChanged, where a file doesn't
+// hold any more what it held when it was read, and those of the disk; after one all files are as they were.
 func WriteSet(folder string, files []File, now time.Time) ([]Became, error) {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return nil, fmt.Errorf("making the folder %s: %w", folder, err)
@@ -256,8 +256,8 @@ const sumLength = 16
 // unfinishedSuffix is behind the name of a file that is being written.
 const unfinishedSuffix = ".part"
 
-// settleAlone takes away what a run that was killed has left of a single file. What was in the file before is kept, what
-// never got there goes.
+// settleAlone takes away what a run that was killed has left of a single file. What was in the file before is kept,
+// what never got there goes.
 func settleAlone(folder, dir string, now time.Time) error {
 	files, err := os.ReadDir(dir)
 	if err != nil {
@@ -444,8 +444,8 @@ func settle(folder string, lock *lock, now time.Time) error {
 	return nil
 }
 
-// Enter lets a run read the files of a folder while nobody writes a set of them, until leave is called. It finishes a set
-// that a run which was killed has left. A folder that isn't there can be entered.
+// Enter lets a run read the files of a folder while nobody writes a set of them, until leave is called. It finishes a
+// set that a run which was killed has left. A folder that isn't there can be entered.
 func Enter(folder string) (leave func(), err error) {
 	lock, err := lockFolder(folder, false)
 	if err != nil {

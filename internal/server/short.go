@@ -74,7 +74,8 @@ func (d *decider) suffixes() (list []string) {
 	return list
 }
 
-// headsPlain reports whether a rule for headers may hold for an address of the short way: it has no dot and no parameters.
+// headsPlain reports whether a rule for headers may hold for an address of the short way: it has no dot and no
+// parameters.
 func (d *decider) headsPlain() bool {
 	return slices.ContainsFunc(d.Plan.Headers, func(h planfile.Headers) bool {
 		return len(h.Having) == 0 && (h.Reader != nil ||

@@ -478,8 +478,8 @@ func EncodeRecords(columns []string, records iter.Seq[[]string]) []byte {
 	return b.Bytes()
 }
 
-// WriteHeader writes the names of columns as CSV. What separates columns elsewhere is quoted, so that nobody takes it for
-// what separates them here.
+// WriteHeader writes the names of columns as CSV. What separates columns elsewhere is quoted, so that nobody takes it
+// for what separates them here.
 func WriteHeader(b *bytes.Buffer, columns []string) {
 	for i, name := range columns {
 		if i > 0 {

@@ -449,7 +449,8 @@ func (e *emitter) inside() {
 			func(capture int) string { return "{" + name(capture) + "}" })
 		if _, query, ok := strings.Cut(to, "?"); ok && query != "" && emptyItem(query) {
 			e.found = append(e.found, server.NotExpressible("caddy", r.Where,
-				"an internal address with an empty item in its query, which Caddy leaves out", "write a single & between two items"))
+				"an internal address with an empty item in its query, which Caddy leaves out",
+				"write a single & between two items"))
 		}
 		if strings.Contains(to, "?") {
 			to += "&"
