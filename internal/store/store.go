@@ -1,6 +1,6 @@
 // Package store keeps what a site answered in the project's database
 // (young-compass.db, SQLite), so that an interrupted run goes on where it was,
-// and results to compare later ones with. The file may be deleted at any time.
+// and results to compare later ones with.
 package store
 
 import (
@@ -40,7 +40,8 @@ func Open(dir string) (*Store, error) {
 	}
 	db.SetMaxOpenConns(1)
 	if _, err := db.Exec(schema); err != nil {
-		return nil, errors.Join(fmt.Errorf("opening %s: %w; it holds nothing but observations and may be deleted", path,
+		return nil, errors.Join(fmt.Errorf("opening %s: %w; it holds what the site answered, which can be asked "+
+			"for again, and what --save kept: move it away", path,
 			err), db.Close())
 	}
 	return &Store{db}, nil
