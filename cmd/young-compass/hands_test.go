@@ -18,12 +18,24 @@ import (
 	"young-compass/internal/project"
 )
 
-// twoHands is a project with a few pages, and the built program.
-func twoHands(t *testing.T) (program, dir string) {
-	t.Helper()
-	program, dir = filepath.Join(t.TempDir(), "young-compass"), t.TempDir()
+// TestHands is about several runs, and people, that work on one project at the same time.
+func TestHands(t *testing.T) {
+	program := filepath.Join(t.TempDir(), "young-compass")
 	output, err := exec.Command("go", "build", "-o", program, ".").CombinedOutput()
 	require.NoError(t, err, string(output))
+	for name, test := range map[string]func(t *testing.T, program, dir string){"many": manyHandsLoseNothing,
+		"a person": aRowWrittenWhileAPersonIsAskedStays, "waiting": aRunWaitsForAnother, "signals": signalsEndARun} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			test(t, program, twoHands(t))
+		})
+	}
+}
+
+// twoHands is a project with a few pages.
+func twoHands(t *testing.T) (dir string) {
+	t.Helper()
+	dir = t.TempDir()
 	for name, text := range map[string]string{
 		project.PlanFile:      "site: {origin: https://skerrywick.example}\nkinds:\n  page: {address: '/{slug}'}\n",
 		project.PagesFile:     "key,language,kind,title,state\nabout,en,page,About,live\nfares,en,page,Fares,live\n",
@@ -33,7 +45,7 @@ func twoHands(t *testing.T) (program, dir string) {
 	} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
 	}
-	return program, dir
+	return dir
 }
 
 func text(t *testing.T, path ...string) string {
@@ -44,8 +56,7 @@ func text(t *testing.T, path ...string) string {
 }
 
 // Commands that change a project at the same time do so one after the other: nothing that one wrote is lost.
-func TestManyHandsLoseNothing(t *testing.T) {
-	program, dir := twoHands(t)
+func manyHandsLoseNothing(t *testing.T, program, dir string) {
 	var wait sync.WaitGroup
 	start := func(args ...string) {
 		wait.Go(func() {
@@ -75,8 +86,7 @@ func TestManyHandsLoseNothing(t *testing.T) {
 
 // While design waits for a person's answer, another command waits, or ends at once when told so; and a row that a
 // person writes into pages.csv meanwhile stays.
-func TestARowWrittenWhileAPersonIsAskedStays(t *testing.T) {
-	program, dir := twoHands(t)
+func aRowWrittenWhileAPersonIsAskedStays(t *testing.T, program, dir string) {
 	pages := "key,language,kind,title,state\na,en,page,Fares,live\nb,en,page,Fares,live\n"
 	require.NoError(t, os.WriteFile(filepath.Join(dir, project.PagesFile), []byte(pages), 0o644))
 	require.NoError(t, os.Remove(filepath.Join(dir, project.AddressesFile)))
@@ -115,8 +125,7 @@ func TestARowWrittenWhileAPersonIsAskedStays(t *testing.T) {
 }
 
 // A run that finds another at work says so, and goes on when that ends.
-func TestARunWaitsForAnother(t *testing.T) {
-	program, dir := twoHands(t)
+func aRunWaitsForAnother(t *testing.T, program, dir string) {
 	first := exec.Command(program, "--project", dir, "gather", "-")
 	input, err := first.StdinPipe()
 	require.NoError(t, err)
@@ -145,8 +154,7 @@ func TestARunWaitsForAnother(t *testing.T) {
 }
 
 // A signal ends any run soon, before it writes anything, with one line; a second one ends it at once.
-func TestSignalsEndARun(t *testing.T) {
-	program, dir := twoHands(t)
+func signalsEndARun(t *testing.T, program, dir string) {
 	var rows strings.Builder
 	rows.WriteString("from,to,status\n")
 	for i := range 300_000 {
@@ -180,7 +188,7 @@ func TestSignalsEndARun(t *testing.T) {
 		var stderr strings.Builder
 		run.Stderr = &stderr
 		require.NoError(t, run.Start())
-		time.Sleep(150 * time.Millisecond)
+		time.Sleep(400 * time.Millisecond)
 		start := time.Now()
 		for _, signal := range c.signals {
 			require.NoError(t, run.Process.Signal(signal), "%s has ended before: %s", c.args, stderr.String())

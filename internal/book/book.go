@@ -62,6 +62,7 @@ func Read(file string, r io.Reader) (*Book, []finding.Finding, error) {
 	if err != nil {
 		return nil, nil, err
 	}
+	table.ISODates(sheet, "since") // a spreadsheet writes them its own way
 	b := &Book{File: file}
 	for _, name := range sheet.Columns {
 		if !slices.Contains(columns(), name) {

@@ -47,3 +47,11 @@ https://a.example/b,p@en,current
 		"addresses.csv:6: error bad-row: p@en has a current address in line 5 already; make one of them former",
 	}, lines)
 }
+
+// A spreadsheet that has written the dates in its own way loses none.
+func TestDatesOfASpreadsheet(t *testing.T) {
+	b, found, err := Read("addresses.csv", strings.NewReader("address,page,state,since\nhttps://skerrywick.example/a,a@en,current,28.11.2026\n"))
+	require.NoError(t, err)
+	require.Empty(t, found)
+	assert.Contains(t, string(b.Encode()), ",current,2026-11-28")
+}

@@ -120,7 +120,7 @@ func (g *Gatherer) takeTable(s *Summary, sheet *table.Table) (err error) {
 	g.fields[len(g.fields)-1] = slices.DeleteFunc(slices.Clone(sheet.Columns),
 		func(name string) bool { return name == "address" })
 	for _, column := range []string{"date", "modified"} {
-		if said := isoDates(sheet, column); said != "" {
+		if said := table.ISODates(sheet, column); said != "" {
 			g.found = append(g.found, finding.Finding{Code: finding.AmbiguousDate, Severity: finding.Warning,
 				Where: finding.Place{File: s.Source, Line: 1},
 				What: fmt.Sprintf("the dates of the column %s, such as %s, can be read in two ways: they stay as they are",

@@ -249,8 +249,13 @@ func (j *jsonReader) put(row *Row, column, text string, item bool) error {
 	if item {
 		text = strings.ReplaceAll(text, "/", " ")
 	}
-	if have := row.values[i]; item && have != "" {
+	switch have := row.values[i]; {
+	case have == "" || have == text && !item:
+	case item:
 		text = have + "/" + text
+	default:
+		j.bad = append(j.bad, BadRow(j.table.File, row.Line, fmt.Sprintf("the member %q stands here twice", column),
+			"say it once"))
 	}
 	row.values[i] = text
 	return nil

@@ -93,6 +93,14 @@ func TestASeparatorThatTheFileNames(t *testing.T) {
 	}
 }
 
+// A member that an object has twice is nobody's word.
+func TestAMemberThatStandsTwice(t *testing.T) {
+	_, found, err := table.Read("x.json", strings.NewReader(`[{"key":"a","title":"b"},{"key":"a","key":"b"},{"key":"c","Key":"c"}]`), "key")
+	require.NoError(t, err)
+	require.Len(t, found, 1)
+	assert.Contains(t, found[0].String(), `the member "key" stands here twice`)
+}
+
 // A small workbook may hold one long text in thousands of cells.
 func TestAWorkbookThatRepeatsALongText(t *testing.T) {
 	book := excelize.NewFile()

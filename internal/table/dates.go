@@ -1,21 +1,19 @@
-package gather
+package table
 
 import (
 	"fmt"
 	"strconv"
 	"strings"
 	"time"
-
-	"young-compass/internal/table"
 )
 
-// isoDates writes the dates of a column as 2026-11-23, if all of them are written in one way that can be told: with dots,
+// ISODates writes the dates of a column as 2026-11-23, if all of them are written in one way that can be told: with dots,
 // day first; with slashes or hyphens, by a number above twelve anywhere in the column. Where it can't be told, it returns
 // one of them, and changes nothing; other texts stay.
 //
 //	12.03.2019 -> 2019-03-12    3/12/2019, 3/25/2019 -> 2019-03-12, 2019-03-25
-func isoDates(sheet *table.Table, column string) (ambiguous string) {
-	var rows []table.Row
+func ISODates(sheet *Table, column string) (ambiguous string) {
+	var rows []Row
 	var dates [][3]int // first, second, year
 	dayFirst, monthFirst := false, false
 	for _, row := range sheet.Rows {
