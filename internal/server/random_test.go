@@ -304,7 +304,9 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 	for _, target := range targets() {
 		share := float64(exceptions[target.Name()]) / float64(asked)
 		t.Logf("%s: %.2f %% excepted", target.Name(), 100*share)
-		assert.LessOrEqual(t, share, 0.02, target.Name())
+		if !testing.Short() { // of a few plans a share says nothing
+			assert.LessOrEqual(t, share, 0.02, target.Name())
+		}
 	}
 	assert.Greater(t, hits, asked/2)
 	assert.Greater(t, compositions, asked/10)

@@ -85,5 +85,5 @@ func TestNoDatabase(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(dir+"/"+store.FileName, []byte("my notes, which are no database at all"), 0o644))
 	_, err := store.Open(dir)
-	require.ErrorContains(t, err, "may be deleted")
+	require.ErrorContains(t, err, "move it away")
 }
