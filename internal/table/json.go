@@ -233,6 +233,9 @@ func (j *jsonReader) value(row *Row, column string, depth int, item bool) error 
 
 // put gives a row a value; the items of a list come one after another.
 func (j *jsonReader) put(row *Row, column, text string, item bool) error {
+	if column == "" {
+		return nil // a member without a name
+	}
 	i, known := j.table.index[column]
 	if !known {
 		if i = len(j.table.Columns); i >= maxNames {
