@@ -36,6 +36,7 @@ type probing struct {
 	sample, most, rows int
 	obey, external     bool
 	copies             []string
+	elsewhere          []address.Address // the copies
 	save, against      string
 	list, steps, since string
 	plan               *plan.Plan
@@ -155,6 +156,7 @@ func (p *probing) open() error {
 		if err != nil {
 			return fmt.Errorf("--copy: %w", err)
 		}
+		p.elsewhere = append(p.elsewhere, a)
 		also = append(also, a.Host)
 	}
 	if p.since != "" {
@@ -224,14 +226,7 @@ func (p *probing) baseline(db *store.Store) (probe.Baseline, error) {
 func (p *probing) askSite(db *store.Store) error {
 	s := probe.Surveyor{Plan: p.plan, Client: p.client, Agent: product, Max: p.most, Together: p.ask.parallel,
 		Obey: p.obey, Sample: p.sample,
-		External: p.external, Visits: p.visits, Now: p.now}
-	for _, text := range p.copies {
-		a, err := address.Parse(text)
-		if err != nil {
-			return err
-		}
-		s.Copies = append(s.Copies, a)
-	}
+		External: p.external, Copies: p.elsewhere, Visits: p.visits, Now: p.now}
 	run, err := db.Begin(s.Identity(p.ask.at, p.client.Sends()), func() time.Time { return p.now })
 	if err != nil {
 		return unfinished{err}

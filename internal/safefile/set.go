@@ -159,7 +159,7 @@ func (f File) entry(folder string) (e entry, changes bool, err error) {
 		return e, false, nil
 	}
 	if info, err := os.Stat(path); err == nil && info.Mode().Perm()&0o200 == 0 {
-		return e, false, fmt.Errorf("%s: %w", f.Path, ErrReadOnly)
+		return e, false, fmt.Errorf("%s: %w", f.Path, errReadOnly)
 	}
 	if inside, err := filepath.Rel(folder, path); err == nil && filepath.IsLocal(inside) {
 		path = inside
@@ -169,8 +169,8 @@ func (f File) entry(folder string) (e entry, changes bool, err error) {
 	return entry{Path: path, Was: was.String(), Is: is.String(), NoCopy: f.NoCopy}, true, nil
 }
 
-// ErrReadOnly says that nobody may write a file.
-var ErrReadOnly = errors.New("is read-only; make it writable (chmod u+w) if it is to change")
+// errReadOnly says that nobody may write a file.
+var errReadOnly = errors.New("is read-only; make it writable (chmod u+w) if it is to change")
 
 // String is the sum in hexadecimal; that of no file is empty.
 func (s Sum) String() string {

@@ -68,7 +68,7 @@ func TestASetIsWrittenWholeOrNotAtAll(t *testing.T) {
 	require.ErrorIs(t, err, ErrChanged, "there was no file when it was read")
 	require.NoError(t, os.Chmod(path("deep/b"), 0o444))
 	_, err = write(set("new", "new")...)
-	require.ErrorIs(t, err, ErrReadOnly)
+	require.ErrorIs(t, err, errReadOnly)
 	assert.Equal(t, want, folderText(t, dir), "neither of the two")
 
 	require.NoError(t, os.Symlink("a", path("link")))
