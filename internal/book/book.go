@@ -35,9 +35,9 @@ type Entry struct {
 	Address address.Address
 	Page    inventory.Ref
 	State   State
-	Since   string // a date, YYYY-MM-DD
-	Line    int    // in addresses.csv; 0 when new
-	more    map[string]string
+	Since   string   // a date, YYYY-MM-DD
+	Line    int      // in addresses.csv; 0 when new
+	more    []string // in further columns of the book
 }
 
 // Book is the content of addresses.csv.
@@ -58,64 +58,88 @@ func (b *Book) With(entries []Entry) *Book {
 // Read reads addresses.csv. Rows that can't be read become findings, and so do
 // second current addresses of one page.
 func Read(file string, r io.Reader) (*Book, []finding.Finding, error) {
-	sheet, found, err := table.Read(file, r, "address", "page", "state")
+	sheet, err := table.Open(file, r, nil, "address", "page", "state")
 	if err != nil {
 		return nil, nil, err
 	}
-	table.ISODates(sheet, "since") // a spreadsheet writes them its own way
 	b := &Book{File: file}
 	for _, name := range sheet.Columns {
 		if !slices.Contains(columns(), name) {
 			b.more = append(b.more, name)
 		}
 	}
-	b.Entries = make([]Entry, 0, len(sheet.Rows))
+	var wrong []finding.Finding
 	current := map[inventory.Ref]int{}
-	for _, row := range sheet.Rows {
-		bad := func(what, advice string) {
-			found = append(found, table.BadRow(file, row.Line, what, advice))
-		}
-		a, err := address.Parse(row.Get("address"))
-		if err != nil {
-			bad(err.Error(), "write an absolute http or https address")
-			continue
-		}
-		ref, ok := inventory.ParseRef(row.Get("page"))
-		if !ok {
-			bad(fmt.Sprintf("%q names no page", row.Get("page")), "write key@language")
-			continue
-		}
-		e := Entry{Address: a, Page: ref, State: State(row.Get("state")), Since: row.Get("since"), Line: row.Line}
-		if len(b.more) > 0 {
-			e.more = map[string]string{}
-			for _, name := range b.more {
-				e.more[name] = row.Get(name)
+	found, err := sheet.Each(func(row table.Row) {
+		e, what, advice := b.fromRow(row)
+		if what == "" && e.State == Current {
+			if line, ok := current[e.Page]; ok {
+				what, advice = fmt.Sprintf("%s has a current address in line %d already", e.Page, line),
+					"make one of them former"
+			} else {
+				current[e.Page] = row.Line
 			}
 		}
-		if e.State.rank() < 0 {
-			bad(fmt.Sprintf("%q is not a state of an address", row.Get("state")),
-				"say current, shown, variant or former")
-			continue
-		}
-		if e.State == Current {
-			if line, ok := current[ref]; ok {
-				bad(fmt.Sprintf("%s has a current address in line %d already", ref, line), "make one of them former")
-				continue
-			}
-			current[ref] = row.Line
+		if what != "" {
+			wrong = append(wrong, table.BadRow(file, row.Line, what, advice))
+			return
 		}
 		b.Entries = append(b.Entries, e)
+	})
+	if err != nil {
+		return nil, nil, err
 	}
-	if !slices.IsSortedFunc(b.Entries, compareEntries) { // a spreadsheet has sorted it otherwise, which says nothing
-		slices.SortStableFunc(b.Entries, compareEntries)
+	table.ISODates(b.dates) // a spreadsheet writes them its own way
+	found = append(found, wrong...)
+	compare := func(x, y Entry) int { return compareEntries(&x, &y) }
+	if !slices.IsSortedFunc(b.Entries, compare) { // a spreadsheet has sorted it otherwise, which says nothing
+		slices.SortStableFunc(b.Entries, compare)
 	}
 	return b, found, nil
 }
 
+// fromRow reads an entry, or says what is wrong with it, and what to do.
+func (b *Book) fromRow(row table.Row) (e Entry, what, advice string) {
+	e = Entry{State: State(row.Get("state")), Since: row.Get("since"), Line: row.Line}
+	var err error
+	if e.Address, err = address.Parse(row.Get("address")); err != nil {
+		return e, err.Error(), "write an absolute http or https address"
+	}
+	var ok bool
+	if e.Page, ok = inventory.ParseRef(row.Get("page")); !ok {
+		return e, fmt.Sprintf("%q names no page", row.Get("page")), "write key@language"
+	}
+	if e.State.rank() < 0 {
+		return e, fmt.Sprintf("%q is not a state of an address", row.Get("state")),
+			"say current, shown, variant or former"
+	}
+	if len(b.more) > 0 {
+		e.more = make([]string, len(b.more))
+		for i, name := range b.more {
+			e.more[i] = row.Get(name)
+		}
+	}
+	return e, "", ""
+}
+
+// dates yields the dates of all entries.
+func (b *Book) dates(yield func(*string) bool) {
+	for i := range b.Entries {
+		if !yield(&b.Entries[i].Since) {
+			return
+		}
+	}
+}
+
 // compareEntries orders entries as they are written: by page, its current address first, then by address.
-func compareEntries(x, y Entry) int {
-	return cmp.Or(compareRefs(x.Page, y.Page), cmp.Compare(x.State.rank(), y.State.rank()),
-		strings.Compare(x.Address.String(), y.Address.String()))
+func compareEntries(x, y *Entry) int {
+	if d := compareRefs(x.Page, y.Page); d != 0 {
+		return d
+	}
+	if d := cmp.Compare(x.State.rank(), y.State.rank()); d != 0 {
+		return d
+	}
+	return strings.Compare(x.Address.String(), y.Address.String())
 }
 
 // compareRefs compares pages by their texts (key@language).
@@ -144,15 +168,30 @@ func (b *Book) Current() map[inventory.Ref]int {
 // Encode returns the book as addresses.csv: by page, its current address
 // first, then by address.
 func (b *Book) Encode() []byte {
-	entries := slices.Clone(b.Entries)
-	slices.SortFunc(entries, compareEntries)
-	rows := make([]map[string]string, len(entries))
-	for i, e := range entries {
-		rows[i] = map[string]string{"address": e.Address.String(), "page": e.Page.String(), "state": string(e.State),
-			"since": e.Since}
-		for _, name := range b.more {
-			rows[i][name] = e.more[name]
-		}
+	order := make([]int32, len(b.Entries))
+	for i := range order {
+		order[i] = int32(i)
 	}
-	return table.Encode(slices.Concat(columns(), b.more), rows)
+	slices.SortFunc(order, func(x, y int32) int { return compareEntries(&b.Entries[x], &b.Entries[y]) })
+	return table.EncodeRecords(slices.Concat(columns(), b.more), func(yield func([]string) bool) {
+		record := make([]string, len(columns())+len(b.more))
+		for _, i := range order {
+			e := &b.Entries[i]
+			record = append(record[:0], e.Address.String(), e.Page.String(), string(e.State), e.Since)
+			for c := range b.more {
+				record = append(record, e.further(c))
+			}
+			if !yield(record) {
+				return
+			}
+		}
+	})
+}
+
+// further returns the value in one of the columns that the program doesn't know.
+func (e *Entry) further(column int) string {
+	if column >= len(e.more) {
+		return ""
+	}
+	return e.more[column]
 }

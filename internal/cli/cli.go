@@ -5,6 +5,7 @@ package cli
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/csv"
 	"encoding/json"
@@ -275,13 +276,16 @@ func (a *app) save(write func() error) error {
 // change changes files of the project, all or none.
 func (a *app) change(changes ...project.Change) error {
 	var files []safefile.File
-	for _, c := range changes {
+	var wait sync.WaitGroup
+	wrong := make([]error, len(changes))
+	for i, c := range changes {
 		if strings.HasSuffix(c.Name, ".csv") {
-			if err := table.Check(c.Name, c.Data); err != nil {
-				return unfinished{err}
-			}
+			wait.Go(func() { wrong[i] = table.Check(c.Name, c.Data) })
 		}
 		files = append(files, safefile.File{Path: a.in(c.Name), Data: c.Data})
+	}
+	if wait.Wait(); cmp.Or(wrong...) != nil {
+		return unfinished{cmp.Or(wrong...)}
 	}
 	return a.writeAll(files...)
 }

@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/spf13/cobra"
 
@@ -127,14 +128,15 @@ func (g *gathering) run(sources []string) error {
 	if err != nil {
 		return err
 	}
+	said := all.report()
 	if finding.Worst(all.found, finding.Error) {
 		g.say("nothing written while there are errors")
-		return g.print(all.report())
+		return g.print(said)
 	}
 	if err := g.writeGathered(all.Gatherer); err != nil {
 		return err
 	}
-	return g.print(all.report())
+	return g.print(said)
 }
 
 // loadOrStart loads the project; where it has no plan yet, a plan that says nothing but a host to begin with. It
@@ -273,12 +275,17 @@ func (g *gathering) gather(p *plan.Plan, fresh bool, sources []string) (all gath
 	return all, nil
 }
 
-// writeGathered writes the files of the project that gathering changes, and others with them.
+// writeGathered writes the files of the project that gathering changes, and others with them. There may be millions of
+// pages: what is written is let go of, and the gatherer holds it no more.
 func (g *gathering) writeGathered(gatherer *gather.Gatherer, more ...project.Change) error {
-	changes := project.Gathered{Pages: gatherer.Pages.Encode(), Addresses: gatherer.Book.Encode(),
-		Memory: gatherer.Memory.Encode()}
+	var changes project.Gathered
+	var wait sync.WaitGroup
+	wait.Go(func() { changes.Memory, gatherer.Memory = gatherer.Memory.Encode(), nil })
+	changes.Pages, gatherer.Pages = gatherer.Pages.Encode(), nil
+	changes.Addresses, gatherer.Book = gatherer.Book.Encode(), nil
+	wait.Wait()
 	if gatherer.HasLog() {
-		changes.Visits = visits.Encode(gatherer.Visits)
+		changes.Visits, gatherer.Visits = visits.Encode(gatherer.Visits), nil
 	}
 	return changes.Write(func(list ...project.Change) error { return g.change(append(list, more...)...) })
 }
@@ -444,6 +451,7 @@ func gatherReport(summaries []gather.Summary, found []finding.Finding, g *gather
 		r.rows = append(r.rows, row)
 	}
 	r.counts = []count{{"pages", "pages", len(g.Pages.Pages)}, {"addresses", "addresses", len(g.Book.Entries)}}
+	pages := gather.CountPages(g.Pages)
 	r.text = func(w io.Writer, paint term.Paint) error {
 		if err := term.Table(w, paint, r.columns, r.rows); err != nil {
 			return err
@@ -454,7 +462,7 @@ func gatherReport(summaries []gather.Summary, found []finding.Finding, g *gather
 				return err
 			}
 		}
-		if err := printBreakdown(w, paint, summaries, gather.CountPages(g.Pages, nil)); err != nil {
+		if err := printBreakdown(w, paint, summaries, pages); err != nil {
 			return err
 		}
 		_, err := fmt.Fprintln(w)

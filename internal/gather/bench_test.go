@@ -42,3 +42,25 @@ func BenchmarkLog(b *testing.B) {
 		visits.Encode(g.Visits)
 	}
 }
+
+// BenchmarkSitemap gathers a sitemap of 100,000 addresses into an empty project.
+func BenchmarkSitemap(b *testing.B) {
+	var text bytes.Buffer
+	text.WriteString(`<?xml version="1.0"?><urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">` + "\n")
+	for n := range 100000 {
+		fmt.Fprintf(&text, "<url><loc>https://skerrywick.example/fares/%d/crossing-%d</loc></url>\n", n%997, n)
+	}
+	text.WriteString("</urlset>\n")
+	dir := b.TempDir()
+	demotest.Write(b, dir+"/"+project.PlanFile, []byte(config))
+	p := demotest.Load(b, dir)
+	b.SetBytes(int64(text.Len()))
+	b.ReportAllocs()
+	for b.Loop() {
+		g := gather.Gatherer{Settings: p.Settings, Today: "2026-11-23", Pages: &inventory.Inventory{},
+			Book: &book.Book{}}
+		_, err := g.Read("sitemap.xml", "", bytes.NewReader(text.Bytes()))
+		require.NoError(b, err)
+		g.Merge()
+	}
+}

@@ -2,101 +2,157 @@ package gather
 
 import (
 	"fmt"
-	"maps"
 	"slices"
+	"strings"
 
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 )
 
-// claims are what sources say of a page.
-type claims struct {
-	first  int // the source that spoke of it first
-	fields map[string]*claim
-}
-
-// claim is the word that counts on one field.
+// claim is the word that counts on one field of a page.
 type claim struct {
+	name    string
 	value   string
-	source  int
-	where   finding.Place
+	from    *record
 	against string // another word that counts as much
-	other   finding.Place
+	other   *record
 }
 
-// claim notes what a record says of a page.
-func (m *merger) claim(r *record, ref inventory.Ref) {
-	m.spoken[r.source][ref] = true
-	c := m.claims[ref]
-	if c == nil {
-		c = &claims{first: r.source, fields: make(map[string]*claim, len(r.fields))}
-		m.claims[ref] = c
+// claims are what records say of a page, by the names of the fields.
+type claims []claim
+
+// claimsOn returns what sources say of a page; it uses the room of those before.
+func (m *merger) claimsOn(s *subject, room claims) claims {
+	list := room[:0]
+	for r := s.first; r != nil; r = r.next {
+		rank := m.summaries[r.source].Form.Rank()
+		for _, f := range r.fields {
+			if f.value == "" {
+				continue
+			}
+			have := list.find(f.name)
+			switch {
+			case have == nil:
+				list = append(list, claim{name: f.name, value: f.value, from: r})
+			case m.summaries[have.from.source].Form.Rank() == rank && have.value != f.value && have.against == "":
+				have.against, have.other = f.value, r
+			}
+		}
 	}
-	rank := m.summaries[r.source].Form.Rank()
-	for _, f := range r.fields {
-		if f.value == "" {
+	slices.SortFunc(list, func(a, b claim) int { return strings.Compare(a.name, b.name) })
+	return list
+}
+
+// find returns what is claimed of a field, or nil.
+func (c claims) find(name string) *claim {
+	for i := range c {
+		if c[i].name == name {
+			return &c[i]
+		}
+	}
+	return nil
+}
+
+// apply takes what records say over into the inventory, as far as nobody edited it, and into the book, page by page,
+// and sums up the pages that each source spoke of. The records go.
+func (m *merger) apply() {
+	order := make([]pageID, 0, len(m.pages))
+	fresh := 0
+	for i := range m.pages {
+		if m.pages[i].first == nil {
 			continue
 		}
-		have := c.fields[f.name]
-		switch {
-		case have == nil:
-			c.fields[f.name] = &claim{value: f.value, source: r.source, where: r.where}
-		case m.summaries[have.source].Form.Rank() == rank && have.value != f.value && have.against == "":
-			have.against, have.other = f.value, r.where
+		order = append(order, pageID(i))
+		if !m.pages[i].before {
+			fresh++
 		}
 	}
-}
-
-// apply takes the claims over into the inventory, as far as nobody edited it.
-func (m *merger) apply() {
-	for _, ref := range slices.SortedFunc(maps.Keys(m.claims), inventory.Ref.Compare) {
-		c := m.claims[ref]
-		old := m.Pages.Find(ref)
+	slices.SortFunc(order, func(a, b pageID) int { return m.pages[a].ref.Compare(m.pages[b].ref) })
+	m.Pages.Grow(fresh)
+	m.Memory.grow(fresh)
+	m.Book.Entries = slices.Grow(m.Book.Entries, fresh)
+	counts := make([]map[Count]int, len(m.summaries))
+	for i := range counts {
+		counts[i] = map[Count]int{}
+	}
+	var all claims
+	for _, n := range order {
+		s := &m.pages[n]
+		all = m.claimsOn(s, all)
+		old := m.Pages.Find(s.ref)
 		switch {
 		case old == nil:
-			m.summaries[c.first].New++
-			m.Pages.Add(m.made(ref, c))
-		case m.Memory.pages[ref] == nil && old.Same(m.made(ref, c)):
+			m.summaries[s.first.source].New++
+			m.Pages.Add(m.made(s.ref, all))
+		case !m.Memory.knows(s.ref) && old.Same(m.made(s.ref, all)):
 			// A run before wrote the page, and broke off before it wrote what it
 			// remembers of it; made has said it again.
 		default:
-			m.update(old, c)
+			m.update(old, all)
+		}
+		page := m.Pages.Find(s.ref)
+		m.count(s, page, counts)
+		for r := s.first; r != nil; r = r.next {
+			m.enter(r, page.State)
+		}
+		s.first, s.last = nil, nil
+	}
+	for _, r := range m.late {
+		if page := m.Pages.Find(m.pages[r.page].ref); page != nil {
+			m.enter(r, page.State)
+		}
+	}
+	for i, s := range m.summaries {
+		s.Pages = listed(counts[i])
+	}
+}
+
+// count counts a page for each source that speaks of it.
+func (m *merger) count(s *subject, p *inventory.Page, counts []map[Count]int) {
+	where := countOf(p)
+	var counted []int32
+	for r := s.first; r != nil; r = r.next {
+		if slices.Contains(counted, r.source) {
+			continue
+		}
+		counted = append(counted, r.source)
+		counts[r.source][where]++
+		if s.before || s.first.source != r.source {
+			m.summaries[r.source].Merged++
 		}
 	}
 }
 
 // made returns a page as sources say it, and remembers what they said.
-func (m *merger) made(ref inventory.Ref, c *claims) inventory.Page {
+func (m *merger) made(ref inventory.Ref, all claims) inventory.Page {
 	p := inventory.Page{Ref: ref, Kind: "page", State: inventory.Live}
-	if s := c.fields["state"]; s != nil && s.against != "" {
+	if s := all.find("state"); s != nil && s.against != "" {
 		p.State = inventory.Draft // sources differ: nothing is published by a guess
 	}
-	notes := map[string]remembered{"kind": {value: p.Kind}, "state": {value: string(p.State)}}
-	for _, name := range slices.Sorted(maps.Keys(c.fields)) {
-		f := c.fields[name]
-		if f.against != "" {
+	notes := append(make([]note, 0, 8), note{topic{field: "kind"}, p.Kind}, note{topic{field: "state"}, string(p.State)})
+	for i := range all {
+		c := &all[i]
+		if c.against != "" {
 			if m.Pages.Find(ref) == nil {
-				m.differ(ref, name, f)
+				m.differ(ref, c)
 			}
 			continue
 		}
-		p.Set(name, f.value)
-		notes[name] = remembered{f.value, m.summaries[f.source].Form}
+		p.Set(c.name, c.value)
+		notes = append(notes, note{topic{c.name, m.summaries[c.from.source].Form}, c.value})
 	}
 	if old := m.Pages.Find(ref); old == nil || old.Same(p) {
-		for name, v := range notes {
-			m.Memory.note(ref, name, v.value, v.form)
-		}
+		m.Memory.note(ref, notes...)
 	}
 	return p
 }
 
 // update gives a known page what sources say of it now.
-func (m *merger) update(p *inventory.Page, c *claims) {
-	changed := map[int]bool{}
-	for _, name := range slices.Sorted(maps.Keys(c.fields)) {
-		if m.set(p, name, c.fields[name]) {
-			changed[c.fields[name].source] = true
+func (m *merger) update(p *inventory.Page, all claims) {
+	changed := map[int32]bool{}
+	for i := range all {
+		if m.set(p, &all[i]) {
+			changed[all[i].from.source] = true
 		}
 	}
 	for source := range changed {
@@ -105,34 +161,34 @@ func (m *merger) update(p *inventory.Page, c *claims) {
 }
 
 // differ reports that two sources whose word counts the same differ.
-func (m *merger) differ(ref inventory.Ref, name string, c *claim) {
-	m.found = append(m.found, finding.Finding{Code: finding.SourcesDiffer, Severity: finding.Warning, Where: c.where,
-		Related: []finding.Place{c.other},
-		What: fmt.Sprintf("the %s of %s is %q here and %q in %s; neither is taken", name, ref, c.value, c.against,
-			c.other),
+func (m *merger) differ(ref inventory.Ref, c *claim) {
+	m.found = append(m.found, finding.Finding{Code: finding.SourcesDiffer, Severity: finding.Warning, Where: m.where(c.from),
+		Related: []finding.Place{m.where(c.other)},
+		What: fmt.Sprintf("the %s of %s is %q here and %q in %s; neither is taken", c.name, ref, c.value, c.against,
+			m.where(c.other)),
 		Advice: "write the right one into " + m.Pages.File})
 }
 
 // set gives a page's field the value that sources say, and reports whether it
 // changed. What a person wrote stays.
-func (m *merger) set(p *inventory.Page, name string, c *claim) bool {
-	form := m.summaries[c.source].Form
-	have := p.Field(name)
-	was, known := m.Memory.value(p.Ref, name)
+func (m *merger) set(p *inventory.Page, c *claim) bool {
+	form := m.summaries[c.from.source].Form
+	have := p.Field(c.name)
+	was, known := m.Memory.value(p.Ref, c.name)
 	edited := known && was.value != have || !known && have != ""
 	switch {
 	case edited && (have != c.value || c.against != ""):
-		m.summaries[c.source].Kept++
+		m.summaries[c.from.source].Kept++
 		return false
 	case edited:
 		// It is what the source says: a run before wrote it, or a person did.
 	case c.against != "":
-		m.differ(p.Ref, name, c)
+		m.differ(p.Ref, c)
 		return false
 	case known && form.Rank() < was.form.Rank():
 		return false
 	}
-	p.Set(name, c.value)
-	m.Memory.note(p.Ref, name, c.value, form)
+	p.Set(c.name, c.value)
+	m.Memory.note(p.Ref, note{topic{c.name, form}, c.value})
 	return have != c.value
 }

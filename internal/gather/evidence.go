@@ -19,9 +19,9 @@ func (g *Gatherer) Evidence() propose.Evidence {
 	if e.base == (address.Address{}) {
 		e.base = address.Address{Scheme: "https", Host: propose.Nowhere, Path: "/"}
 	}
-	for i := range g.records {
-		if form := g.summaries[g.records[i].source].Form; form != source.Log {
-			e.record(&g.records[i], says(form))
+	for _, r := range g.records {
+		if form := g.summaries[r.source].Form; form != source.Log {
+			e.record(r, says(form))
 		}
 	}
 	for _, l := range g.logs {

@@ -108,7 +108,7 @@ type Gatherer struct {
 
 	summaries []*Summary
 	fields    [][]string // the columns that each source gives the inventory
-	records   []record
+	records   []*record
 	found     []finding.Finding
 	logs      []logged
 	asked     []string          // paths that forms send to, and that robots.txt names
@@ -118,37 +118,59 @@ type Gatherer struct {
 
 // record is what a source says of one page, or of one address.
 type record struct {
-	source     int // of the summaries
-	where      finding.Place
-	key        string
-	language   string // as said; empty if it wasn't
-	id         string // a name that the source gives it besides its address
-	address    string
-	canonical  string // the address that the page says is its one
-	alternates []alternate
-	fields     []field // the page's columns, and any other
-	text       uint64  // a hash of its text; 0: unknown, or too little
+	source  int32 // of the summaries
+	line    int32 // of the source
+	address string
+	*said
 
 	at        address.Address // the address, resolved
 	has       bool
-	elsewhere bool            // the canonical address is another one
-	page      inventory.Ref   // the page it is found to speak of; the zero value: none
-	home      address.Address // the page's own address, where that is another one
+	elsewhere bool    // the canonical address is another one
+	number    int32   // of the address, once it is known to belong to the page
+	page      pageID  // it is found to speak of; 0: none
+	next      *record // of the same page
+}
+
+// said is what a record says besides an address. Those of a log say nothing, and share one.
+type said struct {
+	file       string // of a source that is a folder
+	key        string
+	language   string // as said; empty if it wasn't
+	id         string // a name that the source gives it besides its address
+	canonical  string // the address that the page says is its one
+	alternates []alternate
+	fields     []field // the page's columns, and any other; none of them empty
+	text       uint64  // a hash of its text; 0: unknown, or too little
+	home       *known  // the page's own address, where that is another one
+}
+
+// known is an address with its number.
+type known struct {
+	address.Address
+	number int32
+}
+
+// where returns where a record stands.
+func (g *Gatherer) where(r *record) finding.Place {
+	s := g.summaries[r.source]
+	switch s.Form {
+	case source.Site:
+		return finding.Place{URL: r.address}
+	case source.Log:
+		return finding.Place{File: s.Source, URL: r.at.String()}
+	}
+	return finding.Place{File: cmp.Or(r.file, s.Source), Line: int(r.line)}
 }
 
 // give fills in a value that the source doesn't say.
-func (r *record) give(name, value string) {
+func (r *said) give(name, value string) {
 	if name == "language" {
 		r.language = cmp.Or(r.language, value)
 		return
 	}
-	for i := range r.fields {
-		if r.fields[i].name == name {
-			r.fields[i].value = cmp.Or(r.fields[i].value, value)
-			return
-		}
+	if value != "" && r.get(name) == "" {
+		r.fields = append(r.fields, field{name, value})
 	}
-	r.fields = append(r.fields, field{name, value})
 }
 
 type field struct{ name, value string }
@@ -183,28 +205,32 @@ const maxRecord = 64 << 10
 
 // add takes up a record, in which nothing is left that could do harm where it is shown or opened.
 func (g *Gatherer) add(r record) {
-	r.source = len(g.summaries) - 1
-	g.summaries[r.source].Records++
+	from := len(g.summaries) - 1
+	s := g.summaries[from]
+	s.Records++
 	size := 0
-	for i, f := range r.fields {
-		r.fields[i] = field{columnName(f.name), table.GuardText(strings.TrimSpace(table.Clean(f.value)))}
+	fields := r.fields[:0]
+	for _, f := range r.fields {
 		size += len(f.value) + len(f.name)
+		f = field{columnName(f.name), table.GuardText(strings.TrimSpace(table.Clean(f.value)))}
+		if f.name != "" && f.value != "" {
+			fields = append(fields, f)
+		}
 	}
-	r.fields = slices.DeleteFunc(r.fields, func(f field) bool { return f.name == "" })
-	if size > maxRecord {
-		g.ignore(g.summaries[r.source], fmt.Sprintf("records of more than %d KiB", maxRecord>>10), table.Clean(r.address),
-			r.where.Line)
+	if r.fields = fields; size > maxRecord {
+		g.ignore(s, fmt.Sprintf("records of more than %d KiB", maxRecord>>10), table.Clean(r.address), int(r.line))
 		return
 	}
 	for _, name := range slices.Sorted(maps.Keys(g.Given)) {
 		r.give(name, g.Given[name])
 	}
 	for _, f := range r.fields {
-		if f.value != "" && !slices.Contains(g.fields[r.source], f.name) {
-			g.fields[r.source] = append(g.fields[r.source], f.name)
+		if !slices.Contains(g.fields[from], f.name) {
+			g.fields[from] = append(g.fields[from], f.name)
 		}
 	}
-	g.records = append(g.records, r)
+	r.source, r.fields = int32(from), slices.Clip(slices.Clone(r.fields))
+	g.records = append(g.records, &r)
 }
 
 // Ask says in which form an address is asked for in a crawl, and whether at

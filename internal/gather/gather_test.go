@@ -3,6 +3,7 @@ package gather_test
 import (
 	"bytes"
 	"compress/gzip"
+	"fmt"
 	"math/rand/v2"
 	"path/filepath"
 	"strings"
@@ -471,4 +472,23 @@ func TestCompareByAddress(t *testing.T) {
 	require.Len(t, c.Left, 1)
 	assert.Equal(t, "c@en", c.Left[0].Ref.String())
 	require.Len(t, c.Right, 1)
+}
+
+// Addresses of which all have the same words: their keys are numbered, in a time that grows with their number.
+func TestManyPagesOfTheSameWords(t *testing.T) {
+	var list strings.Builder
+	const pages = 30000
+	for n := range pages {
+		fmt.Fprintf(&list, "/~%s%s\n", strings.Repeat("~", n%200), strings.Repeat("/-", n/200))
+	}
+	dir := t.TempDir()
+	demotest.Write(t, dir+"/"+project.PlanFile, []byte(config))
+	p := demotest.Load(t, dir)
+	g := gather.Gatherer{Settings: p.Settings, Today: "2026-11-23", Pages: &inventory.Inventory{}, Book: &book.Book{}}
+	_, err := g.Read("list.txt", "list", strings.NewReader(list.String()))
+	require.NoError(t, err)
+	_, found := g.Merge()
+	require.Zero(t, len(found))
+	require.Equal(t, pages, len(g.Pages.Pages))
+	assert.NotNil(t, g.Pages.Find(inventory.Ref{Key: fmt.Sprintf("home-%d", pages), Language: "en"}))
 }

@@ -10,15 +10,14 @@ import (
 
 	"young-compass/internal/accesslog"
 	"young-compass/internal/address"
-	"young-compass/internal/finding"
 	"young-compass/internal/parameter"
 	"young-compass/internal/visits"
 )
 
-// visited is an address of a log, and what it says of it.
+// visited is what a log says of what was asked for.
 type visited struct {
-	at    address.Address
-	entry *accesslog.Tally
+	target string
+	entry  *accesslog.Tally
 }
 
 // maxParameters is how many parameters of a log are named, those most asked
@@ -28,8 +27,9 @@ const maxParameters = 200
 // takeLogs reads the addresses of logs. Those that visitors got and that
 // nothing else speaks of become records.
 func (m *merger) takeLogs() {
-	for _, l := range m.logs {
+	for i, l := range m.logs {
 		m.takeLog(l)
+		m.logs[i].log = nil // its tallies are in byLog
 	}
 }
 
@@ -49,6 +49,8 @@ func (m *merger) takeLog(l logged) {
 	s.Records = len(l.log.Tallies)
 	parameters := map[string]*Parameter{}
 	last := int64(0)
+	nothing := &said{}
+	m.byLog = slices.Grow(m.byLog, len(l.log.Tallies))
 	for _, target := range slices.Sorted(maps.Keys(l.log.Tallies)) {
 		entry := l.log.Tallies[target]
 		visitors, robots, got := 0, 0, 0
@@ -73,7 +75,7 @@ func (m *merger) takeLog(l logged) {
 			m.ignore(s, "no address of the site", target, 0)
 			continue
 		}
-		m.byLog = append(m.byLog, visited{a, entry})
+		m.byLog = append(m.byLog, visited{target, entry})
 		for _, q := range address.SplitQuery(a.Query) {
 			if q.Name == "" {
 				continue
@@ -97,8 +99,8 @@ func (m *merger) takeLog(l logged) {
 			m.ignore(s, fmt.Sprintf("answered %d", status), target, 0)
 		default:
 			a.Path = m.Settings.WithoutNoise(a.Path)
-			m.records = append(m.records, record{source: l.source,
-				where: finding.Place{File: s.Source, URL: a.String()}, address: target, at: a, has: true})
+			m.records = append(m.records, &record{source: int32(l.source), address: target, said: nothing,
+				at: a, has: true})
 		}
 	}
 	if last > 0 {
@@ -143,39 +145,51 @@ func (m *merger) noteVisits() {
 	if !m.HasLog() {
 		return
 	}
-	local := map[string]address.Address{}
-	for _, e := range m.Book.Entries {
-		key := e.Address.Local()
-		have, ok := local[key]
-		if rank := m.Settings.Site.Rank; !ok || rank(e.Address.Host, m.base().Host) < rank(have.Host, m.base().Host) ||
-			e.Address.Host == have.Host && e.Address.Scheme > have.Scheme {
-			local[key] = e.Address
+	type local struct{ path, query string }
+	places := make(map[local]int32, len(m.Book.Entries)) // of entries
+	for i := range m.Book.Entries {
+		a := m.Book.Entries[i].Address
+		n, ok := places[local{a.Path, a.Query}]
+		have := m.Book.Entries[n].Address
+		if rank := m.Settings.Site.Rank; !ok || rank(a.Host, m.base().Host) < rank(have.Host, m.base().Host) ||
+			a.Host == have.Host && a.Scheme > have.Scheme {
+			places[local{a.Path, a.Query}] = int32(i)
 		}
 	}
-	sums := make(map[address.Address]*accesslog.Tally, len(m.byLog))
-	for _, v := range m.byLog {
-		if known, ok := local[v.at.Local()]; ok {
-			v.at = known
-		}
-		if have := sums[v.at]; have != nil {
-			have.Merge(v.entry)
-		} else {
-			sums[v.at] = v.entry
-		}
+	type sum struct {
+		at address.Address
+		*accesslog.Tally
 	}
-	m.Visits = nil
-	for a, entry := range sums {
-		for _, h := range entry.ByStatus {
-			v := visits.Visit{Address: a, Status: h.Status, Visitors: h.Visitors, Robots: h.Robots,
+	sums := make([]sum, 0, len(m.byLog))
+	for i, v := range m.byLog {
+		a, _ := m.logAddress(v.target)
+		if n, ok := places[local{a.Path, a.Query}]; ok {
+			a = m.Book.Entries[n].Address
+		}
+		sums = append(sums, sum{a, v.entry})
+		m.byLog[i] = visited{}
+	}
+	m.byLog, places = nil, nil
+	slices.SortStableFunc(sums, func(a, b sum) int { return address.Compare(a.at, b.at) })
+	m.Visits = make([]visits.Visit, 0, len(sums))
+	for i := range sums {
+		if i+1 < len(sums) && sums[i+1].at == sums[i].at {
+			sums[i].Merge(sums[i+1].Tally)
+			sums[i+1].Tally, sums[i] = sums[i].Tally, sum{}
+			continue
+		}
+		for _, h := range sums[i].ByStatus {
+			v := visits.Visit{Address: sums[i].at, Status: h.Status, Visitors: h.Visitors, Robots: h.Robots,
 				Last: time.Unix(h.Last, 0).UTC().Format(time.DateOnly)}
 			if h.Status == 200 {
-				v.Bytes = int(entry.Bytes)
+				v.Bytes = int(sums[i].Bytes)
 			}
 			if h.Status == 404 || h.Status == 410 {
-				v.Referrers = mostReferring(entry.Referrers)
+				v.Referrers = mostReferring(sums[i].Referrers)
 			}
 			m.Visits = append(m.Visits, v)
 		}
+		sums[i] = sum{}
 	}
 }
 

@@ -1,7 +1,6 @@
 package gather
 
 import (
-	"cmp"
 	"io"
 	"slices"
 	"strings"
@@ -14,72 +13,135 @@ import (
 
 // Memory is the content of gathered.csv: what sources said of each page when they were gathered last. With it gather
 // tells what a person wrote into pages.csv, which stays, from what a source said, which a newer word of it replaces.
-// Without it, all that pages.csv says counts as written by a person.
+// Without it, all that pages.csv says counts as written by a person. The zero value remembers nothing.
 type Memory struct {
-	pages map[inventory.Ref]map[string]remembered
+	pages   []remembered
+	numbers map[inventory.Ref]int32 // of pages
+	topics  []topic                 // what notes are about
+	topic   map[topic]int32         // the number of each
 }
 
-// remembered is a value and the form of the source that said it.
+// remembered is what is remembered of a page.
 type remembered struct {
+	ref   inventory.Ref
+	notes []noted
+}
+
+// note is a value of a field, and the form of the source that said it.
+type note struct {
+	topic
 	value string
+}
+
+// topic is what a note is about: there are few, and millions of notes.
+type topic struct {
+	field string
 	form  source.Form
+}
+
+// noted is a note as it is held.
+type noted struct {
+	value string
+	topic int32
 }
 
 func memoryColumns() []string { return []string{"page", "field", "value", "form"} }
 
 // ReadMemory reads gathered.csv.
 func ReadMemory(file string, r io.Reader) (*Memory, []finding.Finding, error) {
-	sheet, found, err := table.Read(file, r, memoryColumns()...)
+	sheet, err := table.Open(file, r, nil, memoryColumns()...)
 	if err != nil {
 		return nil, nil, err
 	}
 	m := &Memory{}
-	for _, row := range sheet.Rows {
+	var wrong []finding.Finding
+	found, err := sheet.Each(func(row table.Row) {
 		ref, ok := inventory.ParseRef(row.Get("page"))
 		if !ok || row.Get("field") == "" {
-			found = append(found, table.BadRow(file, row.Line, "this names no field of a page",
+			wrong = append(wrong, table.BadRow(file, row.Line, "this names no field of a page",
 				"delete the row, or the file: gather makes it"))
-			continue
+			return
 		}
-		m.note(ref, row.Get("field"), row.Get("value"), source.Form(row.Get("form")))
-	}
-	return m, found, nil
+		m.note(ref, note{topic{row.Get("field"), source.Form(row.Get("form"))}, row.Get("value")})
+	})
+	return m, append(found, wrong...), err
 }
 
-func (m *Memory) note(r inventory.Ref, field, value string, form source.Form) {
-	if m.pages == nil {
-		m.pages = map[inventory.Ref]map[string]remembered{}
+// note remembers what was said of a page, each note in the place of one on the same field.
+func (m *Memory) note(r inventory.Ref, notes ...note) {
+	if m.numbers == nil {
+		m.numbers, m.topic = map[inventory.Ref]int32{}, map[topic]int32{}
 	}
-	if m.pages[r] == nil {
-		m.pages[r] = map[string]remembered{}
+	page, ok := m.numbers[r]
+	if !ok {
+		page = int32(len(m.pages))
+		m.numbers[r] = page
+		m.pages = append(m.pages, remembered{ref: r})
 	}
-	m.pages[r][field] = remembered{value, form}
+	list := slices.Grow(m.pages[page].notes, len(notes))
+	for _, n := range notes {
+		number, ok := m.topic[n.topic]
+		if !ok {
+			number = int32(len(m.topics))
+			m.topic[n.topic] = number
+			m.topics = append(m.topics, n.topic)
+		}
+		if i := m.find(list, n.field); i >= 0 {
+			list[i] = noted{n.value, number}
+		} else {
+			list = append(list, noted{n.value, number})
+		}
+	}
+	m.pages[page].notes = list
 }
 
-func (m *Memory) value(r inventory.Ref, field string) (remembered, bool) {
-	v, ok := m.pages[r][field]
-	return v, ok
+// grow makes room for so many further pages.
+func (m *Memory) grow(n int) { m.pages = slices.Grow(m.pages, n) }
+
+// find returns which of the notes is on a field, or -1.
+func (m *Memory) find(list []noted, field string) int {
+	return slices.IndexFunc(list, func(n noted) bool { return m.topics[n.topic].field == field })
+}
+
+// knows reports whether anything is remembered of a page.
+func (m *Memory) knows(r inventory.Ref) bool {
+	_, ok := m.numbers[r]
+	return ok
+}
+
+// value returns what is remembered of a field.
+func (m *Memory) value(r inventory.Ref, field string) (note, bool) {
+	page, ok := m.numbers[r]
+	if !ok {
+		return note{}, false
+	}
+	list := m.pages[page].notes
+	if i := m.find(list, field); i >= 0 {
+		return note{m.topics[list[i].topic], list[i].value}, true
+	}
+	return note{}, false
 }
 
 // Encode returns gathered.csv, by page and field.
 func (m *Memory) Encode() []byte {
-	type row struct {
-		ref   inventory.Ref
-		field string
-		remembered
+	slices.SortFunc(m.pages, func(a, b remembered) int { return a.ref.Compare(b.ref) })
+	for i := range m.pages {
+		m.numbers[m.pages[i].ref] = int32(i)
 	}
-	var list []row
-	for ref, fields := range m.pages {
-		for name, v := range fields {
-			list = append(list, row{ref, name, v})
+	return table.EncodeRecords(memoryColumns(), func(yield func([]string) bool) {
+		record := make([]string, len(memoryColumns()))
+		for _, page := range m.pages {
+			slices.SortFunc(page.notes, func(a, b noted) int {
+				return strings.Compare(m.topics[a.topic].field, m.topics[b.topic].field)
+			})
+			name := page.ref.String()
+			for _, n := range page.notes {
+				topic := m.topics[n.topic]
+				record = append(record[:0], name, topic.field, n.value, string(topic.form))
+				if !yield(record) {
+					return
+				}
+			}
 		}
-	}
-	slices.SortFunc(list, func(a, b row) int {
-		return cmp.Or(a.ref.Compare(b.ref), strings.Compare(a.field, b.field))
 	})
-	rows := make([]map[string]string, len(list))
-	for i, r := range list {
-		rows[i] = map[string]string{"page": r.ref.String(), "field": r.field, "value": r.value, "form": string(r.form)}
-	}
-	return table.Encode(memoryColumns(), rows)
 }

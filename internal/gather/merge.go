@@ -16,36 +16,27 @@ import (
 )
 
 // Merge merges all records into the inventory and the book, and returns what
-// each source brought, in the order in which they were read.
+// each source brought, in the order in which they were read. It takes the records' place: there are none any more.
 func (g *Gatherer) Merge() ([]Summary, []finding.Finding) {
-	m := merger{Gatherer: g, owner: map[string]inventory.Ref{}, bound: map[address.Address]inventory.Ref{},
-		byID: map[string]inventory.Ref{}, byTitle: map[titled]inventory.Ref{}, groups: map[string]string{},
-		groupKey: map[string]string{}, claims: map[inventory.Ref]*claims{},
-		spoken: make([]map[inventory.Ref]bool, len(g.summaries)), before: map[inventory.Ref]bool{},
-		current: map[inventory.Ref]bool{}, inBook: map[address.Address]bool{}, paths: map[string]bool{}}
+	m := merger{Gatherer: g, byID: map[string]pageID{}, byTitle: map[titled]pageID{}}
 	if g.Memory == nil {
 		g.Memory = &Memory{}
 	}
-	for i := range m.spoken {
-		m.spoken[i] = map[inventory.Ref]bool{}
-	}
-	m.prepare()
 	m.addColumns()
 	m.resolve()
 	m.tidyTitles()
 	m.sameTexts()
 	m.takeLogs()
 	slices.SortStableFunc(g.records, m.compare)
+	m.prepare()
 	m.group()
-	for i := range g.records {
-		m.place(&g.records[i])
+	for _, r := range g.records {
+		m.place(r)
 	}
+	g.records = nil // pages hold theirs, as long as they are needed
+	m.forget()
 	m.apply()
-	for i := range g.records {
-		m.enter(&g.records[i])
-	}
 	m.noteVisits()
-	m.count()
 	summaries := make([]Summary, len(g.summaries))
 	for i, s := range g.summaries {
 		summaries[i] = *s
@@ -57,46 +48,60 @@ func (g *Gatherer) Merge() ([]Summary, []finding.Finding) {
 // merger is a merge under way.
 type merger struct {
 	*Gatherer
-	bound    map[address.Address]inventory.Ref // addresses of the book, and of records placed
-	owner    map[string]inventory.Ref          // the same by what they mean
-	paths    map[string]bool                   // the paths of these
-	byID     map[string]inventory.Ref
-	groups   map[string]string // what an address means -> one of its translations; itself for the last
-	groupKey map[string]string
-	claims   map[inventory.Ref]*claims
-	inBook   map[address.Address]bool
-	current  map[inventory.Ref]bool // pages that have a current address
-	before   map[inventory.Ref]bool // pages that were there
-	spoken   []map[inventory.Ref]bool
-	byLog    []visited
-	byTitle  map[titled]inventory.Ref // the zero value where several have it
+	places
+	paths   map[string]bool // of known addresses, where there are logs
+	byID    map[string]pageID
+	byTitle map[titled]pageID // none where several have it
+	byLog   []visited
+	late    []*record // that bring pages a further address, and say no more
+}
+
+// forget lets go of what only placing records needs.
+func (m *merger) forget() {
+	m.places.forget()
+	m.byID, m.byTitle, m.paths = nil, nil, nil
 }
 
 // titled is what names a page that has neither key nor address.
 type titled struct{ language, title string }
 
-// meaning returns what an address has in common with its spellings: those on
+// meaning is what an address has in common with its spellings: those on
 // the site's other hosts, in other letters, with parameters that don't select
 // content.
 //
-//	http://www.skerrywick.example/Routes?utm_source=a    skerrywick.example/routes?
-func (m *merger) meaning(a address.Address) string {
+//	http://www.skerrywick.example/Routes?utm_source=a    skerrywick.example /routes
+type meaning struct{ host, path, query string }
+
+func (m *merger) meaning(a address.Address) meaning {
 	a = m.Settings.Site.Rebase(a)
-	return a.Host + address.Key(a.Path, true) + "?" + m.contentQuery(a)
+	return meaning{a.Host, address.Key(a.Path, true), m.contentQuery(a)}
 }
 
+func (a meaning) compare(b meaning) int {
+	return cmp.Or(strings.Compare(a.host, b.host), strings.Compare(a.path, b.path), strings.Compare(a.query, b.query))
+}
+
+// prepare notes which pages there are, and their addresses.
 func (m *merger) prepare() {
-	for _, e := range m.Book.Entries {
-		m.bind(e.Address, e.Page)
-		m.inBook[e.Address] = true
-		m.current[e.Page] = m.current[e.Page] || e.State == book.Current
+	if m.HasLog() {
+		m.paths = make(map[string]bool, len(m.Book.Entries)+len(m.records))
 	}
-	for _, p := range m.Pages.Pages {
-		m.before[p.Ref] = true
-		m.noteTitle(p.Ref, p.Title)
+	m.places = newPlaces(len(m.Book.Entries)+len(m.records), len(m.Pages.Pages)+len(m.records))
+	for i := range m.Pages.Pages {
+		p := &m.Pages.Pages[i]
+		n := m.page(p.Ref)
+		m.pages[n].before = true
+		m.noteTitle(n, p.Title)
 		if id := p.Field("guid"); id != "" {
-			m.byID[id] = p.Ref
+			m.byID[id] = n
 		}
+	}
+	for i := range m.Book.Entries {
+		e := &m.Book.Entries[i]
+		n := m.page(e.Page)
+		m.bind(e.Address, n)
+		m.inBook[m.addresses[e.Address]] = true
+		m.pages[n].current = m.pages[n].current || e.State == book.Current
 	}
 }
 
@@ -135,22 +140,21 @@ func columnName(name string) string {
 	return table.Guard(strings.ToLower(strings.Join(strings.Fields(table.Clean(name)), " ")))
 }
 
-func (m *merger) bind(a address.Address, r inventory.Ref) {
-	m.bound[a] = r
-	meaning := m.meaning(a)
-	if _, taken := m.owner[meaning]; !taken {
-		m.owner[meaning] = r
+// bind notes to which page an address belongs.
+func (m *merger) bind(a address.Address, n pageID) {
+	m.places.bind(a, m.spot(m.meaning(a)), n)
+	if m.paths != nil {
+		m.paths[address.Key(a.Path, true)] = true
 	}
-	m.paths[address.Key(a.Path, true)] = true
 }
 
 // ownerOf returns the page that an address is known to belong to.
-func (m *merger) ownerOf(a address.Address) (inventory.Ref, bool) {
-	if r, ok := m.bound[a]; ok {
-		return r, true
+func (m *merger) ownerOf(a address.Address) (pageID, bool) {
+	if n, ok := m.boundTo(a); ok {
+		return n, true
 	}
-	r, ok := m.owner[m.meaning(a)]
-	return r, ok
+	n := m.owner(m.meaning(a))
+	return n, n != 0
 }
 
 // resolve reads the records' addresses, and drops those of other sites and of
@@ -162,7 +166,7 @@ func (m *merger) resolve() {
 		if r.address != "" {
 			a, err := address.Resolve(m.base(), r.address)
 			if err != nil {
-				m.found = append(m.found, table.BadRow(r.where.File, r.where.Line, err.Error(),
+				m.found = append(m.found, table.BadRow(m.summaries[r.source].Source, int(r.line), err.Error(),
 					"write an http(s) address, or a path on "+m.base().String()))
 				continue
 			}
@@ -170,10 +174,10 @@ func (m *merger) resolve() {
 			a.Path = m.Settings.WithoutNoise(a.Path)
 			switch {
 			case !m.Settings.Site.Has(a.Host):
-				m.ignore(s, "on a host that is not the site's", r.name(), r.where.Line)
+				m.ignore(s, "on a host that is not the site's", r.name(), int(r.line))
 				continue
 			case s.Form != source.Table && m.Settings.IsFile(a.Path):
-				m.ignore(s, "a file", r.name(), r.where.Line)
+				m.ignore(s, "a file", r.name(), int(r.line))
 				continue
 			}
 			if s.Form == source.HTML && r.canonical == "" {
@@ -185,7 +189,7 @@ func (m *merger) resolve() {
 			}
 		}
 		if r.key == "" && !r.has && (r.id == "" || r.get("title") == "") {
-			m.ignore(s, "neither key nor address", r.name(), r.where.Line)
+			m.ignore(s, "neither key nor address", r.name(), int(r.line))
 			continue
 		}
 		kept = append(kept, r)
@@ -203,7 +207,7 @@ func (m *merger) withoutIndex(path string) string {
 	return path
 }
 
-func (r *record) get(name string) string {
+func (r *said) get(name string) string {
 	for _, f := range r.fields {
 		if f.name == name {
 			return f.value
@@ -214,14 +218,14 @@ func (r *record) get(name string) string {
 
 // compare puts records in the order in which they are taken: those whose word
 // counts most first, then by their content.
-func (m *merger) compare(a, b record) int {
+func (m *merger) compare(a, b *record) int {
 	x, y := m.summaries[a.source], m.summaries[b.source]
 	return cmp.Or(
 		cmp.Compare(y.Form.Rank(), x.Form.Rank()),
 		compareBool(a.elsewhere, b.elsewhere), // the page itself before those that only lead to it
 		strings.Compare(x.Source, y.Source),
-		cmp.Compare(a.where.Line, b.where.Line),
-		strings.Compare(a.where.File, b.where.File),
+		cmp.Compare(a.line, b.line),
+		strings.Compare(a.file, b.file),
 		strings.Compare(a.address, b.address),
 	)
 }
@@ -271,178 +275,110 @@ func (m *merger) pageLanguage(r *record, at address.Address) string {
 	return m.Settings.Languages.OfAddress(at)
 }
 
-// group finds which addresses are translations of one another.
-func (m *merger) group() {
-	for i := range m.records {
-		r := &m.records[i]
-		if !r.has {
-			continue
-		}
-		for _, alternate := range r.alternates {
-			a, err := address.Reference(r.at, alternate.address)
-			if err != nil || !m.Settings.Site.Has(a.Host) {
-				continue
-			}
-			x, y := m.root(m.meaning(r.at)), m.root(m.meaning(a))
-			if x == y {
-				continue
-			}
-			m.groups[max(x, y)] = min(x, y)
-		}
-	}
-	members := map[string][]string{}
-	for meaning := range m.groups {
-		root := m.root(meaning)
-		members[root] = append(members[root], meaning)
-	}
-	for root, list := range members {
-		if !slices.Contains(list, root) {
-			list = append(list, root)
-		}
-		slices.Sort(list)
-		for _, meaning := range list {
-			if r, ok := m.owner[meaning]; ok {
-				m.groupKey[root] = r.Key
-				break
-			}
-		}
-	}
-	m.nameGroups(members)
-}
-
-// nameGroups gives translations that nothing names yet a key of the words of the default language's address.
-func (m *merger) nameGroups(members map[string][]string) {
-	taken := map[string]bool{}
-	for _, p := range m.Pages.Pages {
-		taken[p.Key] = true
-	}
-	for i := range m.records {
-		taken[m.records[i].key] = true
-	}
-	for i := range m.records {
-		r := &m.records[i]
-		root := m.root(m.meaning(r.at))
-		if !r.has || r.key != "" || m.groupKey[root] != "" || members[root] == nil ||
-			m.pageLanguage(r, r.at) != m.Settings.Languages.Default {
-			continue
-		}
-		if key := m.keyOf(r.at); !taken[key] {
-			taken[key] = true
-			m.groupKey[root] = key
-		}
-	}
-}
-
-func (m *merger) root(meaning string) string {
-	for {
-		next, ok := m.groups[meaning]
-		if !ok || next == meaning {
-			return meaning
-		}
-		meaning = next
-	}
-}
-
 // place finds the page that a record speaks of, and notes what it says.
 func (m *merger) place(r *record) {
 	s := m.summaries[r.source]
 	_, met := m.ownerOf(r.at)
 	if with, ok := m.saysDefault(r.at); ok && s.Form == source.Log {
-		if ref, known := m.ownerOf(m.selecting(r.at)); known { // another address of the same page, that isn't to be lost
-			r.at, r.page = with, ref
-			if _, taken := m.bound[with]; !taken {
-				m.bind(with, ref)
+		if n, known := m.ownerOf(m.selecting(r.at)); known { // another address of the same page, that isn't to be lost
+			r.at, r.page = with, n
+			if _, taken := m.boundTo(with); !taken {
+				m.bind(with, n)
 			}
+			r.number = m.addresses[with]
+			m.late = append(m.late, r)
 			return
 		}
 	}
 	if s.Form == source.Log && !met {
 		r.at = m.selecting(r.at)
 		if _, met = m.ownerOf(r.at); !met && m.paths[address.Key(r.at.Path, true)] {
-			m.ignore(s, "further parameters of a known path", r.name(), r.where.Line)
+			m.ignore(s, "further parameters of a known path", r.name(), int(r.line))
 			return
 		}
 		if !met && m.Settings.Paths.NoExtension && address.Script(r.at.Path) {
 			m.ignore(s, "a script that no other source names", r.name(),
-				r.where.Line) // a basket, a search: as a page it would lose its address
+				int(r.line)) // a basket, a search: as a page it would lose its address
 			return
 		}
 	}
-	ref, home, ok := m.pageOf(r)
+	n, home, ok := m.pageOf(r)
 	if !ok {
 		return
 	}
-	if m.deleted(ref) {
-		m.ignore(s, "deleted from pages.csv by hand", r.name(), r.where.Line)
+	if m.deleted(n) {
+		m.ignore(s, "deleted from pages.csv by hand", r.name(), int(r.line))
 		return
 	}
-	r.page = ref
+	r.page = n
 	if r.key == "" && met && strings.HasPrefix(r.address, "/") {
 		r.has = false // where no host is named, a spelling of a known address is none of its own
 	}
 	if home != (address.Address{}) {
 		if _, taken := m.ownerOf(home); !taken {
-			m.bind(home, ref)
-			r.home = home
+			m.bind(home, n)
+			r.home = &known{home, m.addresses[home]}
 		}
 	}
 	if r.has {
-		if _, taken := m.bound[r.at]; !taken {
-			m.bind(r.at, ref)
+		if _, taken := m.boundTo(r.at); !taken {
+			m.bind(r.at, n)
 		}
-		if root := m.root(m.meaning(r.at)); m.groupKey[root] == "" {
-			m.groupKey[root] = ref.Key
-		}
+		r.number = m.addresses[r.at]
+		m.nameGroup(m.spot(m.meaning(r.at)), m.pages[n].ref.Key)
 	}
 	if r.id != "" {
-		m.byID[r.id] = ref
+		m.byID[r.id] = n
 	}
-	m.claim(r, ref)
-	m.noteTitle(ref, r.get("title"))
+	m.speaks(r, n)
+	m.noteTitle(n, r.get("title"))
 }
 
 // noteTitle notes that a page has a title.
-func (m *merger) noteTitle(ref inventory.Ref, title string) {
-	name := titled{ref.Language, title}
-	if have, ok := m.byTitle[name]; ok && have != ref {
-		ref = inventory.Ref{}
+func (m *merger) noteTitle(n pageID, title string) {
+	if title == "" {
+		return
 	}
-	m.byTitle[name] = ref
+	name := titled{m.pages[n].ref.Language, title}
+	if have, ok := m.byTitle[name]; ok && have != n {
+		n = 0
+	}
+	m.byTitle[name] = n
 }
 
 // deleted reports whether a person took a page out of pages.csv.
-func (m *merger) deleted(ref inventory.Ref) bool {
-	_, known := m.Memory.pages[ref]
-	return known && len(m.before) > 0 && m.Pages.Find(ref) == nil
+func (m *merger) deleted(n pageID) bool {
+	return !m.pages[n].before && len(m.Pages.Pages) > 0 && m.Memory.knows(m.pages[n].ref)
 }
 
 // pageOf returns the page that a record speaks of, and the page's own address
 // where the record says that it is another one.
-func (m *merger) pageOf(r *record) (ref inventory.Ref, home address.Address, ok bool) {
+func (m *merger) pageOf(r *record) (n pageID, home address.Address, ok bool) {
 	if r.key != "" {
-		ref = inventory.Ref{Key: r.key, Language: m.pageLanguage(r, r.at)}
-		if owner, taken := m.bound[r.at]; r.has && taken && owner != ref {
-			m.found = append(m.found, table.BadRow(r.where.File, r.where.Line,
-				fmt.Sprintf("%s belongs to %s already, so it can't be given to %s", r.at, owner, ref),
+		ref := inventory.Ref{Key: r.key, Language: m.pageLanguage(r, r.at)}
+		n = m.page(ref)
+		if owner, taken := m.boundTo(r.at); r.has && taken && owner != n {
+			m.found = append(m.found, table.BadRow(m.summaries[r.source].Source, int(r.line),
+				fmt.Sprintf("%s belongs to %s already, so it can't be given to %s", r.at, m.pages[owner].ref, ref),
 				"correct the key, or change the page in "+m.Book.File))
-			return ref, home, false
+			return 0, home, false
 		}
-		return ref, home, true
+		return n, home, true
 	}
 	if r.has {
-		if ref, ok := m.ownerOf(r.at); ok {
-			m.deferTo(r, ref)
-			return ref, home, true
+		if n, ok := m.ownerOf(r.at); ok {
+			m.deferTo(r, n)
+			return n, home, true
 		}
 	}
-	if ref, ok := m.byID[r.id]; ok && r.id != "" {
-		return ref, home, true
+	if n, ok := m.byID[r.id]; ok && r.id != "" {
+		return n, home, true
 	}
 	if r.canonical != "" {
 		if a, err := address.Reference(r.at, r.canonical); err == nil && m.Settings.Site.Has(a.Host) {
 			a.Fragment = ""
-			if ref, ok := m.ownerOf(a); ok {
-				return ref, home, true
+			if n, ok := m.ownerOf(a); ok {
+				return n, home, true
 			}
 			if m.meaning(a) != m.meaning(r.at) {
 				home = a
@@ -455,22 +391,22 @@ func (m *merger) pageOf(r *record) (ref inventory.Ref, home address.Address, ok 
 	}
 	language := m.pageLanguage(r, own)
 	if r.has {
-		if key := m.groupKey[m.root(m.meaning(own))]; key != "" {
-			if ref := (inventory.Ref{Key: key, Language: language}); m.claims[ref] == nil && m.Pages.Find(ref) == nil {
-				return ref, home, true
+		if key := m.groupName(m.meaning(own)); key != "" {
+			if ref := (inventory.Ref{Key: key, Language: language}); !m.taken(ref) {
+				return m.page(ref), home, true
 			}
 		}
-		return m.newRef(m.keyOf(own), language), home, true
+		return m.newPage(m.keyOf(own), language), home, true
 	}
 	title := r.get("title")
-	if ref, ok := m.byTitle[titled{language, title}]; ok {
-		return ref, home, ref != inventory.Ref{}
+	if n, ok := m.byTitle[titled{language, title}]; ok {
+		return n, home, n != 0
 	}
-	return m.newRef(cmp.Or(slug.Make(title, language), "entry"), language), home, true
+	return m.newPage(cmp.Or(slug.Make(title, language), "entry"), language), home, true
 }
 
 // deferTo notes that a page calls an address of another page its own.
-func (m *merger) deferTo(r *record, ref inventory.Ref) {
+func (m *merger) deferTo(r *record, n pageID) {
 	if r.canonical == "" {
 		return
 	}
@@ -479,24 +415,12 @@ func (m *merger) deferTo(r *record, ref inventory.Ref) {
 		return
 	}
 	a.Fragment = ""
-	switch owner, known := m.ownerOf(a); {
-	case known && owner != ref && owner.Language == ref.Language:
-		r.fields = append(r.fields, field{"canonical", owner.String()})
+	owner, known := m.ownerOf(a)
+	switch ref := m.pages[owner].ref; {
+	case known && owner != n && ref.Language == m.pages[n].ref.Language:
+		r.fields = append(r.fields, field{"canonical", ref.String()})
 	case !known && !m.Settings.Site.Has(a.Host):
 		r.fields = append(r.fields, field{"canonical", a.String()})
-	}
-}
-
-// newRef returns a page of that key and language which isn't there yet.
-func (m *merger) newRef(key, language string) inventory.Ref {
-	for n := 1; ; n++ {
-		ref := inventory.Ref{Key: key, Language: language}
-		if n > 1 {
-			ref.Key = fmt.Sprintf("%s-%d", key, n)
-		}
-		if m.claims[ref] == nil && m.Pages.Find(ref) == nil {
-			return ref
-		}
 	}
 }
 
@@ -521,52 +445,47 @@ func (m *merger) keyOf(a address.Address) string {
 
 // enter notes a record's addresses in the book: drafts aren't, a page's first
 // address is its current one, further ones are variants.
-func (m *merger) enter(r *record) {
-	page := m.Pages.Find(r.page)
-	if page == nil || page.State == inventory.Draft {
+func (m *merger) enter(r *record, state inventory.State) {
+	if state == inventory.Draft {
 		return
 	}
-	own := r.at
-	if !r.has {
-		own = address.Address{}
+	if r.home != nil { // what the page calls its own comes first
+		m.enterAt(r, *r.home)
 	}
-	for _, a := range []address.Address{r.home, own} { // what the page calls its own comes first
-		if a == (address.Address{}) || m.inBook[a] {
-			continue
-		}
-		e := book.Entry{Address: a, Page: r.page, State: book.Variant, Since: m.Today}
-		if !m.current[r.page] {
-			e.State = book.Current
-			m.current[r.page] = true
-		}
-		m.summaries[r.source].Addresses++
-		m.Book.Entries = append(m.Book.Entries, e)
-		m.inBook[a] = true
+	if r.has {
+		m.enterAt(r, known{r.at, r.number})
 	}
 }
 
-// count sums up the pages each source spoke of.
-func (m *merger) count() {
-	for i, refs := range m.spoken {
-		s := m.summaries[i]
-		for ref := range refs {
-			if m.before[ref] || m.claims[ref].first != i {
-				s.Merged++
-			}
-		}
-		s.Pages = CountPages(m.Pages, refs)
+func (m *merger) enterAt(r *record, a known) {
+	if m.inBook[a.number] {
+		return
 	}
+	m.inBook[a.number] = true
+	subject := &m.pages[r.page]
+	e := book.Entry{Address: a.Address, Page: subject.ref, State: book.Variant, Since: m.Today}
+	if !subject.current {
+		e.State = book.Current
+		subject.current = true
+	}
+	m.summaries[r.source].Addresses++
+	m.Book.Entries = append(m.Book.Entries, e)
 }
 
-// CountPages counts pages by kind, language and state; only those in which, if
-// it isn't nil.
-func CountPages(inv *inventory.Inventory, which map[inventory.Ref]bool) []Count {
+// CountPages counts pages by kind, language and state.
+func CountPages(inv *inventory.Inventory) []Count {
 	counts := map[Count]int{}
-	for _, p := range inv.Pages {
-		if which == nil || which[p.Ref] {
-			counts[Count{p.Kind, p.Language, string(p.State), 0}]++
-		}
+	for i := range inv.Pages {
+		counts[countOf(&inv.Pages[i])]++
 	}
+	return listed(counts)
+}
+
+// countOf returns where a page is counted.
+func countOf(p *inventory.Page) Count { return Count{p.Kind, p.Language, string(p.State), 0} }
+
+// listed returns counts in their order.
+func listed(counts map[Count]int) []Count {
 	list := make([]Count, 0, len(counts))
 	for c, n := range counts {
 		c.Pages = n

@@ -120,7 +120,7 @@ func (g *Gatherer) takeTable(s *Summary, sheet *table.Table) (err error) {
 	g.fields[len(g.fields)-1] = slices.DeleteFunc(slices.Clone(sheet.Columns),
 		func(name string) bool { return name == "address" })
 	for _, column := range []string{"date", "modified"} {
-		if said := table.ISODates(sheet, column); said != "" {
+		if said := table.ISODates(sheet.Cells(column)); said != "" {
 			g.found = append(g.found, finding.Finding{Code: finding.AmbiguousDate, Severity: finding.Warning,
 				Where: finding.Place{File: s.Source, Line: 1},
 				What: fmt.Sprintf("the dates of the column %s, such as %s, can be read in two ways: they stay as they are",
@@ -164,14 +164,14 @@ func (g *Gatherer) rowRecord(s *Summary, row table.Row, f func(string) string, k
 			"say live, draft, away or gone; or what it means, with --state WORD=draft"))
 		return r, false
 	}
-	return record{where: finding.Place{File: s.Source, Line: row.Line}, key: key, language: language, address: address,
-		fields: []field{{"state", state}}}, true
+	return record{line: int32(row.Line), address: address,
+		said: &said{key: key, language: language, fields: []field{{"state", state}}}}, true
 }
 
 // readList reads addresses, one a line.
 func (g *Gatherer) readList(s *Summary, r io.Reader) error {
 	return source.Lines(s.Source, r, func(line int, text string) {
-		g.add(record{where: finding.Place{File: s.Source, Line: line}, address: text})
+		g.add(record{line: int32(line), address: text, said: &said{}})
 	})
 }
 
@@ -194,20 +194,18 @@ func (g *Gatherer) readFeed(s *Summary, r io.Reader) error {
 		for i, c := range e.Categories {
 			e.Categories[i] = strings.TrimSpace(strings.ReplaceAll(c, "/", " "))
 		}
-		g.add(record{where: finding.Place{File: s.Source, Line: e.Line}, language: e.Language, id: e.ID,
-			address: e.Link,
+		g.add(record{line: int32(e.Line), address: e.Link, said: &said{language: e.Language, id: e.ID,
 			fields: []field{{"title", e.Title}, {"state", state}, {"date", e.Date},
-				{"categories", strings.Join(e.Categories, "/")}, {"guid", e.ID}, {"slug", e.Slug}, {"kind", e.Kind}}})
+				{"categories", strings.Join(e.Categories, "/")}, {"guid", e.ID}, {"slug", e.Slug}, {"kind", e.Kind}}}})
 		return nil
 	})
 }
 
 func (g *Gatherer) readSitemap(s *Summary, r io.Reader) ([]string, error) {
 	m, err := sitefile.ReadSitemap(s.Source, r, func(u sitefile.URL) error {
-		where := finding.Place{File: s.Source, Line: u.Line}
 		modified, _, _ := strings.Cut(u.Modified, "T")
-		record := record{where: where, address: u.Location, fields: []field{{"modified", modified},
-			{"images", strings.Join(u.Images, " ")}}}
+		record := record{line: int32(u.Line), address: u.Location, said: &said{
+			fields: []field{{"modified", modified}, {"images", strings.Join(u.Images, " ")}}}}
 		for _, a := range u.Alternates {
 			record.alternates = append(record.alternates, alternate{a.Language, a.Location})
 		}
@@ -267,9 +265,8 @@ func (g *Gatherer) AddPage(file, at string, signals page.Signals) {
 	if title == "" {
 		title = heading
 	}
-	r := record{where: finding.Place{File: file}, address: at, language: signals.Language,
-		canonical: signals.Canonical(),
-		fields:    []field{{"title", title}, {"heading", heading}, {"robots", signals.Robots}}}
+	r := record{address: at, said: &said{file: file, language: signals.Language, canonical: signals.Canonical(),
+		fields: []field{{"title", title}, {"heading", heading}, {"robots", signals.Robots}}}}
 	for _, a := range signals.Alternates {
 		r.alternates = append(r.alternates, alternate{a.Language, a.Link})
 	}
@@ -310,7 +307,7 @@ func (g *Gatherer) BeginSite(name string) { g.begin(name, source.Site) }
 
 // AddMoved adds an address that was seen to redirect to another.
 func (g *Gatherer) AddMoved(at, to string) {
-	g.add(record{where: finding.Place{URL: at}, address: at, canonical: to})
+	g.add(record{address: at, said: &said{canonical: to}})
 }
 
 // Ignore counts a record of the last source that can't be used: its address or title, and its line if it has one.

@@ -22,8 +22,8 @@ const leastTitles = 5
 // with is taken off, and where most pages of a source have one title, their headings say more.
 func (m *merger) tidyTitles() {
 	bySource := make([][]*record, len(m.summaries))
-	for i := range m.records {
-		if r := &m.records[i]; r.get("title") != "" {
+	for _, r := range m.records {
+		if r.get("title") != "" {
 			bySource[r.source] = append(bySource[r.source], r)
 		}
 	}
@@ -97,7 +97,7 @@ func (m *merger) takeNameOff(s *Summary, list []*record) {
 }
 
 // set replaces a value that the record says.
-func (r *record) set(name, value string) {
+func (r *said) set(name, value string) {
 	for i := range r.fields {
 		if r.fields[i].name == name {
 			r.fields[i].value = value
@@ -115,11 +115,10 @@ func (m *merger) sameTexts() {
 		hash   uint64
 	}
 	same := map[text][]*record{}
-	for i := range m.records {
-		r := &m.records[i]
+	for _, r := range m.records {
 		if form := m.summaries[r.source].Form; r.has && r.canonical == "" && r.text != 0 && (form == source.Site ||
 			form == source.HTML) {
-			at := text{r.source, r.get("title"), r.text}
+			at := text{int(r.source), r.get("title"), r.text}
 			same[at] = append(same[at], r)
 		}
 	}

@@ -163,30 +163,32 @@ func trailing() []string { return []string{"fixed", "canonical", "robots"} }
 // Read reads pages.csv; rows that name no language are in the default one. Rows
 // that can't be read, and pages named twice, become findings.
 func Read(file string, r io.Reader, defaultLanguage string) (*Inventory, []finding.Finding, error) {
-	sheet, found, err := table.Read(file, r, "key", "title")
+	sheet, err := table.Open(file, r, nil, "key", "title")
 	if err != nil {
 		return nil, nil, err
 	}
 	inv := &Inventory{File: file}
 	inv.AddColumns(sheet.Columns)
-	inv.Pages = make([]Page, 0, len(sheet.Rows))
-	inv.byRef = make(map[Ref]int, len(sheet.Rows))
-	for _, row := range sheet.Rows {
+	var wrong []finding.Finding
+	found, err := sheet.Each(func(row table.Row) {
 		page, bad := fromRow(file, row, inv.fields, defaultLanguage)
 		if bad != nil {
-			found = append(found, *bad)
-			continue
+			wrong = append(wrong, *bad)
+			return
 		}
 		if old := inv.Find(page.Ref); old != nil {
-			found = append(found, table.BadRow(file, row.Line,
+			wrong = append(wrong, table.BadRow(file, row.Line,
 				fmt.Sprintf("the page %s stands in line %d already", page.Ref, old.Line),
 				"give one of them another key or language"))
-			continue
+			return
 		}
 		inv.Add(page)
+	})
+	if err != nil {
+		return nil, nil, err
 	}
 	inv.sort()
-	return inv, found, nil
+	return inv, append(found, wrong...), nil
 }
 
 // sort puts the pages in the order in which they are written: that of the rows in a file says nothing.
@@ -256,6 +258,14 @@ func (inv *Inventory) Add(p Page) {
 	inv.Pages = append(inv.Pages, p)
 }
 
+// Grow makes room for so many further pages.
+func (inv *Inventory) Grow(n int) {
+	inv.Pages = slices.Grow(inv.Pages, n)
+	if inv.byRef == nil {
+		inv.byRef = make(map[Ref]int, n)
+	}
+}
+
 // Find returns the page of that name, or nil.
 func (inv *Inventory) Find(r Ref) *Page {
 	if i, ok := inv.byRef[r]; ok {
@@ -277,17 +287,21 @@ func (inv *Inventory) Without(refs ...Ref) *Inventory {
 
 // Encode returns the inventory as pages.csv, ordered by key and language.
 func (inv *Inventory) Encode() []byte {
-	pages := slices.Clone(inv.Pages)
-	slices.SortFunc(pages, func(a, b Page) int { return a.Compare(b.Ref) })
-	columns := slices.Concat(leading(), inv.fields, trailing())
-	rows := make([]map[string]string, len(pages))
-	for i, p := range pages {
-		row := map[string]string{"key": p.Key, "language": p.Language, "kind": p.Kind, "title": p.Title,
-			"state": string(p.State), "fixed": p.Fixed, "canonical": p.Canonical, "robots": p.Robots}
-		for _, f := range p.fields {
-			row[f.name] = f.value
-		}
-		rows[i] = row
+	order := make([]int32, len(inv.Pages))
+	for i := range order {
+		order[i] = int32(i)
 	}
-	return table.Encode(columns, rows)
+	slices.SortFunc(order, func(a, b int32) int { return inv.Pages[a].Compare(inv.Pages[b].Ref) })
+	columns := slices.Concat(leading(), inv.fields, trailing())
+	return table.EncodeRecords(columns, func(yield func([]string) bool) {
+		record := make([]string, len(columns))
+		for _, i := range order {
+			for c, name := range columns {
+				record[c] = inv.Pages[i].Field(name)
+			}
+			if !yield(record) {
+				return
+			}
+		}
+	})
 }

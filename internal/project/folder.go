@@ -103,9 +103,9 @@ func (f *Folder) Write(now time.Time, files ...safefile.File) ([]safefile.Became
 	if err != nil {
 		return nil, err
 	}
-	for _, file := range files {
-		if _, ok := f.seen[file.Path]; ok {
-			f.seen[file.Path] = sha256.Sum256(file.Data)
+	for _, b := range became {
+		if _, ok := f.seen[b.Path]; ok {
+			f.seen[b.Path] = b.Is
 		}
 	}
 	return became, nil

@@ -52,6 +52,7 @@ type Became struct {
 	Path    string
 	Kept    string // the name of what it held before, if that was kept
 	Written bool   // it held something else
+	Is      Sum    // of what it holds now
 }
 
 // The names of what lies in a folder while several of its files are written: what is being prepared, and what is
@@ -101,8 +102,8 @@ func WriteSet(folder string, files []File, now time.Time) ([]Became, error) {
 	became := make([]Became, len(files))
 	fresh := map[int][]byte{} // by their numbers in the manifest
 	for i, f := range files {
-		became[i].Path = f.Path
-		e, changes, err := f.entry(folder)
+		became[i] = Became{Path: f.Path, Is: sumOfData(f.Data)}
+		e, changes, err := f.entry(folder, became[i].Is)
 		if err != nil {
 			return nil, err
 		}
@@ -132,8 +133,8 @@ func WriteSet(folder string, files []File, now time.Time) ([]Became, error) {
 	return became, nil
 }
 
-// entry compares a file with what is there.
-func (f File) entry(folder string) (e entry, changes bool, err error) {
+// entry compares a file with what is there; is is the sum of what it is to hold.
+func (f File) entry(folder string, is Sum) (e entry, changes bool, err error) {
 	path, err := filepath.EvalSymlinks(f.Path)
 	if errors.Is(err, fs.ErrNotExist) {
 		path, err = f.Path, nil
@@ -154,7 +155,6 @@ func (f File) entry(folder string) (e entry, changes bool, err error) {
 	if f.Was != nil && was != *f.Was {
 		return e, false, fmt.Errorf("%s: %w", f.Path, ErrChanged)
 	}
-	is := sumOfData(f.Data)
 	if was == is {
 		return e, false, nil
 	}

@@ -51,11 +51,12 @@ func TestASetIsWrittenWholeOrNotAtAll(t *testing.T) {
 	}
 	became, err := write(set("1", "2")...)
 	require.NoError(t, err)
-	assert.Equal(t, []Became{{path("a"), "", true}, {path("deep/b"), "", true}}, became)
+	assert.Equal(t, []Became{{path("a"), "", true, *sumOfText("1")}, {path("deep/b"), "", true, *sumOfText("2")}}, became)
 
 	became, err = write(set("1", "3")...)
 	require.NoError(t, err)
-	assert.Equal(t, []Became{{path("a"), "", false}, {path("deep/b"), path("deep/b") + ".2026-11-30T09-30-00.bak", true}}, became)
+	assert.Equal(t, []Became{{path("a"), "", false, *sumOfText("1")},
+		{path("deep/b"), path("deep/b") + ".2026-11-30T09-30-00.bak", true, *sumOfText("3")}}, became)
 	want := map[string]string{"a": "1", "deep/b": "3", "deep/b.bak": "2"}
 	assert.Equal(t, want, folderText(t, dir), "nothing temporary stays")
 

@@ -72,9 +72,11 @@ func GuardText(cell string) string {
 func Check(file string, data []byte) error {
 	t, err := Open(file, bytes.NewReader(data), nil)
 	for err == nil {
-		var bad *finding.Finding
-		if _, bad, err = t.Next(); bad != nil {
-			err = &finding.Input{Finding: *bad}
+		var batch *Batch
+		if batch, err = t.Batch(); err == nil {
+			if bad := batch.Each(func(Row) {}); len(bad) > 0 {
+				err = &finding.Input{Finding: bad[0]}
+			}
 		}
 	}
 	if errors.Is(err, io.EOF) {

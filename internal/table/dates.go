@@ -2,6 +2,7 @@ package table
 
 import (
 	"fmt"
+	"iter"
 	"strconv"
 	"strings"
 	"time"
@@ -12,40 +13,52 @@ import (
 // one of them, and changes nothing; other texts stay.
 //
 //	12.03.2019 -> 2019-03-12    3/12/2019, 3/25/2019 -> 2019-03-12, 2019-03-25
-func ISODates(sheet *Table, column string) (ambiguous string) {
-	var rows []Row
-	var dates [][3]int // first, second, year
+func ISODates(column iter.Seq[*string]) (ambiguous string) {
+	var cells []*string
 	dayFirst, monthFirst := false, false
-	for _, row := range sheet.Rows {
-		first, second, year, dots, ok := numbersOf(row.Get(column))
-		if !ok {
-			continue
+	for cell := range column {
+		if first, second, _, dots, ok := numbersOf(*cell); ok {
+			cells = append(cells, cell)
+			dayFirst = dayFirst || dots || first > 12
+			monthFirst = monthFirst || !dots && second > 12
 		}
-		rows, dates = append(rows, row), append(dates, [3]int{first, second, year})
-		dayFirst = dayFirst || dots || first > 12
-		monthFirst = monthFirst || !dots && second > 12
 	}
 	switch {
-	case len(rows) == 0:
+	case len(cells) == 0:
 		return ""
 	case dayFirst == monthFirst:
-		return rows[0].Get(column)
+		return *cells[0]
 	}
-	for i, row := range rows {
-		day, month := dates[i][0], dates[i][1]
+	for _, cell := range cells {
+		day, month, year, _, _ := numbersOf(*cell)
 		if monthFirst {
 			day, month = month, day
 		}
-		iso := fmt.Sprintf("%04d-%02d-%02d", dates[i][2], month, day)
+		iso := fmt.Sprintf("%04d-%02d-%02d", year, month, day)
 		if _, err := time.Parse(time.DateOnly, iso); err == nil {
-			row.Set(column, iso)
+			*cell = iso
 		}
 	}
 	return ""
 }
 
+// Cells returns the cells of a column, as far as rows have them.
+func (t *Table) Cells(column string) iter.Seq[*string] {
+	i := t.Column(column)
+	return func(yield func(*string) bool) {
+		for _, row := range t.Rows {
+			if i >= 0 && i < len(row.values) && !yield(&row.values[i]) {
+				return
+			}
+		}
+	}
+}
+
 // numbersOf reads the three numbers of a date that ends in its year, with or without a time behind it.
 func numbersOf(text string) (first, second, year int, dots, ok bool) {
+	if year, _, _ := strings.Cut(text, "-"); len(year) == 4 {
+		return 0, 0, 0, false, false // as it is to be
+	}
 	text, _, _ = strings.Cut(strings.TrimSpace(text), " ")
 	separator := ""
 	for _, s := range []string{".", "/", "-"} {

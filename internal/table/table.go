@@ -42,13 +42,6 @@ func (r Row) Get(column string) string {
 	return r.At(r.table.Column(column))
 }
 
-// Set replaces a value that the row has.
-func (r Row) Set(column, value string) {
-	if i := r.table.Column(column); i >= 0 && i < len(r.values) {
-		r.values[i] = value
-	}
-}
-
 // At returns the value in the column at a position; empty where there is none.
 func (r Row) At(column int) string {
 	if column < 0 || column >= len(r.values) {
@@ -87,19 +80,25 @@ func Read(file string, r io.Reader, needed ...string) (*Table, []finding.Finding
 		return nil, nil, err
 	}
 	var rows []Row
-	var found []finding.Finding
+	found, err := t.Each(func(row Row) { rows = append(rows, row) })
+	t.Rows = rows
+	return t, found, err
+}
+
+// Each calls yield with each row that is still to come, and returns what is wrong with those that can't be read. Other
+// errors are those of Read.
+func (t *Table) Each(yield func(Row)) (found []finding.Finding, err error) {
 	for {
 		row, bad, err := t.Next()
 		switch {
 		case errors.Is(err, io.EOF):
-			t.Rows = rows
-			return t, found, nil
+			return found, nil
 		case err != nil:
-			return nil, nil, err
+			return nil, err
 		case bad != nil:
 			found = append(found, *bad)
 		default:
-			rows = append(rows, row)
+			yield(row)
 		}
 	}
 }
