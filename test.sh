@@ -48,6 +48,7 @@ if [ "${1-}" = --long ]; then
 	go test -count=1 -timeout 60m ./internal/relink -rows 100000
 	go test -count=1 -timeout 60m ./internal/project -worlds 20000
 	go test -count=1 -timeout 60m ./cmd/young-compass -run 'InstallIsKilled|ForeignEdit' -kills 200
+	go test -count=1 -timeout 60m ./cmd/young-compass -run ManyAddresses -rows 1000000 -v | grep -E '^ok|bounds'
 	for seed in 6 7 8; do
 		compare 'RandomPlans|PlansAtTheLimits' -seed "$seed"
 	done

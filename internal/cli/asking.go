@@ -10,6 +10,7 @@ import (
 	"os"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/net/http/httpguts"
@@ -26,6 +27,7 @@ type asking struct {
 	rate              float64
 	parallel          int
 	retries           int
+	timeout           time.Duration
 	insecure          bool
 }
 
@@ -42,6 +44,7 @@ func (k *asking) flags(c *cobra.Command) {
 	f.StringArrayVar(&k.headers, "header", nil, "send the header `NAME: VALUE` along, to the site's hosts alone")
 	f.Float64Var(&k.rate, "rate", k.rate, "requests to a host in a second, at most; 0: as fast as it answers")
 	f.IntVar(&k.parallel, "parallel", k.parallel, "requests to a host at a time, at most")
+	f.DurationVar(&k.timeout, "timeout", fetch.Timeout, "a request takes this `TIME` at most (5s, 1m)")
 	f.IntVar(&k.retries, "retries", k.retries, "how often a busy server is asked again")
 }
 
@@ -54,7 +57,7 @@ const product = "young-compass"
 // client returns a client for the site's hosts, and also for these.
 func (k *asking) client(site address.Site, also ...string) (*fetch.Client, error) {
 	o := fetch.Options{Site: site, Also: also, UserAgent: userAgent(), PerSecond: k.rate, Parallel: k.parallel,
-		Retries: k.retries}
+		Retries: k.retries, Timeout: k.timeout}
 	for _, at := range k.at {
 		name, rest, named := strings.Cut(at, "=")
 		if !named {

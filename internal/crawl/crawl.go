@@ -72,10 +72,10 @@ func (c *Crawler) Walk(ctx context.Context, start []address.Address, meet func(P
 		c.Visitor = Live{c.Asker}
 	}
 	known, met := map[address.Address]bool{}, 0
-	level := c.queue(start, known)
+	level := c.queue(nil, start, known)
 	for len(level) > 0 {
-		level = level[:min(len(level), c.Max-met)]
-		var links []address.Address
+		inOrder(level)
+		var next []address.Address
 		for part := range slices.Chunk(level, batch) {
 			pages, err := c.askAll(ctx, part, func(done int) {
 				if c.Progress != nil {
@@ -84,15 +84,15 @@ func (c *Crawler) Walk(ctx context.Context, start []address.Address, meet func(P
 			})
 			for _, p := range pages {
 				leads := p.Leads()
-				links = append(links, leads...)
+				next = c.queue(next, leads, known)
 				meet(p, leads)
 			}
 			met += len(pages)
-			if err != nil || met >= c.Max {
+			if err != nil {
 				return err
 			}
 		}
-		level = c.queue(links, known)
+		level = next
 	}
 	return nil
 }
@@ -134,11 +134,13 @@ func (p Page) Leads() []address.Address {
 	return list
 }
 
-// queue returns the addresses that are to be asked for next, in order.
-func (c *Crawler) queue(links []address.Address, known map[address.Address]bool) []address.Address {
-	var next []address.Address
+// queue adds the addresses that are to be asked for next, as long as there are not more of them in all than are asked for.
+func (c *Crawler) queue(next, links []address.Address, known map[address.Address]bool) []address.Address {
 	for _, a := range links {
 		a.Fragment = ""
+		if len(known) >= c.Max {
+			break
+		}
 		if !c.Site.Has(a.Host) {
 			continue
 		}
@@ -149,8 +151,11 @@ func (c *Crawler) queue(links []address.Address, known map[address.Address]bool)
 		known[a] = true
 		next = append(next, a)
 	}
-	slices.SortFunc(next, func(a, b address.Address) int { return strings.Compare(a.String(), b.String()) })
 	return next
+}
+
+func inOrder(list []address.Address) {
+	slices.SortFunc(list, func(a, b address.Address) int { return strings.Compare(a.String(), b.String()) })
 }
 
 // askAll asks for the addresses of a level.

@@ -21,6 +21,7 @@ const (
 	NoName      Failure = "no-name"     // the host's name leads nowhere
 	Closed      Failure = "closed"      // nobody listens there
 	Slow        Failure = "timeout"
+	GivenUp     Failure = "given-up"  // it left too many requests in a row without an answer
 	Forbidden   Failure = "forbidden" // not one of the site's hosts, not on the internet, or nothing to send passwords to
 	Interrupted Failure = "interrupted"
 	Broken      Failure = "broken" // what came is no HTTP, or too much of it
@@ -41,14 +42,14 @@ func FailureOf(err error) Failure {
 		return Forbidden
 	case errors.Is(err, context.Canceled):
 		return Interrupted
-	case errors.Is(err, errSilent):
-		return Slow
 	case errors.As(err, &verification):
 		return Certificate
 	case errors.As(err, &dns):
 		return NoName
 	case errors.Is(err, syscall.ECONNREFUSED):
 		return Closed
+	case errors.Is(err, errSilent):
+		return GivenUp
 	case errors.Is(err, os.ErrDeadlineExceeded), errors.Is(err, context.DeadlineExceeded), errors.As(err, &timeout) &&
 		timeout.Timeout():
 		return Slow

@@ -18,7 +18,6 @@ import (
 	"strconv"
 	"strings"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	"golang.org/x/time/rate"
@@ -88,9 +87,34 @@ type Client struct {
 // host is what a client keeps of one host: when it may be asked next, and by
 // how many at a time.
 type host struct {
-	limit  *rate.Limiter
-	slots  chan struct{}
-	silent atomic.Int64 // how many of the last requests had no answer
+	limit *rate.Limiter
+	slots chan struct{}
+
+	mu     sync.Mutex
+	silent int   // how many of the last requests had no answer
+	last   error // why the last of them had none
+}
+
+// answered notes whether a request had an answer.
+func (h *host) answered(err error) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if err == nil {
+		h.silent, h.last = 0, nil
+		return
+	}
+	h.silent++
+	h.last = err
+}
+
+// givenUp returns an error where a host isn't asked any more.
+func (h *host) givenUp() error {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.silent < GiveUp {
+		return nil
+	}
+	return fmt.Errorf("%w (%w)", errSilent, h.last)
 }
 
 // errSilent says that a host is given up.
@@ -115,7 +139,8 @@ func New(o Options) (*Client, error) {
 	if o.CA != nil && !roots.AppendCertsFromPEM(o.CA) {
 		return nil, errors.New("the file of --ca holds no certificate in PEM form")
 	}
-	named, public := &net.Dialer{Timeout: Timeout}, &net.Dialer{Timeout: Timeout, Control: publicOnly}
+	o.Timeout = cmp.Or(o.Timeout, Timeout)
+	named, public := &net.Dialer{Timeout: o.Timeout}, &net.Dialer{Timeout: o.Timeout, Control: publicOnly}
 	transport := &http.Transport{
 		DialContext: func(ctx context.Context, network, hostPort string) (net.Conn, error) {
 			host, port, err := net.SplitHostPort(hostPort)
@@ -131,8 +156,8 @@ func New(o Options) (*Client, error) {
 		},
 		ForceAttemptHTTP2:      true,
 		TLSClientConfig:        &tls.Config{RootCAs: roots, MinVersion: tls.VersionTLS12},
-		TLSHandshakeTimeout:    Timeout,
-		ResponseHeaderTimeout:  Timeout,
+		TLSHandshakeTimeout:    o.Timeout,
+		ResponseHeaderTimeout:  o.Timeout,
 		MaxResponseHeaderBytes: MaxHeaders,
 		MaxIdleConnsPerHost:    o.Parallel,
 		MaxConnsPerHost:        o.Parallel,
@@ -140,7 +165,7 @@ func New(o Options) (*Client, error) {
 	}
 	return &Client{options: o, wait: wait, hosts: map[string]*host{}, http: &http.Client{
 		Transport:     transport,
-		Timeout:       cmp.Or(o.Timeout, Timeout),
+		Timeout:       o.Timeout,
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 	}}, nil
 }
@@ -167,7 +192,7 @@ func wait(ctx context.Context, d time.Duration) error {
 }
 
 // turn waits until a host may be asked; the function returned ends the turn, and is told whether there was an answer.
-func (c *Client) turn(ctx context.Context, name string) (func(answered bool), error) {
+func (c *Client) turn(ctx context.Context, name string) (func(error), error) {
 	c.mu.Lock()
 	h := c.hosts[name]
 	if h == nil {
@@ -184,20 +209,17 @@ func (c *Client) turn(ctx context.Context, name string) (func(answered bool), er
 		return nil, ctx.Err()
 	case h.slots <- struct{}{}:
 	}
-	if h.silent.Load() >= GiveUp {
+	if err := h.givenUp(); err != nil {
 		<-h.slots
-		return nil, errSilent
+		return nil, err
 	}
 	if err := h.limit.Wait(ctx); err != nil {
 		<-h.slots
 		return nil, err
 	}
-	return func(answered bool) {
-		switch {
-		case answered:
-			h.silent.Store(0)
-		case ctx.Err() == nil:
-			h.silent.Add(1)
+	return func(err error) {
+		if ctx.Err() == nil {
+			h.answered(err)
 		}
 		<-h.slots
 	}, nil
@@ -312,8 +334,13 @@ func (c *Client) once(ctx context.Context, method string, a address.Address, mos
 	if err != nil {
 		return Reply{}, fmt.Errorf("asking for %s: %w", a, err)
 	}
-	answered := false
-	defer func() { done(answered) }()
+	reply, err := c.request(ctx, method, a, most)
+	done(err)
+	return reply, err
+}
+
+// request makes one request.
+func (c *Client) request(ctx context.Context, method string, a address.Address, most int) (Reply, error) {
 	request, err := http.NewRequestWithContext(ctx, method, a.String(), nil)
 	if err != nil {
 		return Reply{}, fmt.Errorf("asking for %s: %w", a, err)
@@ -330,7 +357,6 @@ func (c *Client) once(ctx context.Context, method string, a address.Address, mos
 		return Reply{}, fmt.Errorf("asking for %s: %w", a, err)
 	}
 	defer func() { _ = response.Body.Close() }()
-	answered = true
 	if response.StatusCode == http.StatusSwitchingProtocols { // what follows isn't HTTP, and has no end
 		return Reply{}, fmt.Errorf("asking for %s: the server answers 101, and speaks another protocol from then on", a)
 	}

@@ -272,7 +272,7 @@ func TestASilentHostIsGivenUp(t *testing.T) {
 		err = get()
 	}
 	assert.ErrorIs(t, err, errSilent)
-	assert.Equal(t, Slow, FailureOf(err))
+	assert.Equal(t, GivenUp, FailureOf(err))
 	assert.LessOrEqual(t, asked.Load()-before, int64(GiveUp))
 	require.NotErrorIs(t, func() error {
 		_, err := client.Head(context.Background(), parse(t, "http://www.skerrywick.example/"))

@@ -905,6 +905,14 @@ const (
 	//	Location: https://other.example/
 	RedirectForeign Code = "redirect-foreign"
 
+	// FindingsLeftOut: so much is wrong in one way that not all of it is told.
+	//
+	// Why: what is left out is as wrong as what is told.
+	// Severity: error.
+	//
+	//	240000 more findings: alternate-without-return
+	FindingsLeftOut Code = "findings-left-out"
+
 	// EndlessLinks: links lead on and on.
 	//
 	// Why: crawlers of search engines lose their time here.
@@ -1006,6 +1014,15 @@ const (
 	//
 	//	/x names /x alone
 	AlternateAlone Code = "alternate-alone"
+
+	// AlternatesTooMany: a page names more translations than are looked at.
+	//
+	// Why: a page of a site has one for each language; so many cost its visitors time, and what is wrong with the last
+	// ones stays unknown.
+	// Severity: warning.
+	//
+	//	20000 links with hreflang
+	AlternatesTooMany Code = "alternates-too-many"
 
 	// LanguageTwice: a page names two addresses for one language.
 	//

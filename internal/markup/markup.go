@@ -136,13 +136,19 @@ func commentEnd(d []byte) int {
 			return len(short)
 		}
 	}
-	end := len(d)
-	for _, mark := range []string{"-->", "--!>"} {
-		if i := bytes.Index(d[4:], []byte(mark)); i >= 0 {
-			end = min(end, 4+i+len(mark))
+	for i := 4; ; i++ { // each byte is looked at once, however many comments there are
+		n := bytes.Index(d[i:], []byte("--"))
+		if n < 0 {
+			return len(d)
+		}
+		i += n
+		switch rest := d[i+2:]; {
+		case bytes.HasPrefix(rest, []byte(">")):
+			return i + len("-->")
+		case bytes.HasPrefix(rest, []byte("!>")):
+			return i + len("--!>")
 		}
 	}
-	return end
 }
 
 // attributes reads those of a tag, and goes on behind its ">". It reports false where there is none.

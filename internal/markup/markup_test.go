@@ -61,7 +61,7 @@ func tokenized(s string) (list []string) {
 func TestScannerAgrees(t *testing.T) {
 	pieces := []string{"<p>", "<P CLASS=x>", "</p >", "<a href='/x>y'>", `<a href="/q?a=1&amp;b=2" rel = nofollow>`,
 		"<br/>", "<img src=a/b>", "text & more", "&lt;p&gt;", "<", "< p>", "</", "</>", "</ p>", "<!-- <p> -->",
-		"<!-->", "<!--->", "<!-- a --!>",
+		"<!-->", "<!--->", "<!-- a --!>", "<!--", "-->", "--", "-", "!>", "<!-- - -- --- b --->",
 		"<!doctype html>", "<?php x ?>", "<title>a<b></title>", "<script>if (a<b) '</p>'</script>",
 		"<style>p>a{}</style>", "<textarea><p></TEXTAREA >", "<a =b c>", "<a b=c=d e>", "<a/b/c=d>", "é", "\n",
 		"<input disabled value=>", "<a href=>x", "<1>", "<a\tb\n=\f'c'>"}

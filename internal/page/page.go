@@ -31,6 +31,7 @@ type Signals struct {
 	Refresh    string      `json:",omitempty"` // where <meta http-equiv=refresh> leads
 	Prev, Next string      `json:",omitempty"` // of <link rel=prev> and <link rel=next>
 	Alternates []Alternate `json:",omitempty"`
+	Further    int         `json:",omitempty"` // translations beyond those, which are not looked at
 	Mentioned  int         `json:",omitempty"` // translations that <a rel=alternate hreflang> links to, for people
 	Feeds      []string    `json:",omitempty"` // of <link rel=alternate type=application/rss+xml> or atom
 	Links      []string    `json:",omitempty"` // of <a href> and <area href>, each once
@@ -84,6 +85,9 @@ const (
 	maxHeadings = 50
 	maxLinks    = 5000
 	maxMarks    = 50 // canonical links, insecure loads
+
+	// MaxAlternates is how many translations of a page are looked at.
+	MaxAlternates = 500
 )
 
 // Read reads a page of at most MaxSize bytes in any encoding that browsers

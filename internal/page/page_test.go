@@ -1,6 +1,7 @@
 package page
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -106,4 +107,17 @@ func TestBounds(t *testing.T) {
 func FuzzRead(f *testing.F) {
 	f.Add("<title>x</title><h1>y<h2>z", "text/html; charset=utf-16")
 	f.Fuzz(func(_ *testing.T, text, kind string) { _, _ = Read(strings.NewReader(text), kind) })
+}
+
+// The translations of a page are read as far as a page can have some; the others are counted.
+func TestTranslationsAreBounded(t *testing.T) {
+	for _, n := range []int{0, 1, MaxAlternates - 1, MaxAlternates, MaxAlternates + 1, 20000} {
+		var b strings.Builder
+		for i := range n {
+			fmt.Fprintf(&b, "<link rel=alternate hreflang=x%d href=/t/%d>", i, i)
+		}
+		s := Parse([]byte(b.String()), "text/html")
+		assert.Len(t, s.Alternates, min(n, MaxAlternates))
+		assert.Equal(t, max(0, n-MaxAlternates), s.Further)
+	}
 }

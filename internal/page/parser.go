@@ -312,8 +312,10 @@ func (p *parser) link(a attributes) {
 		switch {
 		case rel == "canonical" && len(p.s.Canonicals) < maxMarks:
 			p.s.Canonicals = append(p.s.Canonicals, Canonical{a.href, p.body})
-		case rel == "alternate" && a.hreflang != "" && len(p.s.Alternates) < maxLinks:
+		case rel == "alternate" && a.hreflang != "" && len(p.s.Alternates) < MaxAlternates:
 			p.s.Alternates = append(p.s.Alternates, Alternate{a.hreflang, a.href, p.body})
+		case rel == "alternate" && a.hreflang != "":
+			p.s.Further++
 		case rel == "alternate" && (a.kind == "application/rss+xml" || a.kind == "application/atom+xml") &&
 			len(p.s.Feeds) < maxMarks:
 			p.s.Feeds = append(p.s.Feeds, a.href)

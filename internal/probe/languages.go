@@ -1,7 +1,9 @@
 package probe
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -24,12 +26,13 @@ type tongues struct {
 	once  map[string]bool                           // findings about one target of many pages
 	wrong map[[2]address.Address]string             // what is wrong with a translation of a page, in a word
 	byKey map[string][]*inventory.Page              // the pages of the inventory, when they were needed
+	back  map[address.Address]map[address.Address]bool
 }
 
 // judgeLanguages looks at all annotations of languages.
 func (v *Survey) judgeLanguages(s *Section) {
 	t := tongues{v, s, map[address.Address][]canonical.Alternate{}, map[string]bool{}, map[[2]address.Address]string{},
-		nil}
+		nil, map[address.Address]map[address.Address]bool{}}
 	pages := slices.DeleteFunc(v.Web.Sorted(), func(a address.Address) bool { return !v.Web[a].HTML })
 	for _, a := range pages {
 		t.named[a] = canonical.Alternates(v.Web[a])
@@ -66,9 +69,12 @@ func (v *Survey) judgeLanguages(s *Section) {
 		fmt.Sprintf("%d pages link to their translations in the text alone", len(mentioned)),
 		"links in the text lead people, but search engines read link elements of the head",
 		"add link elements with hreflang to the head")
-	clusters := t.clusters(pages)
+	clusters, further := t.clusters(pages)
 	s.Counts = []Count{{"pages", "pages", len(pages)}, {"annotated", "name translations", annotated},
 		{"clusters", "clusters", clusters}}
+	if further > 0 {
+		s.Counts = append(s.Counts, Count{"further", "further languages without a column", further})
+	}
 }
 
 // page judges the annotations of one page.
@@ -81,6 +87,11 @@ func (t *tongues) page(a address.Address) {
 				"its links to translations are not in the head of the page", "only in the head they count",
 				"move them into the head")
 		}
+	}
+	if p.Signals.Further > 0 {
+		t.add(finding.AlternatesTooMany, finding.Warning, a, fmt.Sprintf("it names %d translations; the first %d are "+
+			"looked at", len(p.Signals.Alternates)+p.Signals.Further, len(p.Signals.Alternates)), "",
+			"name each language once")
 	}
 	t.declared(a, p)
 	t.againstPlan(a, p)
@@ -263,14 +274,27 @@ func (t *tongues) target(a, self address.Address, n canonical.Alternate) {
 			"name the address in that language, or mend <html lang> there")
 		return
 	}
-	for _, back := range t.named[end] {
-		if back.Err == nil && (back.To == a || t.Web.Resolve(back.To).End == self) {
-			return
-		}
+	if back := t.namedBy(end); back[a] || back[self] {
+		return
 	}
 	report("no return", finding.AlternateWithoutReturn, finding.Error, "which doesn't name it in return",
 		"add there: "+fmt.Sprintf(`<link rel="alternate" hreflang="%s" href="%s">`,
 			address.Printable(t.Web[a].Signals.Language), a))
+}
+
+// namedBy returns the addresses that a page names as its translations, and where they end.
+func (t *tongues) namedBy(a address.Address) map[address.Address]bool {
+	set, ok := t.back[a]
+	if !ok {
+		set = make(map[address.Address]bool, len(t.named[a]))
+		for _, n := range t.named[a] {
+			if n.Err == nil {
+				set[n.To], set[t.Web.Resolve(n.To).End] = true, true
+			}
+		}
+		t.back[a] = set
+	}
+	return set
 }
 
 // alone finds a page that names itself alone, although the plan has translations
@@ -310,8 +334,9 @@ func (v *Survey) defaultTwice(s *Section) {
 }
 
 // clusters draws the pages that name each other: a row for each, a column for
-// each language. Those with troubles come first.
-func (t *tongues) clusters(pages []address.Address) int {
+// each language. Those with troubles come first. It returns how many clusters there are, and how many languages have no
+// column.
+func (t *tongues) clusters(pages []address.Address) (clusters, further int) {
 	lead := map[address.Address]address.Address{}
 	var find func(a address.Address) address.Address
 	find = func(a address.Address) address.Address {
@@ -335,48 +360,34 @@ func (t *tongues) clusters(pages []address.Address) int {
 		}
 	}
 	members := map[address.Address][]address.Address{}
-	codes := map[string]bool{}
+	codes := map[string]int{}
 	for _, a := range pages {
 		if len(t.named[a]) > 0 && t.Web.Resolve(a).End == a {
 			members[find(a)] = append(members[find(a)], a)
 			for _, n := range t.named[a] {
-				codes[n.Language] = true
+				codes[n.Language]++
 			}
 		}
 	}
-	columns := make([]string, 0, len(codes))
-	for code := range codes {
-		columns = append(columns, code)
-	}
+	columns := slices.SortedFunc(maps.Keys(codes), func(a, b string) int {
+		return cmp.Or(cmp.Compare(codes[b], codes[a]), strings.Compare(a, b))
+	})
+	further = max(0, len(columns)-maxColumns)
+	columns = columns[:min(len(columns), maxColumns)]
 	slices.Sort(columns)
 	t.Translations.Languages = columns
 	var whole []TranslationsRow
-	var order []address.Address
-	for a := range members {
-		order = append(order, a)
-	}
-	slices.SortFunc(order, address.Compare)
-	for _, root := range order {
+	for _, root := range slices.SortedFunc(maps.Keys(members), address.Compare) {
 		var rows []TranslationsRow
 		bad := false
 		for _, a := range members[root] {
-			row := TranslationsRow{Page: a, Language: t.Web[a].Signals.Language}
-			for _, code := range columns {
-				mark := ""
-				for _, n := range t.named[a] {
-					if n.Language != code {
-						continue
-					}
-					mark = "yes"
-					if word := t.wrong[[2]address.Address{a, n.To}]; word != "" {
-						mark, bad = word, true
-					} else if _, mistake := language.Parse(code); mistake != nil {
-						mark, bad = "code", true
-					} else if n.To == a {
-						mark = "self"
-					}
+			row := TranslationsRow{Page: a, Language: t.Web[a].Signals.Language, Marks: make([]string, len(columns))}
+			for _, n := range t.named[a] {
+				mark := t.mark(a, n)
+				bad = bad || mark != named && mark != namedSelf
+				if i, ok := slices.BinarySearch(columns, n.Language); ok {
+					row.Marks[i] = mark
 				}
-				row.Marks = append(row.Marks, mark)
 			}
 			rows = append(rows, row)
 		}
@@ -387,5 +398,28 @@ func (t *tongues) clusters(pages []address.Address) int {
 		}
 	}
 	t.Translations.Rows = append(t.Translations.Rows, whole...)
-	return len(members)
+	return len(members), further
+}
+
+// maxColumns is how many languages get a column: more than there are codes of two letters.
+const maxColumns = 200
+
+// The marks of translations that nothing is wrong with.
+const (
+	named     = "yes"
+	namedSelf = "self"
+)
+
+// mark says of a page's link to a translation what is wrong with it, in a word, or that nothing is.
+func (t *tongues) mark(a address.Address, n canonical.Alternate) string {
+	if word := t.wrong[[2]address.Address{a, n.To}]; word != "" {
+		return word
+	}
+	if _, mistake := language.Parse(n.Language); mistake != nil {
+		return "code"
+	}
+	if n.To == a {
+		return namedSelf
+	}
+	return named
 }

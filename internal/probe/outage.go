@@ -29,7 +29,7 @@ type unanswered struct {
 // add takes up an address that doesn't answer. It reports false where the reason is the address's own.
 func (o outages) add(at address.Address, place finding.Place, failure fetch.Failure, problem string) bool {
 	switch failure {
-	case fetch.NoName, fetch.Closed, fetch.Certificate:
+	case fetch.NoName, fetch.Closed, fetch.Certificate, fetch.GivenUp:
 	default:
 		return false
 	}
@@ -49,11 +49,13 @@ func (o outages) add(at address.Address, place finding.Place, failure fetch.Fail
 func (o outages) findings() (found []finding.Finding) {
 	for key, u := range o {
 		what := map[fetch.Failure]string{fetch.NoName: "its name leads nowhere", fetch.Closed: "nobody listens there",
-			fetch.Certificate: "its certificate is not valid: " + u.problem}[key.failure]
+			fetch.Certificate: "its certificate is not valid: " + u.problem,
+			fetch.GivenUp:     fmt.Sprintf("it left %d requests in a row without an answer, and isn't asked any more", fetch.GiveUp)}[key.failure]
 		advice := map[fetch.Failure]string{
 			fetch.NoName:      "look at the name and its DNS; --at ADDRESS:HTTPPORT,HTTPSPORT asks a server before the name leads there",
 			fetch.Closed:      "look whether the server runs and listens on that port; --at says where else",
 			fetch.Certificate: "have one made for this name; --ca FILE trusts one of your own, such as a staging server's",
+			fetch.GivenUp:     "look whether it is overloaded, or keeps the program out; --rate asks more slowly",
 		}[key.failure]
 		f := finding.Finding{Code: finding.NoAnswer, Severity: finding.Error, Where: u.first,
 			What: fmt.Sprintf("%s doesn't answer: %s", key.origin.Base(), address.Printable(what)), Advice: advice, Evidence: u.some}
@@ -103,6 +105,16 @@ func (v *Survey) Untold(sections []*Section) (found []finding.Finding) {
 			f.What += fmt.Sprintf(" (%d addresses)", n)
 		}
 		found = append(found, *f)
+	}
+	shown := false
+	for _, p := range v.Web {
+		shown = shown || p.Status >= 200 && p.Status < 300
+	}
+	if len(v.Web) > 0 && !shown && len(troubles)+len(silent) == 0 && !told {
+		found = append(found, finding.Finding{Code: finding.NoAnswer, Severity: finding.Error,
+			Where: finding.Place{URL: v.Plan.Site.Origin.String()}, What: fmt.Sprintf("none of the %d addresses that were "+
+				"asked shows anything: all redirect, or aren't there", len(v.Web)),
+			Advice: "look whether this is the site, and whether --max lets the program come to its pages"})
 	}
 	if len(v.Web) == 0 {
 		found = append(found, finding.Finding{Code: finding.NoAnswer, Severity: finding.Error,

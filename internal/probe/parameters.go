@@ -1,6 +1,7 @@
 package probe
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"maps"
@@ -110,17 +111,22 @@ func (v *Survey) parameters() map[string]*Parameter {
 // askParameters asks for some addresses with each parameter without it, and with
 // the parameters in another order.
 func (s *Surveyor) askParameters(ctx context.Context, v *Survey, visitor crawl.Visitor) error {
-	var list []address.Address
-	for name, p := range v.parameters() {
-		for _, a := range trials(v, p) {
+	parameters := v.parameters()
+	most := slices.SortedFunc(maps.Keys(parameters), func(a, b string) int { // those most asked for first
+		p, q := parameters[a], parameters[b]
+		return cmp.Or(cmp.Compare(q.Visits, p.Visits), cmp.Compare(len(q.Addresses), len(p.Addresses)), strings.Compare(a, b))
+	})
+	asked := map[address.Address]bool{}
+	for _, name := range most {
+		for _, a := range trials(v, parameters[name]) {
 			for _, other := range []address.Address{without(a, name), turned(a)} {
-				if v.Web[other] == nil && !slices.Contains(list, other) {
-					list = append(list, other)
+				if v.Web[other] == nil && len(asked) < s.Max {
+					asked[other] = true
 				}
 			}
 		}
 	}
-	slices.SortFunc(list, address.Compare)
+	list := slices.SortedFunc(maps.Keys(asked), address.Compare)
 	return s.visitAll(ctx, visitor, list, v.Without)
 }
 

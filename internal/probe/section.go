@@ -1,6 +1,7 @@
 package probe
 
 import (
+	"fmt"
 	"slices"
 
 	"young-compass/internal/address"
@@ -36,6 +37,7 @@ type Section struct {
 	Kind     string
 	Counts   []Count
 	Findings []finding.Finding
+	told     map[finding.Code]int // how often each was to be added
 
 	Spelled      Spelled       // of Hosts
 	Groups       []Group       // of Canonicals; those without a canonical address first
@@ -79,7 +81,7 @@ type End struct {
 
 // Translations is which pages name translations, and how.
 type Translations struct {
-	Languages []string // what Marks is of, in this order, as the pages write them
+	Languages []string // what Marks is of, in this order, as the pages write them: those most named
 	Rows      []TranslationsRow
 }
 
@@ -90,6 +92,9 @@ type TranslationsRow struct {
 	Marks    []string // empty: not named; yes, self, or in a word what is wrong
 }
 
+// maxTold is how many findings of one code are told.
+const maxTold = 10_000
+
 // add adds a finding about an address.
 func (s *Section) add(code finding.Code, severity finding.Severity, at address.Address, what, why, advice string,
 	related ...address.Address) *finding.Finding {
@@ -98,8 +103,25 @@ func (s *Section) add(code finding.Code, severity finding.Severity, at address.A
 	for _, a := range related {
 		f.Related = append(f.Related, finding.Place{URL: a.String()})
 	}
+	if s.told == nil {
+		s.told = map[finding.Code]int{}
+	}
+	if s.told[code]++; s.told[code] > maxTold {
+		return &f
+	}
 	s.Findings = append(s.Findings, f)
 	return &s.Findings[len(s.Findings)-1]
+}
+
+// leftOut says how many findings were not told.
+func (s *Section) leftOut(origin address.Address) {
+	for code, n := range s.told {
+		if n > maxTold {
+			s.Findings = append(s.Findings, finding.Finding{Code: finding.FindingsLeftOut, Severity: finding.Error,
+				Where: finding.Place{URL: origin.String()}, What: fmt.Sprintf("%d more findings: %s", n-maxTold, code),
+				Advice: "mend the cause of those that are told, and probe again"})
+		}
+	}
 }
 
 // maxEvidence is how many addresses a finding about many shows.
@@ -138,6 +160,7 @@ func (v *Survey) Judge() map[string]*Section {
 	v.judgeSecure(sections[Secure])
 	v.judgeSitemaps(sections[Index])
 	for _, s := range sections {
+		s.leftOut(v.Plan.Site.Origin)
 		finding.Sort(s.Findings)
 	}
 	return sections

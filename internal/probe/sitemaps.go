@@ -15,6 +15,9 @@ import (
 	"young-compass/internal/sitefile"
 )
 
+// leastSitemaps is how many sitemaps are read, however few addresses are asked for.
+const leastSitemaps = 20
+
 // readSitemaps reads the sitemaps that robots.txt names, or else /sitemap.xml.
 func (s *Surveyor) readSitemaps(ctx context.Context, v *Survey) error {
 	origin := s.Plan.Site.Origin
@@ -32,7 +35,7 @@ func (s *Surveyor) readSitemaps(ctx context.Context, v *Survey) error {
 		list = append(list, usual)
 	}
 	seen := map[address.Address]bool{}
-	for len(list) > 0 && len(v.Sitemaps) < maxSitemaps {
+	for len(list) > 0 && len(seen) < min(maxSitemaps, max(s.Max, leastSitemaps)) {
 		a := list[0]
 		list = list[1:]
 		if seen[a] {

@@ -82,6 +82,7 @@ type Survey struct {
 	Endless      []string // paths whose links don't come to an end
 	Full         bool     // there was more than is asked for
 
+	most      int                               // addresses of the site of which is counted how many pages link there
 	explained map[address.Address]bool          // addresses with a finding that is the cause of others
 	tracked   map[address.Address]bool          // those of which a finding about a parameter tells
 	said      map[address.Address]*publish.Page // what the plan has pages say, by where they are
@@ -123,11 +124,12 @@ const (
 	maxWrong       = 20
 	maxFromVisits  = 2000
 	maxSitemapName = 2000
+	maxLinked      = 100_000 // addresses on other hosts of which is counted how many pages link there
 )
 
 func newSurvey(s *Surveyor) *Survey {
 	return &Survey{
-		Plan: s.Plan, Visits: s.Visits, Now: s.Now,
+		Plan: s.Plan, Visits: s.Visits, Now: s.Now, most: 2*s.Max + 10_000,
 		Web: canonical.Web{}, Heads: canonical.Web{}, Copies: canonical.Web{}, Staging: canonical.Web{},
 		Plain: canonical.Web{}, Without: canonical.Web{},
 		Rules: map[address.Address]crawl.Rules{}, Listed: map[address.Address]Listing{},
@@ -208,6 +210,7 @@ func (s *Surveyor) askPlain(ctx context.Context, v *Survey, visitor crawl.Visito
 		v.Certificates = append(v.Certificates, certificateOf(host, reply, err))
 	}
 	list := v.live()
+	list = list[:min(len(list), s.Max)]
 	for i := range list {
 		list[i].Scheme = "http"
 	}
@@ -299,7 +302,7 @@ func (s *Surveyor) askOutside(ctx context.Context, v *Survey, _ crawl.Visitor) e
 		return nil
 	}
 	list := slices.SortedFunc(maps.Keys(v.Outside), address.Compare)
-	return s.visitAll(ctx, header{s.Client}, list[:min(len(list), maxOutside)], v.Heads)
+	return s.visitAll(ctx, header{s.Client}, list[:min(len(list), maxOutside, s.Max)], v.Heads)
 }
 
 // explains reports whether an address has a finding of its own.
@@ -330,13 +333,15 @@ func (v *Survey) meet(p crawl.Page, leads []address.Address) {
 		if to.Fragment = ""; to == p.Address || p.To != (address.Address{}) {
 			continue
 		}
-		linked := v.Linked
+		linked, most := v.Linked, v.most
 		if !v.Plan.Site.Has(to.Host) {
-			linked = v.Outside
+			linked, most = v.Outside, maxLinked
 		}
 		l := linked[to]
 		if l.Count++; l.Count == 1 {
-			l.From = p.Address
+			if l.From = p.Address; len(linked) >= most {
+				continue
+			}
 		}
 		linked[to] = l
 	}
@@ -347,8 +352,8 @@ func (v *Survey) meet(p crawl.Page, leads []address.Address) {
 			}
 		}
 	}
-	p.Signals.Links = slices.DeleteFunc(p.Signals.Links,
-		func(link string) bool { return !strings.HasPrefix(strings.ToLower(link), "http://") })
+	p.Signals.Links = slices.Clone(slices.DeleteFunc(p.Signals.Links,
+		func(link string) bool { return !strings.HasPrefix(strings.ToLower(link), "http://") }))
 	v.Web[p.Address] = &p
 }
 

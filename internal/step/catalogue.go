@@ -115,7 +115,8 @@ func catalogue() []Step {
 			proof: probe.Languages, codes: []finding.Code{finding.AlternateWithoutReturn, finding.AlternateWithoutSelf,
 				finding.AlternateAlone, finding.AlternateRedirects, finding.AlternateNotFound, finding.AlternateNoindex,
 				finding.AlternateNotCanonical, finding.AlternateLanguage, finding.AlternateUnreadable, finding.AlternateRelative,
-				finding.AlternateOutsideHead, finding.AlternateInText, finding.AlternateMissing, finding.LanguageTwice}},
+				finding.AlternateOutsideHead, finding.AlternateInText, finding.AlternateMissing, finding.AlternatesTooMany,
+				finding.LanguageTwice}},
 		{ID: "x-default", What: "one page is for all other languages", proof: probe.Languages, notes: true,
 			codes: []finding.Code{finding.NoXDefault, finding.DefaultLanguageTwice}},
 
