@@ -16,7 +16,10 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-var kills = flag.Int("kills", 12, "how often an installation is killed, for each form and user")
+// usualKills is how often an installation is killed where nobody says otherwise.
+const usualKills = 12
+
+var kills = flag.Int("kills", usualKills, "how often an installation is killed, for each form and user")
 
 // serverFiles are files of servers as somebody keeps them. DIR is filled in.
 func serverFiles() map[string]string {

@@ -237,18 +237,9 @@ func (a *app) write(path string, data []byte) error {
 
 // writeAll replaces files, all or none, and says what became of those that were there.
 func (a *app) writeAll(files ...safefile.File) error {
-	var all []safefile.Became
-	err := a.save(func() (err error) {
-		all, err = a.folder.Write(a.now, files...)
-		for _, became := range all {
-			if became.Written {
-				a.names = append(a.names, filepath.Base(became.Path))
-			}
-		}
-		return err
-	})
+	all, err := a.writeSet(files...)
 	if err != nil {
-		return unfinished{err}
+		return err
 	}
 	for _, became := range all {
 		switch {
@@ -261,6 +252,23 @@ func (a *app) writeAll(files ...safefile.File) error {
 		}
 	}
 	return nil
+}
+
+// writeSet replaces files, all or none, and returns what became of them.
+func (a *app) writeSet(files ...safefile.File) (all []safefile.Became, err error) {
+	err = a.save(func() (err error) {
+		all, err = a.folder.Write(a.now, files...)
+		for _, became := range all {
+			if became.Written {
+				a.names = append(a.names, filepath.Base(became.Path))
+			}
+		}
+		return err
+	})
+	if err != nil {
+		return nil, unfinished{err}
+	}
+	return all, nil
 }
 
 // save writes something that must not be cut short, unless the run was interrupted before.

@@ -76,22 +76,28 @@ func (a *app) emitSitemap(o publish.SitemapOptions, directory string) error {
 	r := report{columns: []string{"file", "bytes"}, name: "files", text: told}
 	items := []map[string]any{}
 	wrote := map[string]bool{}
+	var set []safefile.File
 	list, more, err := publish.Sitemaps(p, pages, o, func(name string, data []byte) error {
 		wrote[name] = true
 		r.rows = append(r.rows, []string{name, fmt.Sprint(len(data))})
 		items = append(items, map[string]any{"file": name, "bytes": len(data)})
-		return a.write(filepath.Join(directory, filepath.FromSlash(name)), data)
+		set = append(set, safefile.File{Path: filepath.Join(directory, filepath.FromSlash(name)), Data: data})
+		return nil
 	})
 	if err != nil {
 		return err
 	}
-	switch {
-	case len(list) == 0:
-		a.say("nothing written: no page may be listed yet; gather the pages, and accept their addresses with design --write")
-	case own:
-		if err := o.Keep(directory); err != nil {
+	if own && len(list) > 0 {
+		options, err := o.File(directory)
+		if err != nil {
 			return unfinished{err}
 		}
+		set = append(set, options)
+	}
+	if len(list) == 0 {
+		a.say("nothing written: no page may be listed yet; gather the pages, and accept their addresses with design --write")
+	} else if err := a.writeAll(set...); err != nil {
+		return err
 	}
 	for _, name := range publish.Leftovers(directory, wrote) {
 		a.say("%s is of another run, and nothing names it any more", address.Printable(filepath.Join(directory, name)))
@@ -137,17 +143,24 @@ func (a *app) emitHead(as publish.HeadForm, directory string) error {
 		directory = a.siteFolder("head")
 	}
 	items := []map[string]any{}
-	written := 0
+	var set []safefile.File
 	links, err := publish.Heads(pages, as, func(name string, data []byte) error {
 		items = append(items, map[string]any{"file": name, "bytes": len(data)})
-		_, changed, err := safefile.Write(filepath.Join(directory, name), data, a.now)
-		if changed {
-			written++
-		}
-		return err
+		set = append(set, safefile.File{Path: filepath.Join(directory, name), Data: data})
+		return nil
 	})
 	if err != nil {
 		return unfinished{err}
+	}
+	all, err := a.writeSet(set...)
+	if err != nil {
+		return err
+	}
+	written := 0
+	for _, became := range all {
+		if became.Written {
+			written++
+		}
 	}
 	a.say("%s: %d files, %d of them written", directory, len(items), written)
 	return a.print(report{name: "files", items: items, findings: found, text: told,

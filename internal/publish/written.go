@@ -19,16 +19,13 @@ import (
 // optionsFile is where a folder of sitemaps keeps how they were written.
 const optionsFile = "options.json"
 
-// Keep notes in a folder how its sitemaps were written, for Compare.
-func (o SitemapOptions) Keep(dir string) error {
+// File is to stand beside the sitemaps of a folder, and says how they were written, for Compare.
+func (o SitemapOptions) File(dir string) (safefile.File, error) {
 	data, err := json.Marshal(o)
-	if err == nil {
-		err = safefile.Replace(filepath.Join(dir, optionsFile), append(data, '\n'))
-	}
 	if err != nil {
-		return fmt.Errorf("noting how sitemaps were written: %w", err)
+		return safefile.File{}, fmt.Errorf("noting how sitemaps were written: %w", err)
 	}
-	return nil
+	return safefile.File{Path: filepath.Join(dir, optionsFile), Data: append(data, '\n'), NoCopy: true}, nil
 }
 
 // Compare reports whether the sitemaps in a folder are those that the plan gives, written as they were last; ok is false

@@ -425,8 +425,8 @@ func settle(folder string, lock *lock, now time.Time) error {
 		}
 	}
 	data, err := os.ReadFile(filepath.Join(folder, completeName, manifestName))
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil
+	if errors.Is(err, fs.ErrNotExist) { // it was being taken away, the manifest first, when all was done
+		return os.RemoveAll(filepath.Join(folder, completeName))
 	}
 	var m manifest
 	if err == nil {
