@@ -6,7 +6,6 @@ require (
 	github.com/andybalholm/brotli v1.2.8
 	github.com/go-sql-driver/mysql v1.10.1
 	github.com/goccy/go-yaml v1.19.2
-	github.com/google/renameio/v2 v2.0.2
 	github.com/jackc/pgx/v5 v5.13.0
 	github.com/jedib0t/go-pretty/v6 v6.8.3
 	github.com/klauspost/compress v1.20.3

@@ -17,6 +17,7 @@ command -v php >/dev/null || packages+=(php-cli)
 compgen -G '/usr/lib/postgresql/*/bin/postgres' >/dev/null || packages+=(postgresql postgresql-client)
 [ -f /usr/share/doc/sqlite3/about.html ] || packages+=(sqlite3-doc) # hundreds of pages that are moved
 command -v xmllint >/dev/null || packages+=(libxml2-utils) # the schema of sitemaps
+command -v strace >/dev/null || packages+=(strace) # kills runs at each system call
 command -v gcc >/dev/null || packages+=(gcc libc6-dev) # for the race detector
 if [ ${#packages[@]} -gt 0 ]; then
 	as_root=()
@@ -48,7 +49,8 @@ if [ "${1-}" = --long ]; then
 	go test -count=1 -timeout 60m ./internal/relink -rows 100000
 	go test -count=1 -timeout 60m ./internal/project -worlds 20000
 	go test -count=1 -timeout 60m ./cmd/young-compass -run 'InstallIsKilled|ForeignEdit' -kills 200
-	go test -count=1 -timeout 60m ./cmd/young-compass -run ManyAddresses -rows 1000000 -v | grep -E '^ok|bounds'
+	go test -count=1 -timeout 60m ./cmd/young-compass -run 'KilledAtEach|Stress|ManyAddresses' -kills 500 -stress 60s \
+		-rows 1000000 -v | grep -E '^ok|bounds|FAIL'
 	for seed in 6 7 8; do
 		compare 'RandomPlans|PlansAtTheLimits' -seed "$seed"
 	done

@@ -120,6 +120,11 @@ func (r *relinking) run(paths []string) error {
 	if err := r.journal.Known(linker); err != nil {
 		return unfinished{err}
 	}
+	if r.write {
+		if err := r.journal.Settle(); err != nil {
+			return unfinished{err}
+		}
+	}
 	for _, path := range paths {
 		form, file := source.Told(path, relink.Forms())
 		if file == "-" {

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"cmp"
 	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -17,6 +16,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/page"
+	"young-compass/internal/safefile"
 )
 
 // Document is a file with what becomes of its links.
@@ -31,7 +31,7 @@ type Document struct {
 	Problem string       // why it is left alone
 
 	Large  bool                                     // it is too long to be held: Before and After are empty
-	sums   [2]string                                // of both, where it is
+	sums   [2]safefile.Sum                          // of both, where it is
 	relink func(to io.Writer, from io.Reader) error // does it again
 }
 
@@ -190,7 +190,7 @@ func (l *Linker) large(d Document, f io.ReadSeeker, file string, at *address.Add
 			d.More[Sort{link.Reason, link.Form}]++
 		}
 	})
-	d.sums = [2]string{hex.EncodeToString(before.Sum(nil)), hex.EncodeToString(after.Sum(nil))}
+	d.sums = [2]safefile.Sum{safefile.Sum(before.Sum(nil)), safefile.Sum(after.Sum(nil))}
 	form := d.Form
 	d.relink = func(to io.Writer, from io.Reader) error { return l.Stream(to, from, form, place, func(Link) {}) }
 	return d, err == nil, err

@@ -59,6 +59,27 @@ func (j *Journal) Known(l *Linker) error {
 	return nil
 }
 
+// Settle finishes what runs that were killed had begun to write, and takes away what they left besides. Errors are those
+// of the disk.
+func (j *Journal) Settle() error {
+	open, err := openNotes(j.file)
+	if err != nil {
+		return err
+	}
+	settled := map[string]bool{}
+	for _, n := range open {
+		folder := filepath.Dir(n.Path)
+		if n.Path == "" || settled[folder] {
+			continue
+		}
+		settled[folder] = true
+		if err := safefile.Settle(folder, j.now); err != nil && !errors.Is(err, fs.ErrPermission) {
+			return err
+		}
+	}
+	return nil
+}
+
 // Write writes a document in which links change, and keeps what was there beside it under a dated name, which it
 // returns. A file that isn't as it was read is left alone.
 func (j *Journal) Write(d Document) (kept string, err error) {
@@ -85,14 +106,13 @@ var errChanged = errors.New("it was changed since it was read")
 
 // rewrite does the same for a large document.
 func (j *Journal) rewrite(file string, d Document) (kept string, err error) {
-	if err := j.note(note{Run: j.run(), Path: file, Before: d.sums[0], After: d.sums[1]}); err != nil {
+	if err := j.note(note{Run: j.run(), Path: file, Before: d.sums[0].String(), After: d.sums[1].String()}); err != nil {
 		return "", err
 	}
-	return safefile.Rewrite(file, j.now, func(to io.Writer, old io.Reader) error {
+	return safefile.Rewrite(file, d.sums[0], d.sums[1], j.now, func(to io.Writer, old io.Reader) error {
 		before, after := sha256.New(), sha256.New()
 		err := d.relink(io.MultiWriter(to, after), io.TeeReader(old, before))
-		if err == nil && (hex.EncodeToString(before.Sum(nil)) != d.sums[0] ||
-			hex.EncodeToString(after.Sum(nil)) != d.sums[1]) {
+		if err == nil && (safefile.Sum(before.Sum(nil)) != d.sums[0] || safefile.Sum(after.Sum(nil)) != d.sums[1]) {
 			err = errChanged
 		}
 		return err

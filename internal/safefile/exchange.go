@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -38,7 +39,7 @@ func Exchange(path string, old, data []byte, copies string, now time.Time) (kept
 	}
 	defer func() { _ = os.Remove(aside) }() // which does nothing while something is in it
 	fresh := filepath.Join(aside, filepath.Base(path))
-	if err := writeLike(fresh, path, data); err != nil {
+	if err := writeLike(fresh, path, holding(data)); err != nil {
 		return "", errors.Join(fmt.Errorf("writing %s: %w", path, err), removed(fresh))
 	}
 	if old == nil {
@@ -95,7 +96,7 @@ func exchangeInSteps(a, b string) error {
 }
 
 // writeLike writes a new file with the permissions and the owner of another, whose place it is to take.
-func writeLike(path, other string, data []byte) error {
+func writeLike(path, other string, write func(io.Writer) error) error {
 	mode := fs.FileMode(0o644)
 	if info, err := os.Stat(other); err == nil {
 		mode = info.Mode().Perm()
@@ -104,7 +105,7 @@ func writeLike(path, other string, data []byte) error {
 	if err != nil {
 		return err
 	}
-	_, err = f.Write(data)
+	err = write(f)
 	if err == nil {
 		err = f.Chmod(mode)
 	}
@@ -115,6 +116,14 @@ func writeLike(path, other string, data []byte) error {
 		err = f.Sync()
 	}
 	return errors.Join(err, f.Close())
+}
+
+// holding writes data.
+func holding(data []byte) func(io.Writer) error {
+	return func(to io.Writer) error {
+		_, err := to.Write(data)
+		return err
+	}
 }
 
 // move puts a file into a folder under a dated name that nothing has yet.
@@ -139,11 +148,7 @@ func moveAs(path, of string, now time.Time) (string, error) {
 		if there(name) {
 			continue
 		}
-		data, err := os.ReadFile(path) // the folder is on another disk, or on one without links
-		if err != nil {
-			return "", err
-		}
-		if err := writeLike(name, path, data); err != nil {
+		if err := copyFile(path, name); err != nil { // the folder is on another disk, or on one without links
 			return "", errors.Join(err, removed(name))
 		}
 		return name, os.Remove(path)

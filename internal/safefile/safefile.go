@@ -5,7 +5,6 @@ package safefile
 
 import (
 	"bufio"
-	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -13,8 +12,6 @@ import (
 	"os"
 	"path/filepath"
 	"time"
-
-	"github.com/google/renameio/v2"
 )
 
 // Write makes path hold data. A file that holds it already is left alone; one
@@ -48,26 +45,6 @@ func Read(path string, most int64) ([]byte, error) {
 	return data, nil
 }
 
-// equal reports whether two texts are the same to their ends.
-func equal(a, b io.Reader) (bool, error) {
-	var one, other [32 << 10]byte
-	for {
-		n, errA := io.ReadFull(a, one[:])
-		m, errB := io.ReadFull(b, other[:])
-		for _, err := range []error{errA, errB} {
-			if err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF) {
-				return false, err
-			}
-		}
-		if !bytes.Equal(one[:n], other[:m]) {
-			return false, nil
-		}
-		if n < len(one) {
-			return true, nil
-		}
-	}
-}
-
 // dated is the n-th name for a copy of what a path held.
 //
 //	site.conf.2026-11-23T06-00-00.bak    site.conf.2026-11-23T06-00-00-2.bak
@@ -79,82 +56,53 @@ func dated(path string, now time.Time, n int) string {
 	return stamp + ".bak"
 }
 
-// keep writes a file under a dated name that no file has yet.
-func keep(path string, old *os.File, now time.Time) (string, error) {
-	for n := 1; ; n++ {
-		name := dated(path, now, n)
-		if _, err := old.Seek(0, io.SeekStart); err != nil {
-			return "", err
-		}
-		have, err := os.Open(name)
-		if errors.Is(err, fs.ErrNotExist) {
-			return name, copyTo(name, old)
-		}
-		if err != nil {
-			return "", err
-		}
-		same, err := equal(have, old)
-		if err = errors.Join(err, have.Close()); err != nil || same {
-			return name, err // the same: a run that was interrupted after this step
-		}
+// Rewrite makes path hold what write makes of what it holds, and keeps that as Write does: a file that is too large to be
+// held. was and is are the sums of both. Where write fails, or the file holds something else by then, nothing changes.
+func Rewrite(path string, was, is Sum, now time.Time, write func(to io.Writer, old io.Reader) error) (kept string,
+	err error) {
+	if path, err = filepath.EvalSymlinks(path); err != nil {
+		return "", fmt.Errorf("reading %s before replacing it: %w", path, err)
 	}
-}
-
-// copyTo gives a file's content and permissions another name: by a link where there can be one, since the file that
-// takes its place is a new one, else by a copy.
-func copyTo(name string, old *os.File) error {
-	info, err := old.Stat()
-	if err != nil {
-		return err
-	}
-	if there, err := os.Lstat(old.Name()); err == nil && there.Mode().IsRegular() && os.SameFile(there, info) &&
-		os.Link(old.Name(), name) == nil {
-		return nil
-	}
-	to, err := renameio.NewPendingFile(name, renameio.WithStaticPermissions(info.Mode().Perm()))
-	if err != nil {
-		return err
-	}
-	defer func() { _ = to.Cleanup() }()
-	if err := likeOld(to.File, old.Name()); err != nil {
-		return err
-	}
-	if _, err := io.Copy(to, old); err != nil {
-		return err
-	}
-	return to.CloseAtomicallyReplace()
-}
-
-// Rewrite makes path hold what write makes of what it holds, and keeps that as Write does. Where write fails nothing
-// changes.
-func Rewrite(path string, now time.Time, write func(to io.Writer, old io.Reader) error) (kept string, err error) {
 	old, err := os.Open(path)
 	if err != nil {
 		return "", fmt.Errorf("reading %s before replacing it: %w", path, err)
 	}
 	defer func() { _ = old.Close() }()
-	to, err := renameio.NewPendingFile(path, renameio.WithExistingPermissions())
+	folder, err := filepath.Abs(filepath.Dir(path))
 	if err != nil {
-		return "", fmt.Errorf("writing %s: %w", path, err)
-	}
-	defer func() { _ = to.Cleanup() }()
-	if err := likeOld(to.File, path); err != nil {
-		return "", fmt.Errorf("writing %s: %w", path, err)
-	}
-	buffered := bufio.NewWriterSize(to, 256<<10)
-	if err := write(buffered, old); err != nil {
 		return "", err
 	}
-	if err := buffered.Flush(); err != nil {
-		return "", fmt.Errorf("writing %s: %w", path, err)
+	lock, err := lockFolder(folder, true)
+	if err != nil {
+		return "", err
 	}
-	if kept, err = keep(path, old, now); err != nil {
-		return "", fmt.Errorf("keeping a copy of %s: %w", path, err)
+	defer lock.release()
+	if err := settle(folder, lock, now); err != nil {
+		return "", err
 	}
-	if err := to.CloseAtomicallyReplace(); err != nil {
-		return kept, fmt.Errorf("writing %s: %w", path, err)
+	e := entry{Path: filepath.Base(path), Was: was.String(), Is: is.String()}
+	names, err := e.alone(folder, func(to io.Writer) error {
+		buffered := bufio.NewWriterSize(to, 256<<10)
+		return errors.Join(write(buffered, old), buffered.Flush())
+	}, now)
+	if err != nil {
+		return "", err
 	}
-	return kept, nil
+	return names[0], nil
+}
+
+// Settle takes away what runs that were killed have left in a folder, and finishes what they had begun to write.
+func Settle(folder string, now time.Time) error {
+	lock, err := lockFolder(folder, true)
+	if err != nil {
+		return err
+	}
+	defer lock.release()
+	err = settle(folder, lock, now)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	return err
 }
 
 // Replace makes path hold data, without keeping what was there: for files that

@@ -144,7 +144,7 @@ func TestOwnersStay(t *testing.T) {
 	require.True(t, written)
 	assert.Equal(t, want, owner(path))
 	assert.Equal(t, want, owner(kept))
-	kept, err = Rewrite(path, time.Unix(9, 0), func(to io.Writer, _ io.Reader) error {
+	kept, err = Rewrite(path, *sumOfText("new"), *sumOfText("newer"), time.Unix(9, 0), func(to io.Writer, _ io.Reader) error {
 		_, err := to.Write([]byte("newer"))
 		return err
 	})

@@ -118,7 +118,7 @@ func WriteSet(folder string, files []File, now time.Time) ([]Became, error) {
 	}
 	var kept []string
 	if len(m.Files) == 1 && filepath.Base(m.Files[0].Path) == m.Files[0].Path {
-		kept, err = m.Files[0].alone(folder, fresh[0], m.Time)
+		kept, err = m.Files[0].alone(folder, holding(fresh[0]), m.Time)
 	} else if err = prepare(folder, m, fresh); err == nil {
 		kept, err = apply(folder, m)
 	}
@@ -192,7 +192,7 @@ func prepare(folder string, m manifest, fresh map[int][]byte) (err error) {
 		}
 	}()
 	for i, e := range m.Files {
-		if err := writeLike(filepath.Join(dir, strconv.Itoa(i)), e.in(folder), fresh[i]); err != nil {
+		if err := writeLike(filepath.Join(dir, strconv.Itoa(i)), e.in(folder), holding(fresh[i])); err != nil {
 			return fmt.Errorf("writing %s: %w", e.in(folder), err)
 		}
 	}
@@ -200,7 +200,7 @@ func prepare(folder string, m manifest, fresh map[int][]byte) (err error) {
 	if err != nil {
 		return err
 	}
-	if err := writeLike(filepath.Join(dir, manifestName), "", data); err != nil {
+	if err := writeLike(filepath.Join(dir, manifestName), "", holding(data)); err != nil {
 		return fmt.Errorf("writing into %s: %w", folder, err)
 	}
 	if err := syncFolder(dir); err != nil {
@@ -220,13 +220,13 @@ func (e entry) in(folder string) string {
 }
 
 // alone gives a file of the folder its new content, for which no manifest is needed.
-func (e entry) alone(folder string, data []byte, now time.Time) (kept []string, err error) {
+func (e entry) alone(folder string, write func(io.Writer) error, now time.Time) (kept []string, err error) {
 	dir, err := os.MkdirTemp(folder, alonePrefix+e.Is[:sumLength]+"-")
 	if err != nil {
 		return nil, fmt.Errorf("writing into %s: %w", folder, err)
 	}
 	fresh := filepath.Join(dir, e.Path)
-	err = writeLike(fresh+unfinishedSuffix, e.in(folder), data)
+	err = writeLike(fresh+unfinishedSuffix, e.in(folder), write)
 	if err == nil {
 		err = os.Rename(fresh+unfinishedSuffix, fresh)
 	}
@@ -373,11 +373,15 @@ func (e entry) put(folder, fresh string) error {
 
 // copyFile copies a file to a name that nothing has.
 func copyFile(from, to string) error {
-	data, err := os.ReadFile(from)
+	f, err := os.Open(from)
 	if err != nil {
 		return err
 	}
-	return writeLike(to, from, data)
+	defer func() { _ = f.Close() }()
+	return writeLike(to, from, func(w io.Writer) error {
+		_, err := io.Copy(w, f)
+		return err
+	})
 }
 
 // takeBack gives all files of a complete set their old content back, where they have the new one.
