@@ -160,6 +160,7 @@ const (
 )
 
 func TestHostileSites(t *testing.T) {
+	t.Parallel()
 	program := built(t)
 	told := map[string]string{"20,000 translations a page": "alternates-too-many", "redirects on and on": "no-answer",
 		"101 to all": "no-answer", "headers without an end": "no-answer"}
@@ -190,6 +191,7 @@ var rows = flag.Int("rows", 100_000, "how many addresses TestManyAddresses gathe
 // TestManyAddresses gathers a sitemap and logs in which no two addresses are the same, as a scanner fills them, into an
 // empty project: 1.5 KB an address are enough.
 func TestManyAddresses(t *testing.T) {
+	t.Parallel()
 	program := built(t)
 	logLine := `192.0.2.7 - - [12/Oct/2026:13:00:00 +0000] "GET /scan/%d/crossing-%d?x=1 HTTP/1.1" %d 512 "-" "Mozilla/5.0"` +
 		"\n"
@@ -231,6 +233,7 @@ func TestManyAddresses(t *testing.T) {
 // TestSitesThatDontAnswer asks each kind of question of sites that answer nothing, or not all, and holds the table in
 // docs/probe.md to what comes of it.
 func TestSitesThatDontAnswer(t *testing.T) {
+	t.Parallel()
 	program := built(t)
 	broken := func(w http.ResponseWriter, r *http.Request) { http.Error(w, "broken", http.StatusInternalServerError) }
 	sites := map[string]http.HandlerFunc{
@@ -253,6 +256,7 @@ func TestSitesThatDontAnswer(t *testing.T) {
 	require.Len(t, documented, len(sites))
 	for name, site := range sites {
 		t.Run(name, func(t *testing.T) {
+			t.Parallel()
 			at, ca := "127.0.0.1:9,9", ""
 			if site != nil {
 				at, ca = standIn(t, site)

@@ -19,6 +19,7 @@ import (
 // A run that is killed at any moment leaves the old or the new file, and the
 // same command afterwards gives what an unbroken run gives.
 func TestKilledWhileWriting(t *testing.T) {
+	t.Parallel()
 	program := filepath.Join(t.TempDir(), "young-compass")
 	build := exec.Command("go", "build", "-o", program, ".")
 	output, err := build.CombinedOutput()

@@ -20,6 +20,7 @@ import (
 
 // TestHands is about several runs, and people, that work on one project at the same time.
 func TestHands(t *testing.T) {
+	t.Parallel()
 	program := filepath.Join(t.TempDir(), "young-compass")
 	output, err := exec.Command("go", "build", "-o", program, ".").CombinedOutput()
 	require.NoError(t, err, string(output))

@@ -131,6 +131,7 @@ func killedAt(t *testing.T, dir, program string, args []string, calls string, n 
 // command has looked at the project; the same command afterwards gives what an unbroken run gives; and nothing that was
 // replaced is lost.
 func TestKilledAtEachSystemCall(t *testing.T) {
+	t.Parallel()
 	program := builtForAll(t)
 	base := killable(t, program)
 	before, _ := files(t, base)

@@ -36,6 +36,7 @@ func built(t *testing.T) string {
 // A run that is killed in the middle goes on where it was: nothing but its last
 // batch is asked again, and the result is that of an unbroken run.
 func TestKilledProbeGoesOn(t *testing.T) {
+	t.Parallel()
 	program := built(t)
 	dir := t.TempDir()
 	p := demotest.Accepted(t, dir)

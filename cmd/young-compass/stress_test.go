@@ -57,6 +57,7 @@ func actNumber(t *testing.T, dir string, random *rand.Rand, worker, n int) act {
 // to its end is there; of one that was killed all is there or nothing; and the project is what the same acts give one
 // after the other.
 func TestStress(t *testing.T) {
+	t.Parallel()
 	program := built(t)
 	dir := twoHands(t)
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "sources"), 0o755))
