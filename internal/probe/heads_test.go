@@ -58,6 +58,9 @@ func spoken(found []finding.Finding) (list []string) {
 // A site whose pages have the heads that the plan makes has no finding about them; with one line taken out it has one,
 // about that line.
 func TestHeadsAgree(t *testing.T) {
+	if testing.Short() {
+		t.Skip("too long with the race detector; test.sh runs it without")
+	}
 	p := demotest.Accepted(t, t.TempDir())
 	pages, left := publish.Pages(p)
 	require.Empty(t, left)
@@ -99,6 +102,9 @@ func TestHeadsAgree(t *testing.T) {
 
 // What emit writes is found right on the site, and what differs from it is told.
 func TestFilesAgree(t *testing.T) {
+	if testing.Short() {
+		t.Skip("too long with the race detector; test.sh runs it without")
+	}
 	p := demotest.Accepted(t, t.TempDir())
 	p.Blocked = []string{"/search"}
 	for i := range p.Pages.Pages {

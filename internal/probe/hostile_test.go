@@ -133,6 +133,9 @@ func (h hostile) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 // Whatever a server does: the run ends in time, takes no more memory than its
 // bounds allow, and each trouble is told.
 func TestHostileServer(t *testing.T) {
+	if testing.Short() {
+		t.Skip("too long with the race detector; test.sh runs it without")
+	}
 	p := demotest.Accepted(t, t.TempDir())
 	s, err := demo.Start(hostile{bomb(t,
 		`<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>https://skerrywick.example/listed</loc>`+

@@ -41,6 +41,9 @@ func TestTheNewSiteHasNoTroubles(t *testing.T) {
 // Each trouble, planted alone at pages that a seed chooses, gives its finding
 // and no other.
 func TestEachTroubleAlone(t *testing.T) {
+	if testing.Short() {
+		t.Skip("too long with the race detector; test.sh runs it without")
+	}
 	p := demotest.Accepted(t, t.TempDir())
 	seeds := []uint64{1, 2, 3}
 	if testing.Short() {

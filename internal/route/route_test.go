@@ -94,7 +94,11 @@ func TestIndexFindsWhatASearchFinds(t *testing.T) {
 				filled.Fill(n, skipped)
 				require.Equal(t, n, added.Len())
 				require.Equal(t, n, filled.Len())
-				for range 500 {
+				asked := 500
+				if testing.Short() {
+					asked = 100
+				}
+				for range asked {
 					host := pick("skerrywick.example", "www.skerrywick.example", "ferry.example")
 					at, query := path(), pick(queries...)
 					var named []string
