@@ -145,8 +145,18 @@ func TestBaseline(t *testing.T) {
 	handler, _ = demo.Neglected(p, 5, one)
 	status, _ := probeOf(t, "probe canonicals index --save monday"+live)
 	assert.Equal(t, 1, status)
+	assert.Contains(t, text(t, dir, "baselines/monday.json"), "\"code\": \"canonical-redirects\"")
+	require.NoError(t, os.Remove(filepath.Join(dir, "young-compass.db")), "which may be deleted")
 	status, out := probeOf(t, "probe canonicals index --against monday"+live)
 	assert.Equal(t, 0, status, "%s", out)
+	first := text(t, dir, "baselines/monday.json")
+	status, _ = probeOf(t, "probe canonicals index --save monday"+live)
+	assert.Equal(t, 1, status)
+	assert.Equal(t, first, text(t, dir, "baselines/monday.json"), "the same site, the same bytes")
+	for _, name := range []string{"../monday", "a/b", ".x", "mon day", "-x", strings.Repeat("m", 101)} {
+		status, _ = probeOf(t, "probe hosts --save="+strings.ReplaceAll(name, " ", "\u00a0")+live)
+		assert.Equal(t, 2, status, name)
+	}
 	handler, _ = demo.Neglected(p, 5, other)
 	status, out = probeOf(t, "probe canonicals index --against monday"+live)
 	assert.Equal(t, 1, status)

@@ -121,9 +121,9 @@ func (p *probing) flags(c *cobra.Command) {
 	f.BoolVar(&p.obey, "obey-robots", false, "don't ask for what robots.txt forbids, though the plan knows it")
 	f.BoolVar(&p.external, "external", false, "ask once whether each link to another host leads anywhere (HEAD)")
 	f.StringArrayVar(&p.copies, "copy", nil, "compare with the page at `URL` on another host, which may be a copy")
-	f.StringVar(&p.save, "save", "", "keep what is found under `NAME`")
+	f.StringVar(&p.save, "save", "", "keep what is found as `NAME`, in "+project.BaselinesFolder+" of the project")
 	f.StringVar(&p.against, "against", "",
-		"say what changed since it was kept under `NAME`; only that counts for the exit status")
+		"say what changed since it was kept as `NAME`; only that counts for the exit status")
 	f.StringVar(&p.list, "list", "", "with parameters: write all addresses with the parameter `NAME`")
 	f.StringVar(&p.steps, "steps", "", "with parameters: how addresses with the parameter `NAME` leave an index, "+
 		"and how far it is")
@@ -183,6 +183,9 @@ func (p *probing) run() (err error) {
 			return err
 		}
 	}
+	if p.save != "" && !probe.IsName(p.save) {
+		return fmt.Errorf("--save: %s is no name for a file; write letters, digits, - and _", address.Printable(p.save))
+	}
 	if p.list != "" || p.steps != "" {
 		p.kinds = []string{probe.Parameters}
 	}
@@ -201,25 +204,6 @@ func (p *probing) run() (err error) {
 		return err
 	}
 	return p.tell(db, before)
-}
-
-// baseline returns what was kept under a name.
-func (p *probing) baseline(db *store.Store) (probe.Baseline, error) {
-	content, _, ok, err := db.Saved(p.against)
-	if err != nil {
-		return probe.Baseline{}, unfinished{err}
-	}
-	if !ok {
-		names, err := db.Names()
-		if err != nil {
-			return probe.Baseline{}, unfinished{err}
-		}
-		names = slices.DeleteFunc(names, probe.IsProof)
-		return probe.Baseline{}, fmt.Errorf("--against: nothing is kept under %s; there is: %s",
-			address.Printable(p.against), address.Printable(strings.Join(append(names, "nothing")[:max(1, len(names))],
-				", ")))
-	}
-	return probe.DecodeBaseline(content)
 }
 
 // askSite asks for all of the site, or goes on doing so.
@@ -394,36 +378,13 @@ func (p *probing) tell(db *store.Store, before probe.Baseline) error {
 	}
 	finding.Sort(r.findings)
 	if p.save != "" {
-		content, err := probe.Baseline{Kinds: p.kinds, Findings: r.findings}.Encode()
-		if err == nil {
-			err = db.Save(p.save, content, p.now)
+		if err := p.keep(r.findings); err != nil {
+			return err
 		}
-		if err != nil {
-			return unfinished{err}
-		}
-		p.say("kept as %s", p.save)
 	}
 	r.text = func(w io.Writer, paint term.Paint) error { return p.text(w, paint, items) }
 	if p.against != "" {
-		changes := before.Compare(r.findings)
-		r.items, r.name, r.more = changes, "changes", nil
-		r.findings, r.columns, r.rows = nil, []string{"change", "severity", "code", "where"}, nil
-		r.counts = nil
-		for _, kind := range []string{probe.New, probe.Worse, probe.Better, probe.Over} {
-			n := 0
-			for _, c := range changes {
-				if c.Change == kind {
-					n++
-					r.rows = append(r.rows, []string{kind, string(c.Finding.Severity), string(c.Finding.Code),
-						c.Finding.Where.String()})
-					if kind == probe.New || kind == probe.Worse {
-						r.findings = append(r.findings, c.Finding)
-					}
-				}
-			}
-			r.counts = append(r.counts, count{kind, kind, n})
-		}
-		r.text = nil
+		r.changes(before.Compare(r.findings))
 	}
 	return p.print(r)
 }

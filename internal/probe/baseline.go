@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 
 	"young-compass/internal/finding"
 )
@@ -30,8 +31,23 @@ type Baseline struct {
 	Findings []finding.Finding `json:"findings"`
 }
 
-// Encode returns the baseline as it is kept.
-func (b Baseline) Encode() ([]byte, error) { return json.Marshal(b) }
+// Encode returns the baseline as it is kept: a line for each value, in a stable order, so that version control shows what
+// changed.
+func (b Baseline) Encode() ([]byte, error) {
+	b.Findings = append([]finding.Finding{}, b.Findings...) // never null
+	finding.Sort(b.Findings)
+	data, err := json.MarshalIndent(b, "", "  ")
+	return append(data, '\n'), err
+}
+
+// IsName reports whether a baseline can be kept under a name: as a file of that name, on any system.
+func IsName(name string) bool {
+	return len(name) <= maxName && name != "" && name[0] != '-' &&
+		strings.Trim(name, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_") == ""
+}
+
+// maxName is how long the name of a baseline may be, in bytes.
+const maxName = 100
 
 // DecodeBaseline reads what Encode wrote.
 func DecodeBaseline(data []byte) (b Baseline, err error) {

@@ -15,6 +15,9 @@ const (
 	GatheredFile = "gathered.csv"
 )
 
+// BaselinesFolder holds what probes found, under names that people gave.
+const BaselinesFolder = "baselines"
+
 // Gathered is what gather changes in a project. What is nil stays as it is. The memory belongs to the pages: what it
 // doesn't know of them is a person's.
 type Gathered struct{ Pages, Addresses, Visits, Memory []byte }
