@@ -1,11 +1,13 @@
 package sitefile
 
 import (
+	"bytes"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/text/encoding/unicode"
 )
 
 func TestReadSitemap(t *testing.T) {
@@ -41,4 +43,23 @@ func FuzzReadSitemap(f *testing.F) {
 	f.Fuzz(func(_ *testing.T, text string) {
 		_, _ = ReadSitemap("s", strings.NewReader(text), func(URL) error { return nil })
 	})
+}
+
+// Some programs on Windows write XML as UTF-16, with a byte order mark or without one.
+func TestSitemapInUTF16(t *testing.T) {
+	text := `<?xml version="1.0" encoding="UTF-16"?>` + "\n" +
+		`<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>https://skerrywick.example/häfen</loc></url></urlset>`
+	for _, order := range []unicode.Endianness{unicode.LittleEndian, unicode.BigEndian} {
+		for _, mark := range []unicode.BOMPolicy{unicode.UseBOM, unicode.IgnoreBOM} {
+			data, err := unicode.UTF16(order, mark).NewEncoder().Bytes([]byte(text))
+			require.NoError(t, err)
+			var met []string
+			_, err = ReadSitemap("sitemap.xml", bytes.NewReader(data), func(u URL) error {
+				met = append(met, u.Location)
+				return nil
+			})
+			require.NoError(t, err)
+			assert.Equal(t, []string{"https://skerrywick.example/häfen"}, met)
+		}
+	}
 }

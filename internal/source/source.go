@@ -72,8 +72,10 @@ const SampleSize = 64 << 10
 // Detect tells the form of a source from the beginning of its content.
 func Detect(sample []byte) Form {
 	text := bytes.TrimLeft(bytes.TrimPrefix(sample, []byte("\ufeff")), " \t\r\n")
-	if bytes.HasPrefix(sample, []byte("\xff\xfe<\x00")) || bytes.HasPrefix(sample, []byte("\xfe\xff\x00<")) {
-		text = bytes.ReplaceAll(text, []byte{0}, nil)
+	for _, start := range []string{"\xff\xfe<\x00", "\xfe\xff\x00<", "<\x00", "\x00<"} { // UTF-16
+		if bytes.HasPrefix(sample, []byte(start)) {
+			text = bytes.ReplaceAll(sample, []byte{0}, nil)
+		}
 	}
 	if i := bytes.IndexByte(text, '<'); i == 0 || i > 0 && i <= 2 && text[0] >= 0xfe {
 		switch root := strings.ToLower(rootElement(text[i:])); root {

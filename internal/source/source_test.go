@@ -41,6 +41,8 @@ func TestDetect(t *testing.T) {
 		{"a page that is cut off in a comment", "<!-- ", source.HTML},
 		{"an open bracket", "<", source.HTML},
 		{"a sitemap in UTF-16", "\xff\xfe<\x00u\x00r\x00l\x00s\x00e\x00t\x00>\x00", source.Sitemap},
+		{"without a mark", "<\x00u\x00r\x00l\x00s\x00e\x00t\x00>\x00", source.Sitemap},
+		{"the other way round", "\x00<\x00r\x00s\x00s\x00>", source.Feed},
 	} {
 		t.Run(c.name, func(t *testing.T) { assert.Equal(t, c.want, source.Detect([]byte(c.text))) })
 	}

@@ -5,6 +5,7 @@ package xmltext
 
 import (
 	"bufio"
+	"bytes"
 	"encoding/xml"
 	"errors"
 	"fmt"
@@ -12,6 +13,8 @@ import (
 	"strings"
 
 	"golang.org/x/net/html/charset"
+	"golang.org/x/text/encoding"
+	"golang.org/x/text/encoding/unicode"
 
 	"young-compass/internal/finding"
 )
@@ -33,13 +36,35 @@ type Reader struct {
 // New reads a document; file is its name in errors.
 func New(file string, r io.Reader) *Reader {
 	s := &source{r: bufio.NewReaderSize(r, 64<<10)}
-	if start, _ := s.r.Peek(3); string(start) == "\ufeff" {
+	start, _ := s.r.Peek(4)
+	wide := orderOf(start)
+	switch {
+	case wide != nil:
+		s.r = bufio.NewReaderSize(wide.NewDecoder().Reader(s.r), 64<<10)
+	case strings.HasPrefix(string(start), "\ufeff"):
 		_, _ = s.r.Discard(3)
 	}
 	d := xml.NewDecoder(s)
-	d.CharsetReader = charset.NewReaderLabel
+	d.CharsetReader = func(label string, r io.Reader) (io.Reader, error) {
+		if wide != nil { // whatever the document calls it: it is read already
+			return r, nil
+		}
+		return charset.NewReaderLabel(label, r)
+	}
 	d.Entity = xml.HTMLEntity
 	return &Reader{file: file, decoder: d, source: s}
+}
+
+// orderOf returns in which order of bytes a document is written whose characters take two each, or nil for any other: by
+// its byte order mark, or by how every document begins (XML 1.0, appendix F.1).
+func orderOf(start []byte) encoding.Encoding {
+	switch {
+	case bytes.HasPrefix(start, []byte("\xff\xfe")), bytes.HasPrefix(start, []byte("<\x00")):
+		return unicode.UTF16(unicode.LittleEndian, unicode.UseBOM)
+	case bytes.HasPrefix(start, []byte("\xfe\xff")), bytes.HasPrefix(start, []byte("\x00<")):
+		return unicode.UTF16(unicode.BigEndian, unicode.UseBOM)
+	}
+	return nil
 }
 
 // Line returns the line that has been read to, from 1.
