@@ -11,6 +11,7 @@ import (
 	"young-compass/internal/accesslog"
 	"young-compass/internal/address"
 	"young-compass/internal/parameter"
+	"young-compass/internal/table"
 	"young-compass/internal/visits"
 )
 
@@ -207,5 +208,5 @@ func mostReferring(counts map[string]int) string {
 		words = append(words, fmt.Sprintf("%s %d", address.Printable(strings.ReplaceAll(from, ",", "%2C")),
 			counts[from]))
 	}
-	return strings.Join(words, ", ")
+	return table.GuardText(strings.TrimSpace(strings.Join(words, ", ")))
 }

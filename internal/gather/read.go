@@ -11,6 +11,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"unicode"
 
 	"young-compass/internal/accesslog"
 	"young-compass/internal/address"
@@ -147,12 +148,15 @@ func (g *Gatherer) takeTable(s *Summary, sheet *table.Table) (err error) {
 // rowRecord begins the record of a row, or says what is wrong with it.
 func (g *Gatherer) rowRecord(s *Summary, row table.Row, f func(string) string, key, language,
 	address string) (r record, ok bool) {
-	if key != "" {
-		if _, ok := inventory.ParseRef(key + "@x"); !ok {
-			g.found = append(g.found, table.BadRow(s.Source, row.Line,
-				fmt.Sprintf("key %q names no page", key), "write it without @ / : ? # or spaces"))
-			return r, false
+	key, language = strings.TrimSpace(table.Clean(key)), strings.TrimSpace(table.Clean(language))
+	if key != "" && !names(key, language) {
+		said := fmt.Sprintf("key %q", key)
+		if names(key, "") {
+			said += fmt.Sprintf(" with language %q", language)
 		}
+		g.found = append(g.found, table.BadRow(s.Source, row.Line, said+" names no page",
+			"write it without @ / : ? # or spaces, and without = + or - at its beginning"))
+		return r, false
 	}
 	state, reason := g.state(f("state"))
 	if reason != "" {
@@ -166,6 +170,19 @@ func (g *Gatherer) rowRecord(s *Summary, row table.Row, f func(string) string, k
 	}
 	return record{line: int32(row.Line), address: address,
 		said: &said{key: key, language: language, fields: []field{{"state", state}}}}, true
+}
+
+// names reports whether a key, and a language if there is one, can name a page in every file of a project.
+func names(key, language string) bool {
+	for _, word := range []string{key, language} {
+		if table.GuardText(word) != word || strings.ContainsFunc(word, func(r rune) bool {
+			return unicode.IsSpace(r) || address.Hidden(r)
+		}) {
+			return false
+		}
+	}
+	_, ok := inventory.ParseRef(key + "@" + cmp.Or(language, "x"))
+	return ok
 }
 
 // readList reads addresses, one a line.

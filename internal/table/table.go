@@ -454,21 +454,6 @@ func (t *Table) unreadable(err error) error {
 
 const quoteAdvice = "quote fields that hold a quote, and double the quote"
 
-// Encode writes a table. Rows hold the fields by column name.
-func Encode(columns []string, rows []map[string]string) []byte {
-	return EncodeRecords(columns, func(yield func([]string) bool) {
-		record := make([]string, len(columns))
-		for _, row := range rows {
-			for i, name := range columns {
-				record[i] = row[name]
-			}
-			if !yield(record) {
-				return
-			}
-		}
-	})
-}
-
 // EncodeRecords writes a table whose records hold a field for each column.
 func EncodeRecords(columns []string, records iter.Seq[[]string]) []byte {
 	var b bytes.Buffer
