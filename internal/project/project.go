@@ -2,6 +2,7 @@
 package project
 
 import (
+	"bufio"
 	"bytes"
 	"crypto/sha256"
 	"encoding/binary"
@@ -38,26 +39,47 @@ const (
 // order of their rows. A file that isn't there is an empty one.
 func Sum(dir string) (string, error) {
 	whole := sha256.New()
-	for _, name := range []string{PlanFile, PagesFile, AddressesFile, RedirectsFile} {
-		data, err := os.ReadFile(filepath.Join(dir, name))
-		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+	plan, err := os.ReadFile(filepath.Join(dir, PlanFile))
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return "", err
+	}
+	sum := sha256.Sum256(plan)
+	_, _ = whole.Write(sum[:])
+	for _, name := range []string{PagesFile, AddressesFile, RedirectsFile} {
+		lines, err := sumOfLines(filepath.Join(dir, name))
+		if err != nil {
 			return "", err
-		}
-		if name == PlanFile {
-			sum := sha256.Sum256(data)
-			_, _ = whole.Write(sum[:])
-			continue
-		}
-		var lines [4]uint64 // of sums of lines, which are added
-		for line := range bytes.Lines(data) {
-			sum := sha256.Sum256(bytes.TrimRight(line, "\r\n"))
-			for i := range lines {
-				lines[i] += binary.BigEndian.Uint64(sum[8*i:])
-			}
 		}
 		_, _ = fmt.Fprintf(whole, "%s %x ", name, lines)
 	}
 	return hex.EncodeToString(whole.Sum(nil)), nil
+}
+
+// sumOfLines returns the sums of a file's lines, added, so that their order makes no difference.
+func sumOfLines(path string) (sums [4]uint64, err error) {
+	f, err := os.Open(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		return sums, nil
+	}
+	if err != nil {
+		return sums, err
+	}
+	defer func() { _ = f.Close() }()
+	for r := bufio.NewReaderSize(f, 64<<10); ; {
+		line, err := r.ReadBytes('\n')
+		if len(line) > 0 {
+			sum := sha256.Sum256(bytes.TrimRight(line, "\r\n"))
+			for i := range sums {
+				sums[i] += binary.BigEndian.Uint64(sum[8*i:])
+			}
+		}
+		if errors.Is(err, io.EOF) {
+			return sums, nil
+		}
+		if err != nil {
+			return sums, err
+		}
+	}
 }
 
 // Load reads a project folder.

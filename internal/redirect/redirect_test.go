@@ -2,6 +2,7 @@ package redirect
 
 import (
 	"bytes"
+	"encoding/csv"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -248,25 +249,62 @@ func FuzzRead(f *testing.F) {
 	f.Add("from,to,status\n/a,/b,301\n/c,,410\n/a%2,p@en,\n")
 	f.Add("from,to,status,query,class,reason\n/n/{x},/m/{x},302,drop,x=digits,\"a, " +
 		"b\"\nhttps://www.skerrywick.example/é?k=1,https://x.example/#f,308,,,\n")
-	f.Fuzz(func(t *testing.T, text string) {
-		rows, _, err := Read("r.csv", strings.NewReader(text), skerrywick())
-		if err != nil {
-			return
+	f.Fuzz(func(t *testing.T, text string) { readsBack(t, text) })
+}
+
+// readsBack holds a list to what FuzzRead says, and returns how many rows it has.
+func readsBack(t *testing.T, text string) int {
+	rows, _, err := Read("r.csv", strings.NewReader(text), skerrywick())
+	if err != nil {
+		return 0
+	}
+	Check(rows, small(rows))
+	written := rows.Encode()
+	again, found, err := Read("r.csv", bytes.NewReader(written), skerrywick())
+	require.NoError(t, err, "%q", written)
+	require.Empty(t, found, "%q", written)
+	require.Equal(t, rows.Len(), again.Len(), "%q", written)
+	for i, row := range rows.All() {
+		other := again.Row(i)
+		require.Equal(t, []any{row.Source, row.Page, row.Target, row.Status, row.Drop, row.Pattern != nil},
+			[]any{other.Source, other.Page, other.Target, other.Status, other.Drop, other.Pattern != nil}, "%q",
+			written)
+	}
+	require.Equal(t, string(written), string(again.Encode()))
+	return rows.Len()
+}
+
+// The same of random bytes in every field, and in the names of columns.
+func TestWhatIsWrittenReadsBack(t *testing.T) {
+	pieces := []string{"\x00", "\x1b]0;x\x07", "\x7f", "\u0085", "\u202e", "\ufeff", "\xff", "\r", "\n", "\t", " ", "\u00a0", `"`, ",", ";",
+		"@", "/", ":", "?", "#", "=1+1", "-", "{x}", "{", "a", "é", "https://skerrywick.example/x", "%00", "%2", "301", "drop"}
+	random := rand.New(rand.NewPCG(18, 7))
+	text := func() string {
+		var b strings.Builder
+		for range random.IntN(4) {
+			b.WriteString(pieces[random.IntN(len(pieces))])
 		}
-		Check(rows, small(rows))
-		written := rows.Encode()
-		again, found, err := Read("r.csv", bytes.NewReader(written), skerrywick())
-		require.NoError(t, err, "%q", written)
-		require.Empty(t, found, "%q", written)
-		require.Equal(t, rows.Len(), again.Len(), "%q", written)
-		for i, row := range rows.All() {
-			other := again.Row(i)
-			require.Equal(t, []any{row.Source, row.Page, row.Target, row.Status, row.Drop, row.Pattern != nil},
-				[]any{other.Source, other.Page, other.Target, other.Status, other.Drop, other.Pattern != nil}, "%q",
-				written)
+		return b.String()
+	}
+	rows := 0
+	for range 2000 {
+		var b bytes.Buffer
+		w := csv.NewWriter(&b)
+		columns := []string{"from", "to", "status", "query", "class", "reason", "note " + text()}
+		_ = w.Write(columns)
+		for n := range random.IntN(6) {
+			row := []string{fmt.Sprintf("/f%d%s", n, text()), "/t" + text(), "", "", "", text(), text()}
+			for i := range row {
+				if random.IntN(8) == 0 {
+					row[i] = text()
+				}
+			}
+			_ = w.Write(row)
 		}
-		require.Equal(t, string(written), string(again.Encode()))
-	})
+		w.Flush()
+		rows += readsBack(t, b.String())
+	}
+	require.Greater(t, rows, 1000)
 }
 
 func TestListsOfOthers(t *testing.T) {
