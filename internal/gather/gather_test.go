@@ -211,7 +211,7 @@ func TestAnAddressIsNotGivenAway(t *testing.T) {
 	assert.Equal(t, []string{
 		"more.csv:2: error bad-row: https://skerrywick.example/a belongs to a@en already, so it can't be given to " +
 			"b@en; correct the key, or change the page in addresses.csv",
-		`more.csv:3: error bad-row: key "c d" names no page; write it without @ / : ? # or spaces`,
+		`more.csv:3: error bad-row: key "c d" names no page; write it without @ / : ? # or spaces, and without = + or - at its beginning`,
 		"more.csv:4: error bad-row: ftp://x is not an http or https address; write an http(s) address, or a path on " +
 			"https://skerrywick.example/",
 	}, codes(found))

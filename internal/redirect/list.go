@@ -423,7 +423,7 @@ func (b *batch) work(file string, number uint16, l *List, c columns) {
 		kept.line, kept.file = uint32(r.Line), number
 		e := extra{record: len(b.records), pattern: pattern}
 		for i, column := range c.notes {
-			if text := r.At(column); text != "" {
+			if text := strings.TrimSpace(table.Clean(r.At(column))); text != "" {
 				e.notes = append(e.notes, note{c.names[i], text})
 			}
 		}

@@ -105,8 +105,27 @@ func problem(code finding.Code, format string, args ...any) *finding.Finding {
 	return &f
 }
 
+// held returns an address or a template as a file of a project can hold it: with control characters beyond ASCII
+// (U+0080 to U+009F) encoded, as browsers send them.
+func held(text string) string {
+	hidden := func(r rune) bool { return r >= 0x80 && r < 0xa0 }
+	if !strings.ContainsFunc(text, hidden) {
+		return text
+	}
+	var b strings.Builder
+	for _, r := range text {
+		if hidden(r) {
+			fmt.Fprintf(&b, "%%C2%%%02X", r)
+		} else {
+			b.WriteRune(r)
+		}
+	}
+	return b.String()
+}
+
 // parse reads a row, or says what is wrong with it.
 func (f *fields) parse(row *Redirect, site address.Site) *finding.Finding {
+	f.from, f.to = held(f.from), held(f.to)
 	*row = Redirect{From: f.from, To: f.to}
 	bad := problem
 	pattern := strings.IndexByte(f.from, '{') >= 0

@@ -469,8 +469,7 @@ func WriteHeader(b *bytes.Buffer, columns []string) {
 		if i > 0 {
 			b.WriteByte(',')
 		}
-		if name = Clean(name); strings.ContainsAny(name, ",;\t\n\"") || strings.TrimSpace(name) != name || len(columns) == 1 &&
-			name == "" {
+		if name = strings.TrimSpace(Clean(name)); strings.ContainsAny(name, ",;\t\n\"") || len(columns) == 1 && name == "" {
 			name = `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
 		}
 		b.WriteString(name)
@@ -478,14 +477,14 @@ func WriteHeader(b *bytes.Buffer, columns []string) {
 	b.WriteByte('\n')
 }
 
-// WriteRecords writes records as CSV, their fields as Clean returns them.
+// WriteRecords writes records as CSV, their fields as Clean returns them, without space around them: readers take it off.
 func WriteRecords(to io.Writer, records iter.Seq[[]string]) error {
 	w := csv.NewWriter(to)
 	var clean []string
 	for record := range records {
 		clean = clean[:0]
 		for _, field := range record {
-			clean = append(clean, Clean(field))
+			clean = append(clean, strings.TrimSpace(Clean(field)))
 		}
 		if err := w.Write(clean); err != nil {
 			return err
