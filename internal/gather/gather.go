@@ -41,6 +41,28 @@ type Summary struct {
 	Columns   []Mapping      `json:"columns"`           // of a table, taken for others
 	Pages     []Count        `json:"pages"`             // the pages it speaks of
 	Log       *LogSummary    `json:"log,omitempty"`
+
+	cleaned []string // where values held what no file may hold: the first of them
+	cleans  int
+}
+
+// clean notes that a value held control characters, or bytes that are no text.
+func (s *Summary) clean(where finding.Place) {
+	if s.cleans++; s.cleans <= shownLeft {
+		s.cleaned = append(s.cleaned, where.String())
+	}
+}
+
+// cleanNote says which values were cleaned; empty for none.
+func (s *Summary) cleanNote() string {
+	switch {
+	case s.cleans == 0:
+		return ""
+	case s.cleans > len(s.cleaned):
+		s.cleaned = append(s.cleaned, "...")
+	}
+	return fmt.Sprintf("%d values held control characters, which are spaces now: %s", s.cleans,
+		strings.Join(s.cleaned, ", "))
 }
 
 // Left is a record that was ignored.
@@ -207,11 +229,15 @@ const maxRecord = 64 << 10
 func (g *Gatherer) add(r record) {
 	from := len(g.summaries) - 1
 	s := g.summaries[from]
+	r.source = int32(from)
 	s.Records++
 	size := 0
 	fields := r.fields[:0]
 	for _, f := range r.fields {
 		size += len(f.value) + len(f.name)
+		if !table.Plain(f.value) {
+			s.clean(g.where(&r))
+		}
 		f = field{columnName(f.name), table.GuardText(strings.TrimSpace(table.Clean(f.value)))}
 		if f.name != "" && f.value != "" {
 			fields = append(fields, f)
@@ -229,7 +255,7 @@ func (g *Gatherer) add(r record) {
 			g.fields[from] = append(g.fields[from], f.name)
 		}
 	}
-	r.source, r.fields = int32(from), slices.Clip(slices.Clone(r.fields))
+	r.fields = slices.Clip(slices.Clone(r.fields))
 	g.records = append(g.records, &r)
 }
 

@@ -39,6 +39,9 @@ func (g *Gatherer) Merge() ([]Summary, []finding.Finding) {
 	m.noteVisits()
 	summaries := make([]Summary, len(g.summaries))
 	for i, s := range g.summaries {
+		if note := s.cleanNote(); note != "" {
+			s.Notes = append(s.Notes, note)
+		}
 		summaries[i] = *s
 	}
 	finding.Sort(m.found)

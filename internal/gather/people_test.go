@@ -13,6 +13,7 @@ import (
 	"young-compass/internal/gather"
 	"young-compass/internal/inventory"
 	"young-compass/internal/page"
+	"young-compass/internal/project"
 )
 
 // fromTable returns what gather makes of a table: the pages by their keys, and what is wrong.
@@ -280,4 +281,17 @@ func TestIgnoredRecords(t *testing.T) {
 		assert.Len(t, summaries[0].Left, want)
 		assert.Equal(t, 7, summaries[0].Ignored["on a host that is not the site's"])
 	}
+}
+
+// Control characters of a source become spaces, and it is said where they were.
+func TestControlCharactersAreTold(t *testing.T) {
+	dir := t.TempDir()
+	demotest.Write(t, dir+"/"+project.PlanFile, []byte(config))
+	p := demotest.Load(t, dir)
+	g := gather.Gatherer{Settings: p.Settings, Today: "2026-11-23", Pages: &inventory.Inventory{}, Book: &book.Book{}}
+	_, err := g.Read("t.csv", "", strings.NewReader("key,title,note\na,Fa\x1bres,\"two\r\nlines\"\nb,Ports,x\nc,Po\u0085rts,\x01\n"))
+	require.NoError(t, err)
+	summaries, _ := g.Merge()
+	assert.Contains(t, summaries[0].Notes, "3 values held control characters, which are spaces now: t.csv:2, t.csv:5, t.csv:5")
+	assert.Equal(t, "Fa res", g.Pages.Find(inventory.Ref{Key: "a", Language: "en"}).Title)
 }

@@ -30,6 +30,9 @@ func Clean(s string) string {
 	}, strings.ToValidUTF8(s, "\ufffd"))
 }
 
+// Plain reports whether Clean changes nothing of a text but how its lines end.
+func Plain(s string) bool { return fine(s) || fine(strings.ReplaceAll(s, "\r", "\n")) }
+
 // fine reports whether Clean has nothing to do.
 func fine(s string) bool {
 	for i := 0; i < len(s); i++ {
