@@ -18,7 +18,8 @@ import (
 // Merge merges all records into the inventory and the book, and returns what
 // each source brought, in the order in which they were read. It takes the records' place: there are none any more.
 func (g *Gatherer) Merge() ([]Summary, []finding.Finding) {
-	m := merger{Gatherer: g, byID: map[string]pageID{}, byTitle: map[titled]pageID{}}
+	m := merger{Gatherer: g, byID: map[string]pageID{}, byTitle: map[titled]pageID{},
+		slugs: slug.NewMaker(slug.Settings{})}
 	if g.Memory == nil {
 		g.Memory = &Memory{}
 	}
@@ -56,6 +57,7 @@ type merger struct {
 	byID    map[string]pageID
 	byTitle map[titled]pageID // none where several have it
 	byLog   []visited
+	slugs   *slug.Maker
 	late    []*record // that bring pages a further address, and say no more
 }
 
@@ -144,11 +146,19 @@ func columnName(name string) string {
 }
 
 // bind notes to which page an address belongs.
-func (m *merger) bind(a address.Address, n pageID) {
-	m.places.bind(a, m.spot(m.meaning(a)), n)
+func (m *merger) bind(a address.Address, n pageID) int32 {
 	if m.paths != nil {
 		m.paths[address.Key(a.Path, true)] = true
 	}
+	return m.places.bind(a, m.spot(m.meaning(a)), n)
+}
+
+// bindNew returns the number of an address, which belongs to this page if it belonged to none.
+func (m *merger) bindNew(a address.Address, n pageID) int32 {
+	if number, ok := m.addresses[a]; ok {
+		return number
+	}
+	return m.bind(a, n)
 }
 
 // ownerOf returns the page that an address is known to belong to.
@@ -281,21 +291,19 @@ func (m *merger) pageLanguage(r *record, at address.Address) string {
 // place finds the page that a record speaks of, and notes what it says.
 func (m *merger) place(r *record) {
 	s := m.summaries[r.source]
-	_, met := m.ownerOf(r.at)
-	if with, ok := m.saysDefault(r.at); ok && s.Form == source.Log {
-		if n, known := m.ownerOf(m.selecting(r.at)); known { // another address of the same page, that isn't to be lost
-			r.at, r.page = with, n
-			if _, taken := m.boundTo(with); !taken {
-				m.bind(with, n)
+	owner, met := m.ownerOf(r.at)
+	if s.Form == source.Log {
+		if with, ok := m.saysDefault(r.at); ok {
+			if n, known := m.ownerOf(m.selecting(r.at)); known { // another address of the same page, that isn't to be lost
+				r.at, r.page, r.number = with, n, m.bindNew(with, n)
+				m.late = append(m.late, r)
+				return
 			}
-			r.number = m.addresses[with]
-			m.late = append(m.late, r)
-			return
 		}
 	}
 	if s.Form == source.Log && !met {
 		r.at = m.selecting(r.at)
-		if _, met = m.ownerOf(r.at); !met && m.paths[address.Key(r.at.Path, true)] {
+		if owner, met = m.ownerOf(r.at); !met && m.paths[address.Key(r.at.Path, true)] {
 			m.ignore(s, "further parameters of a known path", r.name(), int(r.line))
 			return
 		}
@@ -305,7 +313,7 @@ func (m *merger) place(r *record) {
 			return
 		}
 	}
-	n, home, ok := m.pageOf(r)
+	n, home, ok := m.pageOf(r, owner)
 	if !ok {
 		return
 	}
@@ -319,16 +327,12 @@ func (m *merger) place(r *record) {
 	}
 	if home != (address.Address{}) {
 		if _, taken := m.ownerOf(home); !taken {
-			m.bind(home, n)
-			r.home = &known{home, m.addresses[home]}
+			r.home = &known{home, m.bindNew(home, n)}
 		}
 	}
 	if r.has {
-		if _, taken := m.boundTo(r.at); !taken {
-			m.bind(r.at, n)
-		}
-		r.number = m.addresses[r.at]
-		m.nameGroup(m.spot(m.meaning(r.at)), m.pages[n].ref.Key)
+		r.number = m.bindNew(r.at, n)
+		m.nameGroup(m.spotOf[r.number], m.pages[n].ref.Key)
 	}
 	if r.id != "" {
 		m.byID[r.id] = n
@@ -355,8 +359,8 @@ func (m *merger) deleted(n pageID) bool {
 }
 
 // pageOf returns the page that a record speaks of, and the page's own address
-// where the record says that it is another one.
-func (m *merger) pageOf(r *record) (n pageID, home address.Address, ok bool) {
+// where the record says that it is another one. owner is the page to which its address belongs; 0: none.
+func (m *merger) pageOf(r *record, owner pageID) (n pageID, home address.Address, ok bool) {
 	if r.key != "" {
 		ref := inventory.Ref{Key: r.key, Language: m.pageLanguage(r, r.at)}
 		n = m.page(ref)
@@ -368,11 +372,9 @@ func (m *merger) pageOf(r *record) (n pageID, home address.Address, ok bool) {
 		}
 		return n, home, true
 	}
-	if r.has {
-		if n, ok := m.ownerOf(r.at); ok {
-			m.deferTo(r, n)
-			return n, home, true
-		}
+	if r.has && owner != 0 {
+		m.deferTo(r, owner)
+		return owner, home, true
 	}
 	if n, ok := m.byID[r.id]; ok && r.id != "" {
 		return n, home, true
@@ -405,7 +407,7 @@ func (m *merger) pageOf(r *record) (n pageID, home address.Address, ok bool) {
 	if n, ok := m.byTitle[titled{language, title}]; ok {
 		return n, home, n != 0
 	}
-	return m.newPage(cmp.Or(slug.Make(title, language), "entry"), language), home, true
+	return m.newPage(cmp.Or(m.slugs.Make(title, language), "entry"), language), home, true
 }
 
 // deferTo notes that a page calls an address of another page its own.
@@ -443,7 +445,7 @@ func (m *merger) keyOf(a address.Address) string {
 		}
 		text += " " + q.Name + " " + strings.TrimPrefix(q.Value, "=")
 	}
-	return cmp.Or(slug.Make(address.Decode(text), ""), "home")
+	return cmp.Or(m.slugs.Make(address.Decode(text), ""), "home")
 }
 
 // enter notes a record's addresses in the book: drafts aren't, a page's first

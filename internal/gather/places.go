@@ -23,6 +23,7 @@ type places struct {
 
 	addresses map[address.Address]int32 // known ones, numbered
 	boundPage []pageID                  // the page of each
+	spotOf    []spot                    // what each means
 	inBook    []bool                    // whether the book has it
 
 	spots  map[meaning]spot
@@ -52,7 +53,7 @@ func newPlaces(addresses, pages int) places {
 
 // forget lets go of what only finding pages needs.
 func (p *places) forget() {
-	p.numbers, p.next, p.addresses, p.boundPage, p.spots, p.owners = nil, nil, nil, nil, nil, nil
+	p.numbers, p.next, p.addresses, p.boundPage, p.spotOf, p.spots, p.owners = nil, nil, nil, nil, nil, nil, nil
 }
 
 // page returns the number of a page, which is given one if it has none.
@@ -110,17 +111,19 @@ func (p *places) boundTo(a address.Address) (pageID, bool) {
 }
 
 // bind notes to which page an address belongs, and with it those that mean the same, if they belong to none.
-func (p *places) bind(a address.Address, s spot, n pageID) {
+// It returns the number of the address.
+func (p *places) bind(a address.Address, s spot, n pageID) int32 {
 	i, ok := p.addresses[a]
 	if !ok {
 		i = int32(len(p.boundPage))
 		p.addresses[a] = i
-		p.boundPage, p.inBook = append(p.boundPage, 0), append(p.inBook, false)
+		p.boundPage, p.spotOf, p.inBook = append(p.boundPage, 0), append(p.spotOf, s), append(p.inBook, false)
 	}
 	p.boundPage[i] = n
 	if p.owners[s].page == 0 {
 		p.owners[s].page = n
 	}
+	return i
 }
 
 // spot returns the number of a meaning, which is given one if it has none.
@@ -182,7 +185,7 @@ func (p *places) groups() map[spot][]spot {
 // group finds which addresses are translations of one another.
 func (m *merger) group() {
 	meanings := map[spot]meaning{}
-	spotOf := func(a address.Address) spot {
+	met := func(a address.Address) spot {
 		meaning := m.meaning(a)
 		s := m.spot(meaning)
 		meanings[s] = meaning
@@ -194,7 +197,7 @@ func (m *merger) group() {
 		}
 		for _, alternate := range r.alternates {
 			if a, err := address.Reference(r.at, alternate.address); err == nil && m.Settings.Site.Has(a.Host) {
-				m.join(spotOf(r.at), spotOf(a))
+				m.join(met(r.at), met(a))
 			}
 		}
 	}
