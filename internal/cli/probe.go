@@ -116,7 +116,8 @@ func (p *probing) flags(c *cobra.Command) {
 	p.ask.flags(c)
 	f := c.Flags()
 	f.IntVar(&p.sample, "sample", 0, "ask for `N` of the known addresses, rather those that people visit; 0: all")
-	f.IntVar(&p.most, "max", 50_000, "ask for `N` addresses of the site at most; again as many may be asked on http, and\nwithout their parameters")
+	f.IntVar(&p.most, "max", 50_000, "ask for `N` addresses of the site at most; again as many may be asked on http, "+
+		"and without their parameters")
 	f.IntVar(&p.rows, "rows", 30, "print `N` rows of a table; 0: all")
 	f.BoolVar(&p.obey, "obey-robots", false, "don't ask for what robots.txt forbids, though the plan knows it")
 	f.BoolVar(&p.external, "external", false, "ask once whether each link to another host leads anywhere (HEAD)")

@@ -21,7 +21,7 @@ const (
 	NoName      Failure = "no-name"     // the host's name leads nowhere
 	Closed      Failure = "closed"      // nobody listens there
 	Slow        Failure = "timeout"
-	GivenUp     Failure = "given-up"  // it left too many requests in a row without an answer
+	GivenUp     Failure = "given-up"  // too many requests in a row had no answer
 	Forbidden   Failure = "forbidden" // not one of the site's hosts, not on the internet, or nothing to send passwords to
 	Interrupted Failure = "interrupted"
 	Broken      Failure = "broken" // what came is no HTTP, or too much of it
