@@ -7,8 +7,6 @@ import (
 	"io"
 	"iter"
 	"maps"
-	"math"
-	"runtime/debug"
 	"slices"
 	"strings"
 	"time"
@@ -131,15 +129,8 @@ func (p *probing) flags(c *cobra.Command) {
 	f.StringVar(&p.since, "since", "", "with --steps: the `DATE` since which the site says so (2026-11-23)")
 }
 
-// softLimit is from how much memory on garbage is collected more often: asking a
-// site waits for the network anyway. What must be held is held beyond it too.
-const softLimit = 850 << 20
-
 // open loads the plan and what belongs to it, and makes the client.
 func (p *probing) open() error {
-	if debug.SetMemoryLimit(-1) == math.MaxInt64 { // nobody said otherwise
-		debug.SetMemoryLimit(softLimit)
-	}
 	var found []finding.Finding
 	var err error
 	if p.plan, found, err = p.judged(); err != nil {

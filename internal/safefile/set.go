@@ -11,9 +11,12 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strconv"
 	"strings"
 	"time"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // Sum is by which a change of a file is seen: a hash of what it holds. Zero is that of no file.
@@ -99,10 +102,9 @@ func WriteSet(folder string, files []File, now time.Time) ([]Became, error) {
 		return nil, err
 	}
 	m := manifest{Time: now.UTC()}
-	became := make([]Became, len(files))
+	became := sums(files)
 	fresh := map[int][]byte{} // by their numbers in the manifest
 	for i, f := range files {
-		became[i] = Became{Path: f.Path, Is: sumOfData(f.Data)}
 		e, changes, err := f.entry(folder, became[i].Is)
 		if err != nil {
 			return nil, err
@@ -131,6 +133,21 @@ func WriteSet(folder string, files []File, now time.Time) ([]Became, error) {
 		}
 	}
 	return became, nil
+}
+
+// sums returns files with the sums of what they are to hold. They may be large.
+func sums(files []File) []Became {
+	became := make([]Became, len(files))
+	var group errgroup.Group
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i, f := range files {
+		group.Go(func() error {
+			became[i] = Became{Path: f.Path, Is: sumOfData(f.Data)}
+			return nil
+		})
+	}
+	_ = group.Wait() // none fails
+	return became
 }
 
 // entry compares a file with what is there; is is the sum of what it is to hold.

@@ -1,7 +1,9 @@
 package step_test
 
 import (
+	"bytes"
 	"fmt"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -18,6 +20,7 @@ import (
 	"young-compass/internal/plan"
 	"young-compass/internal/probe"
 	"young-compass/internal/step"
+	"young-compass/internal/table"
 	"young-compass/internal/visits"
 )
 
@@ -285,4 +288,38 @@ func TestFilesShow(t *testing.T) {
 	list, err := step.Judge(e, step.Move)
 	require.NoError(t, err)
 	assert.Equal(t, "home@en is to get another one (and 1 more)", list[1].Why)
+}
+
+// Whatever marks and notes hold, what can be told is read back as it was told.
+func TestWhatIsToldReadsBack(t *testing.T) {
+	pieces := []string{"\x00", "\x1b[2J", "\x7f", "\u0085", "\u202e", "\ufeff", "\xff", "\r\n", "\n", "\t", " ", "\u00a0", `"`, ",", ";", "=1+1",
+		"?", "#", "/", "a", "é"}
+	random := rand.New(rand.NewPCG(18, 4))
+	text := func() string {
+		var b strings.Builder
+		for range random.IntN(4) {
+			b.WriteString(pieces[random.IntN(len(pieces))])
+		}
+		return b.String()
+	}
+	told := 0
+	for range 3000 {
+		mark := ""
+		if random.IntN(2) == 0 {
+			mark = "/p" + text()
+		}
+		one, err := step.NewTold("registration", "2026-11-20", mark, text())
+		if err != nil {
+			continue
+		}
+		told++
+		written := step.EncodeTold(map[string]step.Told{one.Step: one})
+		read, found, err := step.ReadTold("steps.csv", bytes.NewReader(written))
+		require.NoError(t, err, "%q", written)
+		require.Empty(t, found, "%q", written)
+		require.Equal(t, one.Mark, read[one.Step].Mark)
+		require.Equal(t, strings.TrimSpace(table.Clean(one.Note)), read[one.Step].Note)
+		require.Equal(t, string(written), string(step.EncodeTold(read)))
+	}
+	require.Greater(t, told, 1000)
 }

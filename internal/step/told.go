@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode"
 
 	"young-compass/internal/finding"
 	"young-compass/internal/spelling"
@@ -54,7 +55,8 @@ func NewTold(id, on, mark, note string) (Told, error) {
 	if err != nil {
 		return Told{}, fmt.Errorf("%q is not a date; write it as 2026-11-23", on)
 	}
-	if mark != "" && (!strings.HasPrefix(mark, "/") || strings.ContainsFunc(mark, func(r rune) bool { return r <= ' ' || r == '?' || r == '#' })) {
+	if mark != "" && (!strings.HasPrefix(mark, "/") || strings.ContainsAny(mark, "?#") || !table.Plain(mark) ||
+		strings.ContainsFunc(mark, unicode.IsSpace)) {
 		return Told{}, fmt.Errorf("%q is no path of a mark; write one such as /proof-4711.html", mark)
 	}
 	return Told{Step: id, On: when, Mark: mark, Note: note}, nil
