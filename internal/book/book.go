@@ -68,9 +68,8 @@ func Read(file string, r io.Reader) (*Book, []finding.Finding, error) {
 			b.more = append(b.more, name)
 		}
 	}
-	var wrong []finding.Finding
 	current := map[inventory.Ref]int{}
-	found, err := sheet.Each(func(row table.Row) {
+	found, err := sheet.Each(func(row table.Row) *finding.Finding {
 		e, what, advice := b.fromRow(row)
 		if what == "" && e.State == Current {
 			if line, ok := current[e.Page]; ok {
@@ -81,16 +80,16 @@ func Read(file string, r io.Reader) (*Book, []finding.Finding, error) {
 			}
 		}
 		if what != "" {
-			wrong = append(wrong, table.BadRow(file, row.Line, what, advice))
-			return
+			bad := table.BadRow(file, row.Line, what, advice)
+			return &bad
 		}
 		b.Entries = append(b.Entries, e)
+		return nil
 	})
 	if err != nil {
 		return nil, nil, err
 	}
 	table.ISODates(b.dates) // a spreadsheet writes them its own way
-	found = append(found, wrong...)
 	compare := func(x, y Entry) int { return compareEntries(&x, &y) }
 	if !slices.IsSortedFunc(b.Entries, compare) { // a spreadsheet has sorted it otherwise, which says nothing
 		slices.SortStableFunc(b.Entries, compare)

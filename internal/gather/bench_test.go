@@ -64,3 +64,30 @@ func BenchmarkSitemap(b *testing.B) {
 		g.Merge()
 	}
 }
+
+// BenchmarkWideTable gathers 300 rows of 900 columns.
+func BenchmarkWideTable(b *testing.B) {
+	var text bytes.Buffer
+	text.WriteString("key")
+	for n := range 899 {
+		fmt.Fprintf(&text, ",column %d", n)
+	}
+	for n := range 300 {
+		fmt.Fprintf(&text, "\nk%d", n)
+		for value := range 899 {
+			fmt.Fprintf(&text, ",%d", value%7)
+		}
+	}
+	dir := b.TempDir()
+	demotest.Write(b, dir+"/"+project.PlanFile, []byte(config))
+	p := demotest.Load(b, dir)
+	b.SetBytes(int64(text.Len()))
+	for b.Loop() {
+		g := gather.Gatherer{Settings: p.Settings, Today: "2026-11-23", Pages: &inventory.Inventory{},
+			Book: &book.Book{}}
+		_, err := g.Read("wide.csv", "", bytes.NewReader(text.Bytes()))
+		require.NoError(b, err)
+		g.Merge()
+		g.Pages.Encode()
+	}
+}

@@ -23,34 +23,36 @@ type claims []claim
 
 // claimsOn returns what sources say of a page; it uses the room of those before.
 func (m *merger) claimsOn(s *subject, room claims) claims {
-	list := room[:0]
+	all := room[:0]
 	for r := s.first; r != nil; r = r.next {
-		rank := m.summaries[r.source].Form.Rank()
 		for _, f := range r.fields {
-			if f.value == "" {
-				continue
-			}
-			have := list.find(f.name)
-			switch {
-			case have == nil:
-				list = append(list, claim{name: f.name, value: f.value, from: r})
-			case m.summaries[have.from.source].Form.Rank() == rank && have.value != f.value && have.against == "":
-				have.against, have.other = f.value, r
+			if f.value != "" {
+				all = append(all, claim{name: f.name, value: f.value, from: r})
 			}
 		}
 	}
-	slices.SortFunc(list, func(a, b claim) int { return strings.Compare(a.name, b.name) })
+	slices.SortStableFunc(all, func(a, b claim) int { return strings.Compare(a.name, b.name) })
+	rank := func(c *claim) int { return m.summaries[c.from.source].Form.Rank() }
+	list := all[:0] // the first word on each field, which counts
+	for _, c := range all {
+		if len(list) == 0 || list[len(list)-1].name != c.name {
+			list = append(list, c)
+			continue
+		}
+		if have := &list[len(list)-1]; rank(have) == rank(&c) && have.value != c.value && have.against == "" {
+			have.against, have.other = c.value, c.from
+		}
+	}
 	return list
 }
 
 // find returns what is claimed of a field, or nil.
 func (c claims) find(name string) *claim {
-	for i := range c {
-		if c[i].name == name {
-			return &c[i]
-		}
+	i, ok := slices.BinarySearchFunc(c, name, func(c claim, name string) int { return strings.Compare(c.name, name) })
+	if !ok {
+		return nil
 	}
-	return nil
+	return &c[i]
 }
 
 // apply takes what records say over into the inventory, as far as nobody edited it, and into the book, page by page,

@@ -129,7 +129,7 @@ type Gatherer struct {
 	AllIgnored bool // every ignored record is kept
 
 	summaries []*Summary
-	fields    [][]string // the columns that each source gives the inventory
+	fields    []*fieldNames // the columns that each source gives the inventory
 	records   []*record
 	found     []finding.Finding
 	logs      []logged
@@ -215,10 +215,25 @@ func (g *Gatherer) base() address.Address {
 	return g.Settings.Site.Origin
 }
 
+// fieldNames are names of fields, each once, in the order in which they were met.
+type fieldNames struct {
+	list []string
+	has  map[string]bool
+}
+
+func (n *fieldNames) add(names ...string) {
+	for _, name := range names {
+		if !n.has[name] {
+			n.has[name] = true
+			n.list = append(n.list, name)
+		}
+	}
+}
+
 // begin starts a source.
 func (g *Gatherer) begin(name string, form source.Form) *Summary {
 	s := &Summary{Source: name, Form: form, Ignored: map[string]int{}, Columns: []Mapping{}, Pages: []Count{}}
-	g.summaries, g.fields = append(g.summaries, s), append(g.fields, nil)
+	g.summaries, g.fields = append(g.summaries, s), append(g.fields, &fieldNames{has: map[string]bool{}})
 	return s
 }
 
@@ -251,9 +266,7 @@ func (g *Gatherer) add(r record) {
 		r.give(name, g.Given[name])
 	}
 	for _, f := range r.fields {
-		if !slices.Contains(g.fields[from], f.name) {
-			g.fields[from] = append(g.fields[from], f.name)
-		}
+		g.fields[from].add(f.name)
 	}
 	r.fields = slices.Clip(slices.Clone(r.fields))
 	g.records = append(g.records, &r)

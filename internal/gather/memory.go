@@ -24,7 +24,7 @@ type Memory struct {
 // remembered is what is remembered of a page.
 type remembered struct {
 	ref   inventory.Ref
-	notes []noted
+	notes []noted // by field
 }
 
 // note is a value of a field, and the form of the source that said it.
@@ -54,17 +54,16 @@ func ReadMemory(file string, r io.Reader) (*Memory, []finding.Finding, error) {
 		return nil, nil, err
 	}
 	m := &Memory{}
-	var wrong []finding.Finding
-	found, err := sheet.Each(func(row table.Row) {
+	found, err := sheet.Each(func(row table.Row) *finding.Finding {
 		ref, ok := inventory.ParseRef(row.Get("page"))
 		if !ok || row.Get("field") == "" {
-			wrong = append(wrong, table.BadRow(file, row.Line, "this names no field of a page",
-				"delete the row, or the file: gather makes it"))
-			return
+			bad := table.BadRow(file, row.Line, "this names no field of a page", "delete the row, or the file: gather makes it")
+			return &bad
 		}
 		m.note(ref, note{topic{row.Get("field"), source.Form(row.Get("form"))}, row.Get("value")})
+		return nil
 	})
-	return m, append(found, wrong...), err
+	return m, found, err
 }
 
 // note remembers what was said of a page, each note in the place of one on the same field.
@@ -86,11 +85,11 @@ func (m *Memory) note(r inventory.Ref, notes ...note) {
 			m.topic[n.topic] = number
 			m.topics = append(m.topics, n.topic)
 		}
-		if i := m.find(list, n.field); i >= 0 {
-			list[i] = noted{n.value, number}
-		} else {
-			list = append(list, noted{n.value, number})
+		i, ok := m.find(list, n.field)
+		if !ok {
+			list = slices.Insert(list, i, noted{})
 		}
+		list[i] = noted{n.value, number}
 	}
 	m.pages[page].notes = list
 }
@@ -98,9 +97,11 @@ func (m *Memory) note(r inventory.Ref, notes ...note) {
 // grow makes room for so many further pages.
 func (m *Memory) grow(n int) { m.pages = slices.Grow(m.pages, n) }
 
-// find returns which of the notes is on a field, or -1.
-func (m *Memory) find(list []noted, field string) int {
-	return slices.IndexFunc(list, func(n noted) bool { return m.topics[n.topic].field == field })
+// find returns where among a page's notes the one on a field is, or belongs.
+func (m *Memory) find(list []noted, field string) (int, bool) {
+	return slices.BinarySearchFunc(list, field, func(n noted, field string) int {
+		return strings.Compare(m.topics[n.topic].field, field)
+	})
 }
 
 // knows reports whether anything is remembered of a page.
@@ -116,7 +117,7 @@ func (m *Memory) value(r inventory.Ref, field string) (note, bool) {
 		return note{}, false
 	}
 	list := m.pages[page].notes
-	if i := m.find(list, field); i >= 0 {
+	if i, ok := m.find(list, field); ok {
 		return note{m.topics[list[i].topic], list[i].value}, true
 	}
 	return note{}, false
@@ -131,9 +132,6 @@ func (m *Memory) Encode() []byte {
 	return table.EncodeRecords(memoryColumns(), func(yield func([]string) bool) {
 		record := make([]string, len(memoryColumns()))
 		for _, page := range m.pages {
-			slices.SortFunc(page.notes, func(a, b noted) int {
-				return strings.Compare(m.topics[a.topic].field, m.topics[b.topic].field)
-			})
 			name := page.ref.String()
 			for _, n := range page.notes {
 				topic := m.topics[n.topic]

@@ -123,7 +123,7 @@ func (m *merger) addColumns() {
 	})
 	for _, i := range order {
 		var names []string
-		for _, name := range m.fields[i] {
+		for _, name := range m.fields[i].list {
 			if name = columnName(name); name != "" {
 				names = append(names, name)
 			}

@@ -118,8 +118,8 @@ func (g *Gatherer) takeTable(s *Summary, sheet *table.Table) (err error) {
 			"say which it is: --column address=NAME; the columns are: "+address.Printable(strings.Join(sheet.Columns[:min(20,
 				len(sheet.Columns))], ", ")))
 	}
-	g.fields[len(g.fields)-1] = slices.DeleteFunc(slices.Clone(sheet.Columns),
-		func(name string) bool { return name == "address" })
+	g.fields[len(g.fields)-1].add(slices.DeleteFunc(slices.Clone(sheet.Columns),
+		func(name string) bool { return name == "address" })...)
 	for _, column := range []string{"date", "modified"} {
 		if said := table.ISODates(sheet.Cells(column)); said != "" {
 			g.found = append(g.found, finding.Finding{Code: finding.AmbiguousDate, Severity: finding.Warning,

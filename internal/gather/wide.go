@@ -90,7 +90,7 @@ func (g *Gatherer) takeWide(s *Summary, sheet *table.Table, w wide) {
 	shared := slices.DeleteFunc(slices.Clone(sheet.Columns), func(name string) bool {
 		return slices.Contains(own, name) || slices.Contains([]string{"key", "language", "address", "state"}, name)
 	})
-	g.fields[len(g.fields)-1] = slices.Concat([]string{"title"}, shared)
+	g.fields[len(g.fields)-1].add(slices.Concat([]string{"title"}, shared)...)
 	for _, row := range sheet.Rows {
 		var list []record
 		for _, tag := range tags {

@@ -54,7 +54,7 @@ type Page struct {
 	Canonical string // the page or address that this one defers to
 	Robots    string
 	Line      int     // in pages.csv; 0 for a page that isn't there yet
-	fields    []field // every other column that holds something
+	fields    []field // every other column that holds something, by name
 }
 
 // field is a value in a column of the page's own. Pages have few, so that a
@@ -94,12 +94,15 @@ func (p *Page) Field(name string) string {
 	if column := p.column(name); column != nil {
 		return *column
 	}
-	for _, f := range p.fields {
-		if f.name == name {
-			return f.value
-		}
+	if i, ok := p.find(name); ok {
+		return p.fields[i].value
 	}
 	return ""
+}
+
+// find returns where a field is, or belongs.
+func (p *Page) find(name string) (int, bool) {
+	return slices.BinarySearchFunc(p.fields, name, func(f field, name string) int { return strings.Compare(f.name, name) })
 }
 
 // Set gives the page a value. Key and language, which name it, stay.
@@ -115,13 +118,14 @@ func (p *Page) Set(name, value string) {
 		*column = value
 		return
 	}
-	for i := range p.fields {
-		if p.fields[i].name == name {
-			p.fields[i].value = value
-			return
-		}
+	switch i, ok := p.find(name); {
+	case ok:
+		p.fields[i].value = value
+	case i == len(p.fields):
+		p.fields = append(p.fields, field{name, value})
+	default: // copies of the page may share the list
+		p.fields = slices.Insert(slices.Clip(p.fields), i, field{name, value})
 	}
-	p.fields = append(p.fields, field{name, value})
 }
 
 // column returns where a column that every page has is kept.
@@ -169,26 +173,25 @@ func Read(file string, r io.Reader, defaultLanguage string) (*Inventory, []findi
 	}
 	inv := &Inventory{File: file}
 	inv.AddColumns(sheet.Columns)
-	var wrong []finding.Finding
-	found, err := sheet.Each(func(row table.Row) {
-		page, bad := fromRow(file, row, inv.fields, defaultLanguage)
+	inOrder := slices.Sorted(slices.Values(inv.fields)) // in which a page takes them at once
+	found, err := sheet.Each(func(row table.Row) *finding.Finding {
+		page, bad := fromRow(file, row, inOrder, defaultLanguage)
 		if bad != nil {
-			wrong = append(wrong, *bad)
-			return
+			return bad
 		}
 		if old := inv.Find(page.Ref); old != nil {
-			wrong = append(wrong, table.BadRow(file, row.Line,
-				fmt.Sprintf("the page %s stands in line %d already", page.Ref, old.Line),
-				"give one of them another key or language"))
-			return
+			twice := table.BadRow(file, row.Line, fmt.Sprintf("the page %s stands in line %d already", page.Ref, old.Line),
+				"give one of them another key or language")
+			return &twice
 		}
 		inv.Add(page)
+		return nil
 	})
 	if err != nil {
 		return nil, nil, err
 	}
 	inv.sort()
-	return inv, append(found, wrong...), nil
+	return inv, found, nil
 }
 
 // sort puts the pages in the order in which they are written: that of the rows in a file says nothing.

@@ -48,3 +48,21 @@ func TestParseRef(t *testing.T) {
 		assert.Equal(t, ok, got, s)
 	}
 }
+
+// A page keeps its fields whatever is set on a copy of it.
+func TestCopiesOfPagesStand(t *testing.T) {
+	var page Page
+	for _, name := range []string{"m", "d", "t", "a", "z"} {
+		page.Set(name, name)
+	}
+	other := page
+	for _, name := range []string{"b", "0", "n", "zz"} {
+		other.Set(name, "other")
+	}
+	for _, name := range []string{"m", "d", "t", "a", "z"} {
+		assert.Equal(t, name, page.Field(name))
+		assert.Equal(t, name, other.Field(name))
+	}
+	assert.Empty(t, page.Field("b"))
+	assert.Equal(t, "other", other.Field("b"))
+}

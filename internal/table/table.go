@@ -80,14 +80,17 @@ func Read(file string, r io.Reader, needed ...string) (*Table, []finding.Finding
 		return nil, nil, err
 	}
 	var rows []Row
-	found, err := t.Each(func(row Row) { rows = append(rows, row) })
+	found, err := t.Each(func(row Row) *finding.Finding {
+		rows = append(rows, row)
+		return nil
+	})
 	t.Rows = rows
 	return t, found, err
 }
 
-// Each calls yield with each row that is still to come, and returns what is wrong with those that can't be read. Other
-// errors are those of Read.
-func (t *Table) Each(yield func(Row)) (found []finding.Finding, err error) {
+// Each calls take with each row that is still to come, and returns what is wrong with those that can't be read, or that
+// take refuses. Other errors are those of Read.
+func (t *Table) Each(take func(Row) *finding.Finding) (found []finding.Finding, err error) {
 	for {
 		row, bad, err := t.Next()
 		switch {
@@ -95,10 +98,11 @@ func (t *Table) Each(yield func(Row)) (found []finding.Finding, err error) {
 			return found, nil
 		case err != nil:
 			return nil, err
-		case bad != nil:
+		case bad == nil:
+			bad = take(row)
+		}
+		if bad != nil {
 			found = append(found, *bad)
-		default:
-			yield(row)
 		}
 	}
 }
