@@ -70,20 +70,10 @@ func (m *merger) forget() {
 // titled is what names a page that has neither key nor address.
 type titled struct{ language, title string }
 
-// meaning is what an address has in common with its spellings: those on
-// the site's other hosts, in other letters, with parameters that don't select
-// content.
-//
-//	http://www.skerrywick.example/Routes?utm_source=a    skerrywick.example /routes
-type meaning struct{ host, path, query string }
-
+// meaning returns what an address means.
 func (m *merger) meaning(a address.Address) meaning {
 	a = m.Settings.Site.Rebase(a)
 	return meaning{a.Host, address.Key(a.Path, true), m.contentQuery(a)}
-}
-
-func (a meaning) compare(b meaning) int {
-	return cmp.Or(strings.Compare(a.host, b.host), strings.Compare(a.path, b.path), strings.Compare(a.query, b.query))
 }
 
 // prepare notes which pages there are, and their addresses.
