@@ -20,10 +20,7 @@ import (
 // same command afterwards gives what an unbroken run gives.
 func TestKilledWhileWriting(t *testing.T) {
 	t.Parallel()
-	program := filepath.Join(t.TempDir(), "young-compass")
-	build := exec.Command("go", "build", "-o", program, ".")
-	output, err := build.CombinedOutput()
-	require.NoError(t, err, string(output))
+	program := built(t)
 
 	run := func(dir string, killAfter time.Duration) {
 		command := exec.Command(program, "design", "--write", "--project", dir)

@@ -21,9 +21,7 @@ import (
 // TestHands is about several runs, and people, that work on one project at the same time.
 func TestHands(t *testing.T) {
 	t.Parallel()
-	program := filepath.Join(t.TempDir(), "young-compass")
-	output, err := exec.Command("go", "build", "-o", program, ".").CombinedOutput()
-	require.NoError(t, err, string(output))
+	program := built(t)
 	for name, test := range map[string]func(t *testing.T, program, dir string){"many": manyHandsLoseNothing,
 		"a person": aRowWrittenWhileAPersonIsAskedStays, "waiting": aRunWaitsForAnother, "signals": signalsEndARun} {
 		t.Run(name, func(t *testing.T) {

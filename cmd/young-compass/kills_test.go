@@ -39,7 +39,7 @@ func writing() map[string][]string {
 // changing are system calls that change something, or lead to one that does, each with those of the same meaning.
 func changing() []string {
 	list := []string{"renameat,renameat2,rename", "linkat", "unlinkat", "fsync", "mkdirat,mkdir"}
-	if *kills > usualKills {
+	if *kills > usualKills { // at night: what leads to a change, too, and all commands
 		list = append(list, "openat", "write", "close", "fchmod", "fchownat,fchown", "flock", "newfstatat", "getdents64")
 	}
 	return list
