@@ -36,11 +36,7 @@ func (p *probing) keep(found []finding.Finding) error {
 	if _, err := (&visibleJSON{w: &visible}).Write(content); err != nil {
 		return unfinished{err}
 	}
-	path := p.baselineFile(p.save)
-	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
-		return unfinished{err}
-	}
-	return p.writeAll(safefile.File{Path: path, Data: visible.Bytes(), NoCopy: true})
+	return p.writeAll(safefile.File{Path: p.baselineFile(p.save), Data: visible.Bytes(), NoCopy: true})
 }
 
 // baseline returns what was kept under a name: in a file, or, by versions before, among the answers.

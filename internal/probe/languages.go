@@ -22,11 +22,11 @@ const bySitemap = "sitemap"
 type tongues struct {
 	*Survey
 	*Section
-	named map[address.Address][]canonical.Alternate // by page
-	once  map[string]bool                           // findings about one target of many pages
-	wrong map[[2]address.Address]string             // what is wrong with a translation of a page, in a word
-	byKey map[string][]*inventory.Page              // the pages of the inventory, when they were needed
-	back  map[address.Address]map[address.Address]bool
+	named map[address.Address][]canonical.Alternate    // by page
+	once  map[string]bool                              // findings about one target of many pages
+	wrong map[[2]address.Address]string                // what is wrong with a translation of a page, in a word
+	byKey map[string][]*inventory.Page                 // the pages of the inventory, when they were needed
+	back  map[address.Address]map[address.Address]bool // what namedBy returned
 }
 
 // judgeLanguages looks at all annotations of languages.
@@ -384,7 +384,7 @@ func (t *tongues) clusters(pages []address.Address) (clusters, further int) {
 			row := TranslationsRow{Page: a, Language: t.Web[a].Signals.Language, Marks: make([]string, len(columns))}
 			for _, n := range t.named[a] {
 				mark := t.mark(a, n)
-				bad = bad || mark != named && mark != namedSelf
+				bad = bad || mark != markNamed && mark != markSelf
 				if i, ok := slices.BinarySearch(columns, n.Language); ok {
 					row.Marks[i] = mark
 				}
@@ -406,8 +406,8 @@ const maxColumns = 200
 
 // The marks of translations that nothing is wrong with.
 const (
-	named     = "yes"
-	namedSelf = "self"
+	markNamed = "yes"
+	markSelf  = "self"
 )
 
 // mark says of a page's link to a translation what is wrong with it, in a word, or that nothing is.
@@ -419,7 +419,7 @@ func (t *tongues) mark(a address.Address, n canonical.Alternate) string {
 		return "code"
 	}
 	if n.To == a {
-		return namedSelf
+		return markSelf
 	}
-	return named
+	return markNamed
 }

@@ -29,8 +29,8 @@ type Page struct {
 	Alternates []sitefile.Alternate // its translations with itself, and x-default; nil where there are none
 }
 
-// maxTranslations bounds the translations of a page: each names all of them.
-const maxTranslations = 500
+// maxTranslations bounds the translations of a page: each names all of them, and a reader looks at no more.
+const maxTranslations = page.MaxAlternates
 
 // Pages returns the live pages of a plan in the order of their addresses, and findings about those that are left out.
 func Pages(p *plan.Plan) ([]Page, []finding.Finding) {

@@ -138,20 +138,6 @@ func sum(b []byte) string {
 	return hex.EncodeToString(s[:])
 }
 
-// sumOf returns the sum of a file's content.
-func sumOf(file string) (string, error) {
-	f, err := os.Open(file)
-	if err != nil {
-		return "", err
-	}
-	defer func() { _ = f.Close() }()
-	s := sha256.New()
-	if _, err := io.Copy(s, f); err != nil {
-		return "", err
-	}
-	return hex.EncodeToString(s.Sum(nil)), nil
-}
-
 // Restored is a file that Undo looked at.
 type Restored struct {
 	Path    string
@@ -194,12 +180,12 @@ func Undo(file string, now time.Time) ([]Restored, error) {
 
 // restore puts a file back; problem says why it stays, changed whether it was another.
 func (n note) restore() (problem string, changed bool) {
-	have, err := sumOf(n.Path)
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		return "it isn't there any more", false
+	sum, err := safefile.SumOf(n.Path)
+	switch have := sum.String(); {
 	case err != nil:
 		return reason(err), false
+	case have == "":
+		return "it isn't there any more", false
 	case have == n.Before:
 		return "", false // it was never written, or is put back already
 	case have != n.After:
@@ -210,7 +196,7 @@ func (n note) restore() (problem string, changed bool) {
 		return err.Error(), false
 	}
 	for _, kept := range copies {
-		if old, err := sumOf(kept); err == nil && old == n.Before {
+		if old, err := safefile.SumOf(kept); err == nil && old.String() == n.Before {
 			if err := os.Rename(kept, n.Path); err != nil {
 				return reason(err), false
 			}

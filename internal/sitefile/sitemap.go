@@ -30,7 +30,7 @@ type Sitemap struct {
 }
 
 // maxLinks bounds the images and alternates of one entry.
-const maxLinks = 500
+const maxLinks = 2000
 
 // ReadSitemap reads a sitemap or an index of sitemaps, passing on each entry.
 // Errors are a *finding.Input, those of the file itself, or of each.
