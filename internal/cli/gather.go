@@ -280,13 +280,15 @@ func (g *gathering) gather(p *plan.Plan, fresh bool, sources []string) (all gath
 func (g *gathering) writeGathered(gatherer *gather.Gatherer, more ...project.Change) error {
 	var changes project.Gathered
 	var wait sync.WaitGroup
-	wait.Go(func() { changes.Memory, gatherer.Memory = gatherer.Memory.Encode(), nil })
+	wait.Go(func() {
+		changes.Memory, gatherer.Memory = gatherer.Memory.Encode(), nil
+		if gatherer.HasLog() {
+			changes.Visits, gatherer.Visits = visits.Encode(gatherer.Visits), nil
+		}
+	})
 	changes.Pages, gatherer.Pages = gatherer.Pages.Encode(), nil
 	changes.Addresses, gatherer.Book = gatherer.Book.Encode(), nil
 	wait.Wait()
-	if gatherer.HasLog() {
-		changes.Visits, gatherer.Visits = visits.Encode(gatherer.Visits), nil
-	}
 	return changes.Write(func(list ...project.Change) error { return g.change(append(list, more...)...) })
 }
 

@@ -81,18 +81,20 @@ func (m *merger) apply() {
 	for _, n := range order {
 		s := &m.pages[n]
 		all = m.claimsOn(s, all)
-		old := m.Pages.Find(s.ref)
+		var page *inventory.Page
+		if s.before {
+			page = m.Pages.Find(s.ref)
+		}
 		switch {
-		case old == nil:
+		case page == nil:
 			m.summaries[s.first.source].New++
-			m.Pages.Add(m.made(s.ref, all))
-		case !m.Memory.knows(s.ref) && old.Same(m.made(s.ref, all)):
+			page = m.Pages.Add(m.made(s.ref, nil, all))
+		case !m.Memory.knows(s.ref) && page.Same(m.made(s.ref, page, all)):
 			// A run before wrote the page, and broke off before it wrote what it
 			// remembers of it; made has said it again.
 		default:
-			m.update(old, all)
+			m.update(page, all)
 		}
-		page := m.Pages.Find(s.ref)
 		m.count(s, page, counts)
 		for r := s.first; r != nil; r = r.next {
 			m.enter(r, page.State)
@@ -125,8 +127,8 @@ func (m *merger) count(s *subject, p *inventory.Page, counts []map[Count]int) {
 	}
 }
 
-// made returns a page as sources say it, and remembers what they said.
-func (m *merger) made(ref inventory.Ref, all claims) inventory.Page {
+// made returns a page as sources say it, and remembers what they said if there is no other page of that name.
+func (m *merger) made(ref inventory.Ref, old *inventory.Page, all claims) inventory.Page {
 	p := inventory.Page{Ref: ref, Kind: "page", State: inventory.Live}
 	if s := all.find("state"); s != nil && s.against != "" {
 		p.State = inventory.Draft // sources differ: nothing is published by a guess
@@ -135,7 +137,7 @@ func (m *merger) made(ref inventory.Ref, all claims) inventory.Page {
 	for i := range all {
 		c := &all[i]
 		if c.against != "" {
-			if m.Pages.Find(ref) == nil {
+			if old == nil {
 				m.differ(ref, c)
 			}
 			continue
@@ -143,7 +145,7 @@ func (m *merger) made(ref inventory.Ref, all claims) inventory.Page {
 		p.Set(c.name, c.value)
 		notes = append(notes, note{topic{c.name, m.summaries[c.from.source].Form}, c.value})
 	}
-	if old := m.Pages.Find(ref); old == nil || old.Same(p) {
+	if old == nil || old.Same(p) {
 		m.Memory.note(ref, notes...)
 	}
 	return p

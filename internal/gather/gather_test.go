@@ -350,6 +350,21 @@ func TestLogs(t *testing.T) {
 	assert.Len(t, list, len(p.visits))
 }
 
+func TestDaysOfVisits(t *testing.T) {
+	p := newProject(t)
+	p.gather(t, given{"access.log", source.Log, `192.0.2.1 - - [31/Dec/2025:23:59:59 +0000] "GET /a HTTP/1.1" 404 1
+192.0.2.1 - - [01/Jan/1970:00:00:01 +0000] "GET /b HTTP/1.1" 404 1
+192.0.2.1 - - [01/Jan/1970:23:59:59 +0000] "GET /c HTTP/1.1" 404 1
+192.0.2.1 - - [02/Jan/1970:00:30:00 +0100] "GET /d HTTP/1.1" 404 1
+192.0.2.1 - - [02/Jan/1970:00:00:00 +0000] "GET /e HTTP/1.1" 404 1
+`})
+	var days []string
+	for _, v := range p.visits {
+		days = append(days, v.Address.Path+" "+v.Last)
+	}
+	assert.Equal(t, []string{"/a 2025-12-31", "/b 1970-01-01", "/c 1970-01-01", "/d 1970-01-01", "/e 1970-01-02"}, days)
+}
+
 func packed(t *testing.T, text string) (gz, zst string) {
 	t.Helper()
 	var b bytes.Buffer

@@ -27,7 +27,7 @@ func (p *places) join(a, b spot) {
 }
 
 // groupName returns the key of the page whose translations have an address that means this; empty if there is none.
-func (p *places) groupName(m meaning) string { return p.owners[p.root(p.spots[m])].key }
+func (p *places) groupName(s spot) string { return p.owners[p.root(s)].key }
 
 // nameGroup gives translations a key, unless they have one.
 func (p *places) nameGroup(s spot, key string) {

@@ -10,6 +10,7 @@ import (
 
 	"young-compass/internal/accesslog"
 	"young-compass/internal/address"
+	"young-compass/internal/book"
 	"young-compass/internal/parameter"
 	"young-compass/internal/table"
 	"young-compass/internal/visits"
@@ -51,9 +52,14 @@ func (m *merger) takeLog(l logged) {
 	parameters := map[string]*Parameter{}
 	last := int64(0)
 	nothing := &said{}
-	m.byLog = slices.Grow(m.byLog, len(l.log.Tallies))
-	for _, target := range slices.Sorted(maps.Keys(l.log.Tallies)) {
-		entry := l.log.Tallies[target]
+	all := make([]visited, 0, len(l.log.Tallies))
+	for target, entry := range l.log.Tallies {
+		all = append(all, visited{target, entry})
+	}
+	slices.SortFunc(all, func(a, b visited) int { return strings.Compare(a.target, b.target) })
+	m.byLog = slices.Grow(m.byLog, len(all))
+	for _, v := range all {
+		target, entry := v.target, v.entry
 		visitors, robots, got := 0, 0, 0
 		status := 0 // the one most often answered to visitors
 		most := -1
@@ -76,7 +82,7 @@ func (m *merger) takeLog(l logged) {
 			m.ignore(s, "no address of the site", target, 0)
 			continue
 		}
-		m.byLog = append(m.byLog, visited{target, entry})
+		m.byLog = append(m.byLog, v)
 		for _, q := range address.SplitQuery(a.Query) {
 			if q.Name == "" {
 				continue
@@ -146,17 +152,7 @@ func (m *merger) noteVisits() {
 	if !m.HasLog() {
 		return
 	}
-	type local struct{ path, query string }
-	places := make(map[local]int32, len(m.Book.Entries)) // of entries
-	for i := range m.Book.Entries {
-		a := m.Book.Entries[i].Address
-		n, ok := places[local{a.Path, a.Query}]
-		have := m.Book.Entries[n].Address
-		if rank := m.Settings.Site.Rank; !ok || rank(a.Host, m.base().Host) < rank(have.Host, m.base().Host) ||
-			a.Host == have.Host && a.Scheme > have.Scheme {
-			places[local{a.Path, a.Query}] = int32(i)
-		}
-	}
+	entries := m.entriesByPath()
 	type sum struct {
 		at address.Address
 		*accesslog.Tally
@@ -164,15 +160,16 @@ func (m *merger) noteVisits() {
 	sums := make([]sum, 0, len(m.byLog))
 	for i, v := range m.byLog {
 		a, _ := m.logAddress(v.target)
-		if n, ok := places[local{a.Path, a.Query}]; ok {
+		if n, ok := entries[local{a.Path, a.Query}]; ok {
 			a = m.Book.Entries[n].Address
 		}
 		sums = append(sums, sum{a, v.entry})
 		m.byLog[i] = visited{}
 	}
-	m.byLog, places = nil, nil
+	m.byLog, entries = nil, nil
 	slices.SortStableFunc(sums, func(a, b sum) int { return address.Compare(a.at, b.at) })
 	m.Visits = make([]visits.Visit, 0, len(sums))
+	var days dates
 	for i := range sums {
 		if i+1 < len(sums) && sums[i+1].at == sums[i].at {
 			sums[i].Merge(sums[i+1].Tally)
@@ -181,7 +178,7 @@ func (m *merger) noteVisits() {
 		}
 		for _, h := range sums[i].ByStatus {
 			v := visits.Visit{Address: sums[i].at, Status: h.Status, Visitors: h.Visitors, Robots: h.Robots,
-				Last: time.Unix(h.Last, 0).UTC().Format(time.DateOnly)}
+				Last: days.of(h.Last)}
 			if h.Status == 200 {
 				v.Bytes = int(sums[i].Bytes)
 			}
@@ -192,6 +189,49 @@ func (m *merger) noteVisits() {
 		}
 		sums[i] = sum{}
 	}
+}
+
+// dates writes days as YYYY-MM-DD, each once: a log has few.
+type dates map[int64]string
+
+// of returns the day of a time, in seconds from 1970 and none before.
+func (d *dates) of(seconds int64) string {
+	if *d == nil {
+		*d = dates{}
+	}
+	day := seconds / secondsPerDay
+	date, ok := (*d)[day]
+	if !ok {
+		date = time.Unix(seconds, 0).UTC().Format(time.DateOnly)
+		(*d)[day] = date
+	}
+	return date
+}
+
+const secondsPerDay = 24 * 60 * 60
+
+// local is an address without its host.
+type local struct{ path, query string }
+
+// entriesByPath returns which of the book's addresses stands for a path: of those on several hosts the one on the first
+// host, by https. It returns none where the book knows one host only, on which a log's paths stand already.
+func (m *merger) entriesByPath() map[local]int32 {
+	base := m.base()
+	elsewhere := func(e book.Entry) bool { return e.Address.Host != base.Host || e.Address.Scheme != base.Scheme }
+	if !slices.ContainsFunc(m.Book.Entries, elsewhere) {
+		return nil
+	}
+	entries := make(map[local]int32, len(m.Book.Entries))
+	for i := range m.Book.Entries {
+		a := m.Book.Entries[i].Address
+		n, ok := entries[local{a.Path, a.Query}]
+		have := m.Book.Entries[n].Address
+		if rank := m.Settings.Site.Rank; !ok || rank(a.Host, base.Host) < rank(have.Host, base.Host) ||
+			a.Host == have.Host && a.Scheme > have.Scheme {
+			entries[local{a.Path, a.Query}] = int32(i)
+		}
+	}
+	return entries
 }
 
 // shownReferrers is how many pages with links to a lost address are named.

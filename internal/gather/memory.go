@@ -16,7 +16,8 @@ import (
 // Without it, all that pages.csv says counts as written by a person. The zero value remembers nothing.
 type Memory struct {
 	pages   []remembered
-	numbers map[inventory.Ref]int32 // of pages
+	numbers map[inventory.Ref]int32 // of the first pages, as many as were looked up
+	last    inventory.Ref           // the one behind all others in their order
 	topics  []topic                 // what notes are about
 	topic   map[topic]int32         // the number of each
 }
@@ -68,14 +69,16 @@ func ReadMemory(file string, r io.Reader) (*Memory, []finding.Finding, error) {
 
 // note remembers what was said of a page, each note in the place of one on the same field.
 func (m *Memory) note(r inventory.Ref, notes ...note) {
-	if m.numbers == nil {
-		m.numbers, m.topic = map[inventory.Ref]int32{}, map[topic]int32{}
+	if m.topic == nil {
+		m.topic = map[topic]int32{}
 	}
-	page, ok := m.numbers[r]
+	page, ok := m.page(r)
 	if !ok {
 		page = int32(len(m.pages))
-		m.numbers[r] = page
 		m.pages = append(m.pages, remembered{ref: r})
+		if r.Compare(m.last) > 0 {
+			m.last = r
+		}
 	}
 	list := slices.Grow(m.pages[page].notes, len(notes))
 	for _, n := range notes {
@@ -94,6 +97,25 @@ func (m *Memory) note(r inventory.Ref, notes ...note) {
 	m.pages[page].notes = list
 }
 
+// page returns the number of a page of which something is remembered. Pages mostly come in their order: one behind all
+// others, or the last again, needn't be looked up.
+func (m *Memory) page(r inventory.Ref) (int32, bool) {
+	last := int32(len(m.pages)) - 1
+	switch {
+	case last < 0 || r.Compare(m.last) > 0:
+		return 0, false
+	case m.pages[last].ref == r:
+		return last, true
+	case m.numbers == nil:
+		m.numbers = make(map[inventory.Ref]int32, len(m.pages))
+	}
+	for n := len(m.numbers); n < len(m.pages); n++ {
+		m.numbers[m.pages[n].ref] = int32(n)
+	}
+	n, ok := m.numbers[r]
+	return n, ok
+}
+
 // grow makes room for so many further pages.
 func (m *Memory) grow(n int) { m.pages = slices.Grow(m.pages, n) }
 
@@ -106,13 +128,13 @@ func (m *Memory) find(list []noted, field string) (int, bool) {
 
 // knows reports whether anything is remembered of a page.
 func (m *Memory) knows(r inventory.Ref) bool {
-	_, ok := m.numbers[r]
+	_, ok := m.page(r)
 	return ok
 }
 
 // value returns what is remembered of a field.
 func (m *Memory) value(r inventory.Ref, field string) (note, bool) {
-	page, ok := m.numbers[r]
+	page, ok := m.page(r)
 	if !ok {
 		return note{}, false
 	}
@@ -126,9 +148,7 @@ func (m *Memory) value(r inventory.Ref, field string) (note, bool) {
 // Encode returns gathered.csv, by page and field.
 func (m *Memory) Encode() []byte {
 	slices.SortFunc(m.pages, func(a, b remembered) int { return a.ref.Compare(b.ref) })
-	for i := range m.pages {
-		m.numbers[m.pages[i].ref] = int32(i)
-	}
+	m.numbers = nil // they have others now
 	return table.EncodeRecords(memoryColumns(), func(yield func([]string) bool) {
 		record := make([]string, len(memoryColumns()))
 		for _, page := range m.pages {

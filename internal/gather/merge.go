@@ -94,8 +94,7 @@ func (m *merger) prepare() {
 	for i := range m.Book.Entries {
 		e := &m.Book.Entries[i]
 		n := m.page(e.Page)
-		m.bind(e.Address, n)
-		m.inBook[m.addresses[e.Address]] = true
+		m.inBook[m.bind(e.Address, m.look(e.Address), n)] = true
 		m.pages[n].current = m.pages[n].current || e.State == book.Current
 	}
 }
@@ -135,29 +134,23 @@ func columnName(name string) string {
 	return table.Guard(strings.ToLower(strings.Join(strings.Fields(table.Clean(name)), " ")))
 }
 
+// look returns what is known of an address.
+func (m *merger) look(a address.Address) sight { return m.see(a, m.meaning(a)) }
+
 // bind notes to which page an address belongs.
-func (m *merger) bind(a address.Address, n pageID) int32 {
+func (m *merger) bind(a address.Address, s sight, n pageID) int32 {
 	if m.paths != nil {
-		m.paths[address.Key(a.Path, true)] = true
+		m.paths[s.meaning.path] = true
 	}
-	return m.places.bind(a, m.spot(m.meaning(a)), n)
+	return m.places.bind(a, s, n)
 }
 
 // bindNew returns the number of an address, which belongs to this page if it belonged to none.
-func (m *merger) bindNew(a address.Address, n pageID) int32 {
-	if number, ok := m.addresses[a]; ok {
-		return number
+func (m *merger) bindNew(a address.Address, s sight, n pageID) int32 {
+	if s.number != 0 {
+		return s.number
 	}
-	return m.bind(a, n)
-}
-
-// ownerOf returns the page that an address is known to belong to.
-func (m *merger) ownerOf(a address.Address) (pageID, bool) {
-	if n, ok := m.boundTo(a); ok {
-		return n, true
-	}
-	n := m.owner(m.meaning(a))
-	return n, n != 0
+	return m.bind(a, s, n)
 }
 
 // resolve reads the records' addresses, and drops those of other sites and of
@@ -281,19 +274,21 @@ func (m *merger) pageLanguage(r *record, at address.Address) string {
 // place finds the page that a record speaks of, and notes what it says.
 func (m *merger) place(r *record) {
 	s := m.summaries[r.source]
-	owner, met := m.ownerOf(r.at)
+	at := m.look(r.at)
 	if s.Form == source.Log {
 		if with, ok := m.saysDefault(r.at); ok {
-			if n, known := m.ownerOf(m.selecting(r.at)); known { // another address of the same page, that isn't to be lost
-				r.at, r.page, r.number = with, n, m.bindNew(with, n)
+			if n := m.owner(m.look(m.selecting(r.at))); n != 0 { // another address of the same page, that isn't to be lost
+				r.at, r.page, r.number = with, n, m.bindNew(with, m.look(with), n)
 				m.late = append(m.late, r)
 				return
 			}
 		}
 	}
-	if s.Form == source.Log && !met {
+	if s.Form == source.Log && m.owner(at) == 0 {
 		r.at = m.selecting(r.at)
-		if owner, met = m.ownerOf(r.at); !met && m.paths[address.Key(r.at.Path, true)] {
+		at = m.look(r.at)
+		met := m.owner(at) != 0
+		if !met && m.paths[at.meaning.path] {
 			m.ignore(s, "further parameters of a known path", r.name(), int(r.line))
 			return
 		}
@@ -303,7 +298,7 @@ func (m *merger) place(r *record) {
 			return
 		}
 	}
-	n, home, ok := m.pageOf(r, owner)
+	n, home, ok := m.pageOf(r, at)
 	if !ok {
 		return
 	}
@@ -312,17 +307,17 @@ func (m *merger) place(r *record) {
 		return
 	}
 	r.page = n
-	if r.key == "" && met && strings.HasPrefix(r.address, "/") {
+	if r.key == "" && m.owner(at) != 0 && strings.HasPrefix(r.address, "/") {
 		r.has = false // where no host is named, a spelling of a known address is none of its own
 	}
 	if home != (address.Address{}) {
-		if _, taken := m.ownerOf(home); !taken {
-			r.home = &known{home, m.bindNew(home, n)}
+		if s := m.look(home); m.owner(s) == 0 {
+			r.home = &known{home, m.bindNew(home, s, n)}
 		}
 	}
 	if r.has {
-		r.number = m.bindNew(r.at, n)
-		m.nameGroup(m.spotOf[r.number], m.pages[n].ref.Key)
+		r.number = m.bindNew(r.at, at, n)
+		m.nameGroup(m.known[r.number].spot, m.pages[n].ref.Key)
 	}
 	if r.id != "" {
 		m.byID[r.id] = n
@@ -349,12 +344,12 @@ func (m *merger) deleted(n pageID) bool {
 }
 
 // pageOf returns the page that a record speaks of, and the page's own address
-// where the record says that it is another one. owner is the page to which its address belongs; 0: none.
-func (m *merger) pageOf(r *record, owner pageID) (n pageID, home address.Address, ok bool) {
+// where the record says that it is another one. at is what is known of its address.
+func (m *merger) pageOf(r *record, at sight) (n pageID, home address.Address, ok bool) {
 	if r.key != "" {
 		ref := inventory.Ref{Key: r.key, Language: m.pageLanguage(r, r.at)}
 		n = m.page(ref)
-		if owner, taken := m.boundTo(r.at); r.has && taken && owner != n {
+		if owner := m.known[at.number].page; r.has && owner != 0 && owner != n {
 			m.found = append(m.found, table.BadRow(m.summaries[r.source].Source, int(r.line),
 				fmt.Sprintf("%s belongs to %s already, so it can't be given to %s", r.at, m.pages[owner].ref, ref),
 				"correct the key, or change the page in "+m.Book.File))
@@ -362,31 +357,29 @@ func (m *merger) pageOf(r *record, owner pageID) (n pageID, home address.Address
 		}
 		return n, home, true
 	}
-	if r.has && owner != 0 {
+	if owner := m.owner(at); r.has && owner != 0 {
 		m.deferTo(r, owner)
 		return owner, home, true
 	}
 	if n, ok := m.byID[r.id]; ok && r.id != "" {
 		return n, home, true
 	}
+	own := r.at
 	if r.canonical != "" {
 		if a, err := address.Reference(r.at, r.canonical); err == nil && m.Settings.Site.Has(a.Host) {
 			a.Fragment = ""
-			if n, ok := m.ownerOf(a); ok {
+			there := m.look(a)
+			if n := m.owner(there); n != 0 {
 				return n, home, true
 			}
-			if m.meaning(a) != m.meaning(r.at) {
-				home = a
+			if there.meaning != at.meaning {
+				home, own, at = a, a, there
 			}
 		}
 	}
-	own := r.at
-	if home != (address.Address{}) {
-		own = home
-	}
 	language := m.pageLanguage(r, own)
 	if r.has {
-		if key := m.groupName(m.meaning(own)); key != "" {
+		if key := m.groupName(at.spot); key != "" {
 			if ref := (inventory.Ref{Key: key, Language: language}); !m.taken(ref) {
 				return m.page(ref), home, true
 			}
@@ -410,11 +403,11 @@ func (m *merger) deferTo(r *record, n pageID) {
 		return
 	}
 	a.Fragment = ""
-	owner, known := m.ownerOf(a)
+	owner := m.owner(m.look(a))
 	switch ref := m.pages[owner].ref; {
-	case known && owner != n && ref.Language == m.pages[n].ref.Language:
+	case owner != 0 && owner != n && ref.Language == m.pages[n].ref.Language:
 		r.fields = append(r.fields, field{"canonical", ref.String()})
-	case !known && !m.Settings.Site.Has(a.Host):
+	case owner == 0 && !m.Settings.Site.Has(a.Host):
 		r.fields = append(r.fields, field{"canonical", a.String()})
 	}
 }

@@ -33,13 +33,26 @@ type places struct {
 	numbers map[inventory.Ref]pageID
 	next    map[inventory.Ref]int // the number behind a key that was free last: routes-2
 
-	addresses map[address.Address]int32 // known ones, numbered
-	boundPage []pageID                  // the page of each
-	spotOf    []spot                    // what each means
-	inBook    []bool                    // whether the book has it
+	known    []bound                   // addresses, by their numbers, from 1
+	inBook   []bool                    // whether the book has them
+	variants map[address.Address]int32 // the numbers of those that aren't the first with their meaning
 
 	spots  map[meaning]spot
 	owners []owned // by spots
+}
+
+// bound is an address that belongs to a page.
+type bound struct {
+	address.Address
+	page pageID
+	spot spot // what it means
+}
+
+// sight is what is known of an address.
+type sight struct {
+	meaning meaning
+	spot    spot  // 0: no address is known that means this
+	number  int32 // 0: it isn't known itself
 }
 
 // subject is a page that is there, or of which records speak.
@@ -53,29 +66,36 @@ type subject struct {
 // owned is what is known of the addresses that mean the same.
 type owned struct {
 	page  pageID // which they belong to
+	first int32  // the number of the first of them
 	group spot   // one of its translations; itself, or 0, for the last of them
 	key   string // of the group, at the last of them
 }
 
 func newPlaces(addresses, pages int) places {
 	return places{pages: make([]subject, 1, pages+1), numbers: make(map[inventory.Ref]pageID, pages),
-		next: map[inventory.Ref]int{}, addresses: make(map[address.Address]int32, addresses),
-		spots: make(map[meaning]spot, addresses), owners: make([]owned, 1, addresses+1)}
+		next: map[inventory.Ref]int{}, known: make([]bound, 1, addresses+1), inBook: make([]bool, 1, addresses+1),
+		variants: map[address.Address]int32{}, spots: make(map[meaning]spot, addresses), owners: make([]owned, 1, addresses+1)}
 }
 
 // forget lets go of what only finding pages needs.
 func (p *places) forget() {
-	p.numbers, p.next, p.addresses, p.boundPage, p.spotOf, p.spots, p.owners = nil, nil, nil, nil, nil, nil, nil
+	p.numbers, p.next, p.known, p.variants, p.spots, p.owners = nil, nil, nil, nil, nil, nil
 }
 
 // page returns the number of a page, which is given one if it has none.
 func (p *places) page(ref inventory.Ref) pageID {
 	n, ok := p.numbers[ref]
 	if !ok {
-		n = pageID(len(p.pages))
-		p.pages = append(p.pages, subject{ref: ref})
-		p.numbers[ref] = n
+		n = p.number(ref)
 	}
+	return n
+}
+
+// number gives a page that has none its number.
+func (p *places) number(ref inventory.Ref) pageID {
+	n := pageID(len(p.pages))
+	p.pages = append(p.pages, subject{ref: ref})
+	p.numbers[ref] = n
 	return n
 }
 
@@ -88,6 +108,9 @@ func (p *places) taken(ref inventory.Ref) bool {
 // newPage returns a page of that language which isn't there yet, called key or key-2, key-3, ...
 func (p *places) newPage(key, language string) pageID {
 	wanted := inventory.Ref{Key: key, Language: language}
+	if _, met := p.numbers[wanted]; !met {
+		return p.number(wanted)
+	}
 	for n := max(1, p.next[wanted]); ; n++ {
 		ref := wanted
 		if n > 1 {
@@ -113,29 +136,44 @@ func (p *places) speaks(r *record, n pageID) {
 	s.last = r
 }
 
-// boundTo returns the page to which this very address belongs.
-func (p *places) boundTo(a address.Address) (pageID, bool) {
-	n, ok := p.addresses[a]
-	if !ok {
-		return 0, false
+// see returns what is known of an address that means this.
+func (p *places) see(a address.Address, m meaning) sight {
+	s := p.spots[m]
+	number := p.owners[s].first
+	if number != 0 && p.known[number].Address != a {
+		number = p.variants[a]
 	}
-	return p.boundPage[n], true
+	return sight{m, s, number}
 }
 
-// bind notes to which page an address belongs, and with it those that mean the same, if they belong to none.
-// It returns the number of the address.
-func (p *places) bind(a address.Address, s spot, n pageID) int32 {
-	i, ok := p.addresses[a]
-	if !ok {
-		i = int32(len(p.boundPage))
-		p.addresses[a] = i
-		p.boundPage, p.spotOf, p.inBook = append(p.boundPage, 0), append(p.spotOf, s), append(p.inBook, false)
+// owner returns the page to which an address belongs: it itself, or else those that mean the same. 0: none.
+func (p *places) owner(s sight) pageID {
+	if s.number != 0 {
+		return p.known[s.number].page
 	}
-	p.boundPage[i] = n
-	if p.owners[s].page == 0 {
-		p.owners[s].page = n
+	return p.owners[s.spot].page
+}
+
+// bind notes to which page an address belongs, and with it those that mean the same, if they belong to none. It returns
+// the number of the address.
+func (p *places) bind(a address.Address, s sight, n pageID) int32 {
+	if s.spot == 0 {
+		s.spot = p.spot(s.meaning)
 	}
-	return i
+	if s.number == 0 {
+		s.number = int32(len(p.known))
+		p.known, p.inBook = append(p.known, bound{Address: a, spot: s.spot}), append(p.inBook, false)
+		if first := &p.owners[s.spot].first; *first == 0 {
+			*first = s.number
+		} else {
+			p.variants[a] = s.number
+		}
+	}
+	p.known[s.number].page = n
+	if p.owners[s.spot].page == 0 {
+		p.owners[s.spot].page = n
+	}
+	return s.number
 }
 
 // spot returns the number of a meaning, which is given one if it has none.
@@ -148,6 +186,3 @@ func (p *places) spot(m meaning) spot {
 	}
 	return s
 }
-
-// owner returns the page to which addresses that mean this belong.
-func (p *places) owner(m meaning) pageID { return p.owners[p.spots[m]].page }

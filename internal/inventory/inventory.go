@@ -252,13 +252,14 @@ func (inv *Inventory) HasColumn(name string) bool {
 	return slices.Contains(inv.fields, name) || slices.Contains(leading(), name) || slices.Contains(trailing(), name)
 }
 
-// Add appends a page that isn't there yet.
-func (inv *Inventory) Add(p Page) {
+// Add appends a page that isn't there yet, and returns where it is until the next one is added.
+func (inv *Inventory) Add(p Page) *Page {
 	if inv.byRef == nil {
 		inv.byRef = map[Ref]int{}
 	}
 	inv.byRef[p.Ref] = len(inv.Pages)
 	inv.Pages = append(inv.Pages, p)
+	return &inv.Pages[len(inv.Pages)-1]
 }
 
 // Grow makes room for so many further pages.
