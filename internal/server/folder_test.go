@@ -3,6 +3,7 @@ package server_test
 import (
 	"cmp"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -57,11 +58,31 @@ func TestRealFoldersDontLeadInCircles(t *testing.T) {
 					"try_files $uri $uri/ =404;", 1))
 				return run(t, dir, "nginx", "-p", dir, "-e", filepath.Join(dir, "error.log"), "-c", conf)
 			}
+			port := regexp.MustCompile(`:[0-9]+/`)
+			slashed := map[string]string{ // nginx doesn't look on the disk for each asset
+				"/chart.js":      "301 https://skerrywick.example/chart.js/",
+				"/chart.js?v=3":  "301 https://skerrywick.example/chart.js/?v=3",
+				"/chart.js/":     "200 index of chart.js",
+				"/chart.js/?v=3": "200 index of chart.js",
+				"//chart.js/":    "200 index of chart.js",
+			}
 			s := target.serve(t, g, site{})
 			for url, want := range map[string]string{
 				"/docs":              "200 index of docs",
 				"/docs?page=2":       "200 index of docs",
 				"/chart.js":          "200 index of chart.js",
+				"/chart.js?v=3":      "200 index of chart.js",
+				"/chart.js/":         "301 https://skerrywick.example/chart.js",
+				"/chart.js/?v=3":     "301 https://skerrywick.example/chart.js?v=3",
+				"//chart.js/":        "301 https://skerrywick.example/chart.js",
+				"/app.js/":           "301 https://skerrywick.example/app.js",
+				"/app.js//?v=3":      "301 https://skerrywick.example/app.js?v=3",
+				"/app.js":            "404",
+				"/APP.JS":            "404",
+				"/chart%2Ejs/":       "301 https://skerrywick.example/chart.js",
+				"/app.js.":           "404",
+				"/x%2fapp.js":        "404",
+				"/x%2fapp.js/":       "404",
 				"/script":            "200 index of script",
 				"/docs/":             "301 https://skerrywick.example/docs",
 				"/docs/index.html":   "301 https://skerrywick.example/docs",
@@ -77,6 +98,9 @@ func TestRealFoldersDontLeadInCircles(t *testing.T) {
 				answer := got.String()
 				if got.Status == 200 {
 					answer += " " + got.Body
+				}
+				if kept, ok := slashed[url]; ok && target.Target == (nginx.Target{}) && rows > 1 {
+					want, answer = kept, port.ReplaceAllString(answer, "/") // which nginx adds to its own redirect
 				}
 				assert.Equal(t, want, answer, "%s, %d rows: %s", target.Name(), rows, url)
 			}

@@ -302,6 +302,7 @@ const (
 	plainRequest = `""`
 	askedRequest = `"?"` // with a query
 	assetRequest = `"."`
+	assetFolder  = `"./"` // like an asset, with a slash at its end
 )
 
 // quick writes maps that spare requests for plain addresses most of the others.
@@ -315,7 +316,7 @@ func (e *emitter) quick(c *conf) {
 	}
 	asked := `|(?<§c1>\?)(?=[^#]++\z)` + hidden
 	asset, mark := "", ""
-	if len(e.Quick.Suffixes) > 0 {
+	if len(e.Quick.Suffixes) > 0 && !e.Quick.Unlisted {
 		asset, mark = `|(?<!/)(?<§c2>[.])(?:(?:[a-z0-9._~-]*+/[a-z0-9_~-]++)++[.])?+(?:[a-z0-9_~-]*+[.])*?(?:`+
 			strings.Join(e.Quick.Suffixes, "|")+`)(?:\?|\z)`, "$§c2"
 	}
@@ -342,7 +343,8 @@ func (e *emitter) quick(c *conf) {
 		line(expression(`^`+server.Reading{To: `(?<§c1>.*)\z`}.Move(server.Move)), "$§c1"))
 	final := "final"
 	if e.Quick.Unlisted {
-		c.mapping("$§plain", final, otherwise("$§looked_up"), line(assetRequest, `""`))
+		e.assets(c)
+		c.mapping("$§asset", final, otherwise("$§looked_up"), line(assetRequest, `""`), line(assetFolder, "folder"))
 		final = "looked_up"
 	}
 	c.mapping("$§quick", final, otherwise("$§code"), line("pass", `""`),
@@ -350,6 +352,22 @@ func (e *emitter) quick(c *conf) {
 	c.mapping("$§quick", "where", otherwise("$§location"), line("move", "$§quick_to"), line("ask",
 		`"$§quick_to?$§args"`),
 		line("add", `"$§quick_to&$§args"`))
+}
+
+// assets writes maps that tell assets of which no entry and no pattern says anything, however they are spelled. A hash
+// finds their endings, which costs less than an expression: nginx takes them for the ends of names of hosts.
+func (e *emitter) assets(c *conf) {
+	endings := []string{"\thostnames;\n", otherwise(`""`)}
+	for _, s := range e.Quick.Suffixes {
+		endings = append(endings, line(`"*.`+s+`:"`, assetRequest))
+		if len(e.index()) > 0 {
+			endings = append(endings, line(`"*.`+s+`/:"`, assetFolder))
+		}
+	}
+	c.mapping(`"$§uri:"`, "ending", endings...)
+	c.mapping(`"$scheme://$host$request_uri"`, "at_ending", otherwise(`""`),
+		line(expression(`^`+server.Quote(e.Plan.Site.Origin.Base())+`/[^?%\\]*+(?![%\\])`), "$§ending"))
+	c.mapping("$§ending", "asset", otherwise("$§at_ending"), line(`""`, `""`))
 }
 
 // mapping writes a table.
@@ -520,9 +538,19 @@ func (e *emitter) server() []byte {
 	for _, h := range e.Headers {
 		fmt.Fprintf(&b, "add_header %s $§%s always;\n", h.Name, h.Variable)
 	}
+	e.returns(&b, "")
+	if e.Inner {
+		b.WriteString("if ($§go) { rewrite ^ $§inside_path?$§inside_args? last; }\n")
+	}
+	e.shown(&b)
+	return b.Bytes()
+}
+
+// returns writes lines that answer with the status that was found.
+func (e *emitter) returns(b *bytes.Buffer, indent string) {
 	for _, code := range []int{404, 410, 503} {
 		if code != 503 || e.Plan.Upkeep != nil {
-			fmt.Fprintf(&b, "if ($§do = %d) { return %d; }\n", code, code)
+			fmt.Fprintf(b, "%sif ($§do = %d) { return %[2]d; }\n", indent, code)
 		}
 	}
 	location := "$§location"
@@ -530,13 +558,8 @@ func (e *emitter) server() []byte {
 		location = "$§where"
 	}
 	for _, code := range e.Codes {
-		fmt.Fprintf(&b, "if ($§do = %d) { return %d %s; }\n", code, code, location)
+		fmt.Fprintf(b, "%sif ($§do = %d) { return %[2]d %s; }\n", indent, code, location)
 	}
-	if e.Inner {
-		b.WriteString("if ($§go) { rewrite ^ $§inside_path?$§inside_args? last; }\n")
-	}
-	e.shown(&b)
-	return b.Bytes()
 }
 
 // index returns the names of index files that a real folder shows without a slash behind its name: else nginx adds one,
@@ -559,6 +582,14 @@ func (e *emitter) shown(b *bytes.Buffer) {
 		fmt.Fprintf(b, "\tif (-f $§folder/%s) { rewrite ^ $§asked/%[1]s last; }\n", value(name))
 	}
 	b.WriteString("\trewrite ^ $§asked last;\n}\n")
+	if e.Quick == nil || !e.Quick.Unlisted {
+		return
+	}
+	b.WriteString("# a real folder that is called like an asset keeps its slash: the disk isn't asked for each asset\n" +
+		"if ($§do = folder) { rewrite ^ /§slash last; }\nlocation = /§slash {\n\tinternal;\n\tset $§do $§looked_up;\n" +
+		"\tif (-d $document_root$§asked) { set $§do \"\"; }\n")
+	e.returns(b, "\t")
+	b.WriteString("\trewrite ^ $§asked last;\n}\n")
 }
 
 // folders writes maps that say where an index file may be.
@@ -572,7 +603,12 @@ func (e *emitter) folders(c *conf) {
 		exempt, flag = "$§exempt", "0"
 	}
 	folder := "folder"
-	if e.Quick != nil && e.Quick.Asset != "" { // on the origin; no slash at the end
+	switch {
+	case e.Quick == nil || e.Quick.Asset == "":
+	case e.Quick.Unlisted:
+		c.mapping("$§asset", folder, otherwise("$§folder_worked"), line(assetRequest, `""`))
+		folder = "folder_worked"
+	default: // on the origin; no slash at the end
 		c.mapping("$§plain", folder, otherwise("$§folder_worked"), line(assetRequest, `"$document_root$§asked"`))
 		folder = "folder_worked"
 	}
