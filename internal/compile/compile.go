@@ -343,6 +343,8 @@ func (c *compiler) work(e *Listed, at address.Address) error {
 		return nil // a listed file
 	case end.Kind == resolve.AtFile && !w.Travelled && w.Rounds() == 0 && len(w.Reading(at.Path)) == 0:
 		return nil // one with slashes behind it, whose letters stay as they are asked
+	case moved && p.Scope.Leaves(w.At.Path) && !w.Travelled && w.Rounds() == 0 && len(w.Reading(at.Path)) == 0:
+		return nil // it is left alone there, and its letters too
 	case !moved, !w.Travelled && w.Rounds() == 0: // the site's own rules alone, and then no page
 		e.Kind, e.Target = Hold, p.Site.Rebase(w.At)
 		return nil
