@@ -13,6 +13,7 @@ packages=()
 command -v caddy >/dev/null || packages+=(caddy)
 [ -x /usr/sbin/haproxy ] || packages+=(haproxy)
 command -v php >/dev/null || packages+=(php-cli)
+compgen -G '/usr/sbin/php-fpm*' >/dev/null || packages+=(php-fpm)
 [ -x /usr/sbin/mariadbd ] || packages+=(mariadb-server mariadb-client)
 compgen -G '/usr/lib/postgresql/*/bin/postgres' >/dev/null || packages+=(postgresql postgresql-client)
 [ -f /usr/share/doc/sqlite3/about.html ] || packages+=(sqlite3-doc) # hundreds of pages that are moved

@@ -69,10 +69,11 @@ func (a *app) emitCommand() *cobra.Command {
 	var e emitting
 	c := &cobra.Command{
 		Use:   "emit [FORM]",
-		Short: "Write the plan for a web server: htaccess, apache, nginx, caddy or haproxy; or for search engines",
+		Short: "Write the plan for a web server: htaccess, apache, nginx, caddy, haproxy or php; or for search engines",
 		Long: `Reads files only. Writes the files for a server into a folder: htaccess (Apache's
-per-folder file), apache (its own configuration), nginx, caddy or haproxy. Without
-a form, prints what each can do.
+per-folder file), apache (its own configuration), nginx, caddy, haproxy or php (a
+script and a short per-folder file, for rented hosting). Without a form, prints
+what each can do.
 
 emit sitemap, robots and head write what the plan tells search engines.
 
@@ -80,19 +81,19 @@ emit sitemap, robots and head write what the plan tells search engines.
 line stays as it is, and what was there is kept under a dated name. --undo takes
 out exactly what was installed.`,
 		Args:      cobra.MaximumNArgs(1),
-		ValidArgs: []string{"htaccess", "apache", "nginx", "caddy", "haproxy"},
+		ValidArgs: []string{"htaccess", "apache", "nginx", "caddy", "haproxy", "php"},
 		RunE: func(c *cobra.Command, args []string) error {
 			if len(args) == 0 {
 				for _, name := range []string{"install", "undo", "directory", "trial", "pieces", "links", "dry-run", "yes", "force"} {
 					if c.Flags().Changed(name) {
-						return fmt.Errorf("emit: --%s needs a form; say htaccess, apache, nginx, caddy or haproxy", name)
+						return fmt.Errorf("emit: --%s needs a form; say htaccess, apache, nginx, caddy, haproxy or php", name)
 					}
 				}
 				return a.print(featureReport())
 			}
 			target, ok := deploy.TargetOf(args[0])
 			if !ok {
-				forms := []string{"htaccess", "apache", "nginx", "caddy", "haproxy", "sitemap", "robots", "head"}
+				forms := []string{"htaccess", "apache", "nginx", "caddy", "haproxy", "php", "sitemap", "robots", "head"}
 				return fmt.Errorf("emit: %s is not a form; %s", address.Printable(args[0]), spelling.Choices(args[0], forms))
 			}
 			e.target = target

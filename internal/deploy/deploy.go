@@ -14,11 +14,13 @@ import (
 	"young-compass/internal/server/haproxy"
 	"young-compass/internal/server/httpd"
 	"young-compass/internal/server/nginx"
+	"young-compass/internal/server/php"
 )
 
 // Targets returns all forms in which a plan can be written.
 func Targets() []server.Target {
-	return []server.Target{httpd.Folder{}, httpd.Host{}, nginx.Target{}, caddy.Target{}, haproxy.Target{}}
+	return []server.Target{httpd.Folder{}, httpd.Host{}, nginx.Target{}, caddy.Target{}, haproxy.Target{},
+		php.Target{}}
 }
 
 // TargetOf returns the target of that name.

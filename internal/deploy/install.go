@@ -26,10 +26,19 @@ type Place struct {
 	Hosts   []string // that the plan is for, the origin's first; to take out, none: whatever was installed
 }
 
-// copies is the folder for what is replaced: one that no server reads. A per-folder file has nothing beside it, since
-// its folder is the one that visitors see.
+// visible is a target whose pieces lie in a folder that visitors see, below that of the file.
+type visible interface {
+	Visible() bool
+}
+
+func (p Place) visible() bool {
+	v, ok := p.Target.(visible)
+	return ok && v.Visible()
+}
+
+// copies is the folder for what is replaced: one that no server reads, and no visitor.
 func (p Place) copies() string {
-	if p.Target.Pieces() {
+	if p.Target.Pieces() && !p.visible() {
 		return filepath.Join(p.Folder, "replaced")
 	}
 	return filepath.Join(p.Project, "out", p.Target.Name(), "replaced")
@@ -78,8 +87,12 @@ func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*In
 		return nil, fmt.Errorf("%s: %w", p.File, err)
 	}
 	into := server.Into{Text: string(rest), Folder: x.at, Root: rootOf(p.Folder), Hosts: p.Hosts}
+	at, err := p.reached(x.at)
+	if err != nil {
+		return nil, err
+	}
 	for _, f := range files {
-		f.Data = bytes.ReplaceAll(f.Data, []byte(Unplaced), []byte(x.at))
+		f.Data = bytes.ReplaceAll(f.Data, []byte(Unplaced), []byte(at))
 		into.Files = append(into.Files, f)
 		switch {
 		case f.Once:
@@ -124,6 +137,23 @@ func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*In
 		}
 	}
 	return x, nil
+}
+
+// reached returns how files name the folder of the pieces: as it is, or, where visitors see it, from the file's folder.
+func (p Place) reached(folder string) (string, error) {
+	if !p.visible() {
+		return folder, nil
+	}
+	root, err := filepath.Abs(filepath.Dir(p.File))
+	if err != nil {
+		return "", fmt.Errorf("finding the folder of %s: %w", p.File, err)
+	}
+	below, err := filepath.Rel(root, folder)
+	if err != nil || !filepath.IsLocal(below) {
+		return "", fmt.Errorf("%s is not below the folder of %s; the server runs the script there, so name one that is",
+			p.Folder, p.File)
+	}
+	return filepath.ToSlash(below), nil
 }
 
 // prepareShared works out what is said for all sites: in the file itself, if that is the main one, else in the main

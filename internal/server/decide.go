@@ -30,6 +30,7 @@ type Server struct {
 	LosesAmpersand bool   // it takes an & at the end of a target away
 	Skips          bool   // on its short way it takes no other step, those for headers neither
 	Patterns       bool   // on its short way patterns lead on, too
+	Normal         bool   // raw is in normal form; single is raw with single slashes, and sent is the path as it was sent
 }
 
 // Decide returns the steps that answer as the plan does, for a server. Findings say what it can't be told.
@@ -113,7 +114,11 @@ func (d *decider) request() {
 		d.table("host0", "{site}", T("{host}"), is("-", nil))
 	}
 	d.add(Note("what no rule may touch; doubled slashes; characters that mean the same encoded and decoded"))
-	d.add(&Table{Name: "refused", Source: T("{raw}"), Fold: true, Else: T("0"),
+	sent := "{raw}"
+	if d.who.Normal {
+		sent = "{sent}"
+	}
+	d.add(&Table{Name: "refused", Source: T(sent), Fold: true, Else: T("0"),
 		Rows: []Case{on(`%(?:2f|5c|7f|[01][0-9a-f])|\\`, "1")}})
 	d.table("doubled", "{undotted}", T("0"), on(`//`, "1"))
 	d.table("safe", "{uri}", T("0"), on(`^[A-Za-z0-9._~/-]*\z`, "1"))
@@ -266,15 +271,24 @@ func (d *decider) site() {
 	capitals := ""
 	if d.Folds {
 		d.untouched("file2", "exempt2", "{p2}", "")
+		safe, capital := "1", `.*[A-Z]`
+		if d.who.Normal {
+			safe, capital = ".", `(?:[^%A-Z]|%..)*[A-Z]`
+		}
 		d.table("capitals", "{safe}{file1}{file2} {way} {path_asked}", T("0"),
-			on(`^10. . (?:site1|held) .*[A-Z]|^1.0 . site2 .*[A-Z]`, "1"))
+			on(`^`+safe+`0. . (?:site1|held) `+capital+`|^`+safe+`.0 . site2 `+capital, "1"))
 		d.add(&Lower{"path_small", "path_asked"})
 		d.table("path", "{capitals}", T("{path_asked}"), is("1", T("{path_small}")))
 		capitals = "{capitals}"
 	}
 	d.add(Note("is there anything about the request that they change?"))
-	d.table("spelled", "{safe}{p1c}{doubled}{r1c}"+capitals, T("0"), on(`^11|^1.1|^1...1|^0..1`, "1"))
-	d.table("shaped", "{safe}{r1c}{r2c}", T("0"), on(`^1|^0.*1`, "1"))
+	if d.who.Normal {
+		d.table("spelled", "{p1c}{doubled}"+capitals, T("0"), on(`1`, "1"))
+		d.table("shaped", "", T("1"))
+	} else {
+		d.table("spelled", "{safe}{p1c}{doubled}{r1c}"+capitals, T("0"), on(`^11|^1.1|^1...1|^0..1`, "1"))
+		d.table("shaped", "{safe}{r1c}{r2c}", T("0"), on(`^1|^0.*1`, "1"))
+	}
 	d.table("other", "{exact}{doubled} {way}", T("0"), on(`^.. 1 `+StayKinds+` |^(?:0.|.1) 0 `+StayKinds+` `, "1"),
 		on(`^.. . (?:site1|held)\z`, "{spelled}"), on(`^.. . site2\z`, "{shaped}"))
 	d.to()

@@ -13,6 +13,7 @@ import (
 	"young-compass/internal/cli"
 	"young-compass/internal/project"
 	"young-compass/internal/server"
+	"young-compass/internal/server/php"
 )
 
 // foreignFolderFile is what another system wrote: its front controller and its
@@ -324,6 +325,9 @@ func TestTrialIsTemporary(t *testing.T) {
 		folder := siteFolder(t, site{})
 		files, _ := target.Emit(g, server.Options{Trial: true})
 		for _, f := range files {
+			if target.Name() == "php" && f.Name != php.FolderFile && f.Name != php.ProgramFile {
+				continue // the script is the same for all plans, and the table has no comments
+			}
 			assert.Contains(t, string(f.Data[:min(300, len(f.Data))]), "# A TRIAL: ", f.Name)
 		}
 		s := target.with(t, g, server.Options{Trial: true}, folder)

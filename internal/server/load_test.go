@@ -22,7 +22,6 @@ import (
 var (
 	loadRows = flag.Int("load", 0, "measure requests a second with this many redirects; needs wrk")
 	loadRuns = flag.Int("load-runs", 9, "how many runs with and without redirects")
-	loadForm = flag.String("load-form", "", "measure this form alone")
 )
 
 // TestLoad measures what redirects cost: the median of nine runs with and
@@ -57,9 +56,6 @@ func TestLoad(t *testing.T) {
 		here.Files = append(here.Files, fmt.Sprintf("/img/picture-%d.png", i))
 	}
 	for _, target := range targets() {
-		if *loadForm != "" && target.Name() != *loadForm {
-			continue
-		}
 		with := target.serve(t, compiled(t, full), here)
 		folder := siteFolder(t, here)
 		files, _ := target.Emit(compiled(t, full), server.Options{Folder: folder, Anyway: true})

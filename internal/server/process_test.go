@@ -1,7 +1,9 @@
 package server_test
 
 import (
+	"flag"
 	"fmt"
+	"io/fs"
 	"net"
 	"net/http"
 	"os"
@@ -28,6 +30,7 @@ import (
 	"young-compass/internal/server/haproxy"
 	"young-compass/internal/server/httpd"
 	"young-compass/internal/server/nginx"
+	"young-compass/internal/server/php"
 )
 
 // site is what a server is to serve: pages by path, each as a file of its own
@@ -41,8 +44,9 @@ type site struct {
 type realServer struct {
 	Dir string
 	client
-	lenient bool   // pages that are there may be shown though the plan doesn't know the address
-	stop    func() // ends the server
+	lenient bool     // pages that are there may be shown though the plan doesn't know the address
+	absent  []string // decoded paths of pages that may be missing, since no file can be called so
+	stop    func()   // ends the server
 }
 
 // folder makes a folder that the server's own user may read, with the site and
@@ -163,15 +167,18 @@ func ports(t *testing.T, dir string) (plain, secure string) {
 	return readText(t, filepath.Join(dir, "http")), readText(t, filepath.Join(dir, "https"))
 }
 
+var onlyForm = flag.String("form", "", "compare this form alone")
+
 // targets are all the servers, each started as an administrator would.
 func targets() []target {
-	return []target{
+	return slices.DeleteFunc([]target{
 		{httpd.Folder{}, startFolder},
 		{httpd.Host{}, startApache},
 		{nginx.Target{}, startNginx},
 		{caddy.Target{}, startCaddy},
 		{haproxy.Target{}, startHAProxy},
-	}
+		{php.Target{}, startPHP},
+	}, func(t target) bool { return *onlyForm != "" && t.Name() != *onlyForm })
 }
 
 type target struct {
@@ -194,6 +201,9 @@ func (target target) serve(t *testing.T, g *compile.Program, site site) *realSer
 func (target target) with(t *testing.T, g *compile.Program, o server.Options, dir string) *realServer {
 	t.Helper()
 	o.Folder, o.Anyway = dir, true
+	if target.Target == (php.Target{}) {
+		o.Folder = "" // the document root
+	}
 	files, found := target.Emit(g, o)
 	require.False(t, finding.Worst(found, finding.Error), "%s: %v", target.Name(), found)
 	for _, f := range files {
@@ -270,6 +280,89 @@ func startApache(t *testing.T, dir string, hosts []string) *realServer {
 	return startHTTPD(t, dir, "Include "+dir+"/"+httpd.HostFile)
 }
 
+// startPHP starts Apache httpd with the script in its document root. Pages are files that the script finds by itself.
+func startPHP(t *testing.T, dir string, hosts []string) *realServer {
+	t.Helper()
+	root := filepath.Join(dir, "www")
+	write(t, filepath.Join(root, ".htaccess"), readText(t, filepath.Join(dir, folderRules)))
+	scripts, err := filepath.Glob(filepath.Join(dir, "young-compass*.php"))
+	require.NoError(t, err)
+	for _, path := range scripts { // internal addresses are those of scripts here
+		text := strings.ReplaceAll(readText(t, path), ".shtml", ".php")
+		write(t, filepath.Join(root, filepath.Base(path)), strings.ReplaceAll(text, "fcgi|pl|py|rb|sh|asp|aspx|jsp|.php",
+			"fcgi|pl|py|rb|sh|asp|aspx|jsp|shtml"))
+	}
+	for _, script := range []string{"front", "page"} {
+		write(t, filepath.Join(root, "inside", script+".php"),
+			"<?php echo str_replace('.php', '.shtml', $_SERVER['SCRIPT_NAME']), '?', $_SERVER['QUERY_STRING'];")
+	}
+	var absent []string
+	pages := filepath.Join(root, ".site")
+	err = filepath.WalkDir(pages, func(path string, entry fs.DirEntry, err error) error {
+		if err != nil || entry.Name() != "page.html" {
+			return err
+		}
+		page, names := strings.TrimPrefix(filepath.Dir(path), pages), []string{"", "/index.html"}
+		if folderOf(pages, page) {
+			names, absent = []string{".html", "/index.html"}, append(absent, page)
+		}
+		for _, name := range names {
+			if _, err := os.Stat(filepath.Join(root, page+name)); os.IsNotExist(err) {
+				write(t, filepath.Join(root, page+name), readText(t, path))
+				if name == "" {
+					break
+				}
+			}
+		}
+		return nil
+	})
+	if !os.IsNotExist(err) {
+		require.NoError(t, err)
+	}
+	s := startHTTPD(t, dir, "<FilesMatch \"\\.php$\">\nSetHandler \"proxy:unix:"+startFPM(t, dir)+"|fcgi://localhost\"\n</FilesMatch>")
+	s.absent = absent
+	return s
+}
+
+// folderOf reports whether there are pages below a page.
+func folderOf(pages, page string) bool {
+	entries, err := os.ReadDir(filepath.Join(pages, page))
+	return err == nil && (len(entries) > 1 || page == "/" || page == "")
+}
+
+// startFPM starts PHP's process manager and returns its socket.
+func startFPM(t *testing.T, dir string) string {
+	t.Helper()
+	socket, conf := filepath.Join(dir, "php.sock"), filepath.Join(dir, "fpm.conf")
+	user := ""
+	if os.Geteuid() == 0 {
+		user = "user = www-data\ngroup = www-data\nlisten.owner = www-data\n"
+	}
+	write(t, conf, "[global]\nerror_log = "+dir+"/php.log\ndaemonize = no\n[www]\nlisten = "+socket+"\n"+user+
+		"pm = static\npm.max_children = 2\ncatch_workers_output = yes\n"+
+		"php_admin_value[error_log] = "+dir+"/scripts.log\nphp_admin_flag[log_errors] = on\nphp_admin_value[open_basedir] = "+dir+"\n")
+	write(t, filepath.Join(dir, "scripts.log"), "")
+	require.NoError(t, os.Chmod(filepath.Join(dir, "scripts.log"), 0o666))
+	programs, err := filepath.Glob("/usr/sbin/php-fpm[0-9]*")
+	require.NoError(t, err)
+	require.NotEmpty(t, programs, "php-fpm must be installed; test.sh does it")
+	command := exec.Command(programs[0], "-F", "-y", conf, "-c", dir)
+	command.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	require.NoError(t, command.Start())
+	t.Cleanup(func() {
+		_ = syscall.Kill(-command.Process.Pid, syscall.SIGKILL)
+		_ = command.Wait()
+	})
+	require.Eventually(t, func() bool {
+		conn, err := net.Dial("unix", socket)
+		if err == nil {
+			_ = conn.Close()
+		}
+		return err == nil
+	}, time.Minute, 20*time.Millisecond)
+	return socket
+}
+
 func startHTTPD(t *testing.T, dir, rules string) *realServer {
 	t.Helper()
 	plain, secure := ports(t, dir)
@@ -297,6 +390,8 @@ LoadModule include_module MODS/mod_include.so
 LoadModule socache_shmcb_module MODS/mod_socache_shmcb.so
 LoadModule ssl_module MODS/mod_ssl.so
 LoadModule http2_module MODS/mod_http2.so
+LoadModule proxy_module MODS/mod_proxy.so
+LoadModule proxy_fcgi_module MODS/mod_proxy_fcgi.so
 Protocols h2 http/1.1
 TypesConfig "DIR/mime.types"
 ErrorLog "DIR/error.log"

@@ -417,7 +417,7 @@ func (o Options) In(usual string) string {
 // proven are the versions of servers on which the tests hold the files to the plan.
 func proven() map[string]string {
 	return map[string]string{"Apache httpd": "2.4", "nginx": "1.22 with PCRE2", "Caddy": "2.6",
-		"HAProxy": "2.6 with PCRE2"}
+		"HAProxy": "2.6 with PCRE2", "PHP": "8.2 with Apache httpd 2.4"}
 }
 
 // Head begins a file, with # as comment.
