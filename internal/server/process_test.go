@@ -340,7 +340,7 @@ func startFPM(t *testing.T, dir string) string {
 	}
 	write(t, conf, "[global]\nerror_log = "+dir+"/php.log\ndaemonize = no\n[www]\nlisten = "+socket+"\n"+user+
 		"pm = static\npm.max_children = 2\ncatch_workers_output = yes\n"+
-		"php_admin_value[error_log] = "+dir+"/scripts.log\nphp_admin_flag[log_errors] = on\nphp_admin_value[open_basedir] = "+dir+"\n")
+		"php_admin_value[opcache.revalidate_freq] = 0\nphp_admin_value[error_log] = "+dir+"/scripts.log\nphp_admin_flag[log_errors] = on\nphp_admin_value[open_basedir] = "+dir+"\n")
 	write(t, filepath.Join(dir, "scripts.log"), "")
 	require.NoError(t, os.Chmod(filepath.Join(dir, "scripts.log"), 0o666))
 	programs, err := filepath.Glob("/usr/sbin/php-fpm[0-9]*")

@@ -20,8 +20,8 @@ $young_compass = new class {
 	public function answer(): void {
 		$shown = function_exists('ini_set') ? ini_set('display_errors', '0') : false;
 		try {
-			$this->read();
 			$this->request();
+			$this->read();
 			if ($this->own()) {
 				$this->refuse(404);
 			} else {
@@ -40,7 +40,11 @@ $young_compass = new class {
 	/** read reads the program. It throws when that isn't there, or of another version. */
 	private function read(): void {
 		$young_compass = true; // the program is nothing to those who ask for it by its address
-		$program = @include __DIR__ . '/young-compass-program.php';
+		try {
+			$program = @include __DIR__ . '/young-compass-program.php';
+		} catch (ParseError $problem) {
+			$program = null;
+		}
 		if (!is_array($program) || ($program['format'] ?? 0) !== self::FORMAT) {
 			throw new RuntimeException('young-compass-program.php is missing, cut short or of another version; upload it again');
 		}
@@ -344,6 +348,9 @@ $young_compass = new class {
 
 	/** withoutPlan answers with what is there, and with 503 where nothing is. */
 	private function withoutPlan(): void {
+		if ($this->program === []) {
+			$this->root = $_SERVER['DOCUMENT_ROOT'] ?? $this->root;
+		}
 		if (!headers_sent() && !$this->content($this->v['uri'] ?? '/')) {
 			$this->refuse(503);
 		}
@@ -376,11 +383,11 @@ $young_compass = new class {
 			return false;
 		}
 		$names = [$path];
-		foreach ($this->program['index'] ?? ['index.html', 'index.php'] as $index) {
+		foreach ($this->program['index'] ?? ['index.html', 'index.php'] as $index) { // what is usual, without a program
 			$names[] = rtrim($path, '/') . "/$index";
 		}
 		if (substr($path, -1) !== '/') {
-			foreach ($this->program['extensions'] ?? [] as $extension) {
+			foreach ($this->program['extensions'] ?? ['.html', '.htm', '.php'] as $extension) {
 				$names[] = $path . $extension;
 			}
 		}
