@@ -249,7 +249,7 @@ func withoutTravellers(g *compile.Program, r Asked) plan.Request {
 
 // patternValue follows the pattern that the request meets by itself.
 func patternValue(g *compile.Program, r Asked) bool {
-	for _, form := range g.Plan.Forms(r.Host, r.Path) {
+	for _, form := range lettered(g, r.Host, r.Path) {
 		if _, item := entryAt(g, r.Host, form, r.Query); item {
 			return false
 		}
@@ -269,6 +269,19 @@ func patternValue(g *compile.Program, r Asked) bool {
 		}
 	}
 	return false
+}
+
+// lettered returns the forms in which a path is looked up (address.Speller.Forms) with its letters as they were asked:
+// a pattern takes these over.
+func lettered(g *compile.Program, host, path string) []string {
+	p := g.Plan
+	spelled := p.Single(p.WithoutNoise(path))
+	if p.Site.IsLanguageHost(host) {
+		spelled = p.EndSlash(spelled)
+		return []string{path, spelled, p.Shape(spelled)}
+	}
+	spelled = p.EndSlash(p.WithoutPrefix(spelled))
+	return []string{path, spelled, p.WithoutPrefix(p.Shape(spelled))}
 }
 
 // Simple reports whether no exception can concern a known address: its path is

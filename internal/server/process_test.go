@@ -303,6 +303,7 @@ func startPHP(t *testing.T, dir string, hosts []string) *realServer {
 			return err
 		}
 		page, names := strings.TrimPrefix(filepath.Dir(path), pages), []string{"", "/index.html"}
+		absent = append(absent, page+"/") // where there are no index files
 		if folderOf(pages, page) {
 			names, absent = []string{".html", "/index.html"}, append(absent, page)
 		}

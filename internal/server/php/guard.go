@@ -12,35 +12,41 @@ import (
 
 // What stands one by one in the per-folder file, since httpd reads and compiles it anew for each request.
 const (
-	maxInWay    = 20 // addresses of files that the plan decides about
-	maxMatchers = 10 // expressions for what may not pass
+	maxInWay    = 20   // addresses of files that the plan decides about
+	maxMatchers = 10   // expressions for what may not pass
+	maxLine     = 8000 // bytes: httpd reads no longer ones from such a file, safely
 )
 
 // guard writes the lines of the per-folder file. They let a request pass for a
 // file that lies there, if the plan says of all such addresses that they are
 // served as they are; all others go to the script.
 func (e *emitter) guard() string {
-	script := "/" + strings.TrimPrefix(e.folder+"/"+ScriptFile, "/")
-	all := "<IfModule mod_rewrite.c>\nRewriteEngine On\n"
-	end := "RewriteRule \"^\" \"" + script + "\" [END]\n</IfModule>\n"
+	const begin = "<IfModule mod_rewrite.c>\nRewriteEngine On\n"
+	script := strings.TrimPrefix(e.folder+"/"+ScriptFile, "/")
+	end := "RewriteRule \"^\" \"/" + script + "\" [END]\n</IfModule>\n"
 	passes, inWay := e.passes()
 	if passes == "" {
-		return all + end
-	}
-	all += "RewriteCond %{REQUEST_FILENAME} !-f [OR]\n"
-	for _, expression := range inWay {
-		all += "RewriteCond %{REQUEST_URI} \"" + expression + "\" [NC,OR]\n"
+		return begin + end
 	}
 	var hosts []string
 	for _, host := range append([]string{e.Plan.Site.Origin.Host}, e.Plan.Site.LanguageHosts...) {
 		hosts = append(hosts, server.Quote(host))
 	}
-	host := strings.Join(hosts, "|")
-	if len(hosts) > 1 {
-		host = "(?:" + host + ")"
+	conditions := []string{"%{REQUEST_FILENAME} !-f [OR]\n"}
+	for _, expression := range inWay {
+		conditions = append(conditions, "%{REQUEST_URI} \""+expression+"\" [NC,OR]\n")
 	}
-	return all + "RewriteCond %{REQUEST_SCHEME}%{HTTP_HOST}%{THE_REQUEST} \"!^" + e.Plan.Site.Origin.Scheme + host +
-		"[A-Z]+ /" + passes + "(?:\\?\\S*)? \"\n" + end
+	conditions = append(conditions, "%{REQUEST_SCHEME}%{HTTP_HOST}%{THE_REQUEST} \"!^"+e.Plan.Site.Origin.Scheme+
+		"(?:"+strings.Join(hosts, "|")+")[A-Z]+ /"+passes+"(?:\\?\\S*)? \"\n")
+	var b strings.Builder
+	b.WriteString(begin)
+	for _, condition := range conditions {
+		if len(condition) > maxLine {
+			return begin + end
+		}
+		b.WriteString("RewriteCond " + condition)
+	}
+	return b.String() + end
 }
 
 // passes returns an expression for what stands behind the first slash of the paths that may pass, and expressions for
@@ -129,8 +135,8 @@ func (e *emitter) decided(suffixes, folders []string) (named []string, places ma
 	places = map[string]bool{}
 	for i := range e.Program.Listed {
 		x := &e.Program.Listed[i]
-		if x.Kind == compile.Live && x.Signature == "" && address.Decode(x.Target.Path) == x.Key {
-			continue // served as it is
+		if x.Kind == compile.Live && x.Signature == "" && !e.Inner && address.Decode(x.Target.Path) == x.Key {
+			continue // served as it is, and not by a script
 		}
 		key, among := strings.ToLower(x.Key), false
 		for _, s := range suffixes {

@@ -386,10 +386,8 @@ $young_compass = new class {
 		foreach ($this->program['index'] ?? ['index.html', 'index.php'] as $index) { // what is usual, without a program
 			$names[] = rtrim($path, '/') . "/$index";
 		}
-		if (substr($path, -1) !== '/') {
-			foreach ($this->program['extensions'] ?? ['.html', '.htm', '.php'] as $extension) {
-				$names[] = $path . $extension;
-			}
+		foreach (rtrim($path, '/') === '' ? [] : $this->program['extensions'] ?? ['.html', '.htm', '.php'] as $extension) {
+			$names[] = rtrim($path, '/') . $extension;
 		}
 		foreach ($names as $name) {
 			if ($this->below($this->root . $name)) {
