@@ -33,6 +33,7 @@ type emitting struct {
 	target            server.Target
 	directory, pieces string
 	options           server.Options
+	guard             string
 	heads             bool
 	hosts             []string
 }
@@ -84,7 +85,8 @@ out exactly what was installed.`,
 		ValidArgs: []string{"htaccess", "apache", "nginx", "caddy", "haproxy", "php"},
 		RunE: func(c *cobra.Command, args []string) error {
 			if len(args) == 0 {
-				for _, name := range []string{"install", "undo", "directory", "trial", "pieces", "links", "dry-run", "yes", "force"} {
+				for _, name := range []string{"install", "undo", "directory", "trial", "pieces", "links", "dry-run", "yes", "force",
+					"guard"} {
 					if c.Flags().Changed(name) {
 						return fmt.Errorf("emit: --%s needs a form; say htaccess, apache, nginx, caddy, haproxy or php", name)
 					}
@@ -97,7 +99,7 @@ out exactly what was installed.`,
 				return fmt.Errorf("emit: %s is not a form; %s", address.Printable(args[0]), spelling.Choices(args[0], forms))
 			}
 			e.target = target
-			if err := e.usable(); err != nil {
+			if err := errors.Join(e.usable(), e.guarded()); err != nil {
 				return err
 			}
 			if e.undo != "" {
@@ -110,6 +112,7 @@ out exactly what was installed.`,
 	f.StringVar(&e.directory, "directory", "", "the folder to write to (out/FORM in the project)")
 	f.BoolVar(&e.options.Trial, "trial", false,
 		"temporary statuses and short caching, until the plan has proved itself")
+	f.StringVar(&e.guard, "guard", "", "of the form php, which requests its per-folder file sends to the script: `full`, host or none")
 	f.BoolVar(&e.options.Anyway, "force", false, "write a per-folder file of more than 300 rules")
 	e.flags(f, "pieces")
 	f.StringVar(&e.pieces, "pieces", "",
@@ -117,6 +120,23 @@ out exactly what was installed.`,
 	f.BoolVar(&e.heads, "links", false, "also add a header Link to each page: its canonical address, its translations")
 	c.AddCommand(a.emitSitemapCommand(), a.emitRobotsCommand(), a.emitHeadCommand())
 	return c
+}
+
+// guarded reads which guard is wanted.
+func (e *emitting) guarded() error {
+	names := make([]string, len(server.Guards()))
+	for i, g := range server.Guards() {
+		names[i] = string(g)
+	}
+	switch e.options.Guard = server.Guard(e.guard); {
+	case e.guard == "":
+		return nil
+	case !slices.Contains(names, e.guard):
+		return fmt.Errorf("--guard: %s is not a guard; %s", address.Printable(e.guard), spelling.Choices(e.guard, names))
+	case e.target.Name() != "php":
+		return fmt.Errorf("--guard is for the form php; %s has none", e.target.Name())
+	}
+	return nil
 }
 
 // featureReport is the table of what each form can do.

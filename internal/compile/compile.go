@@ -353,7 +353,7 @@ func (c *compiler) work(e *Listed, at address.Address) error {
 		c.live(e, *page)
 		return nil
 	}
-	if w.Steps[0].By == resolve.ByPattern && (c.asPattern(at, w) || c.takesLetters(at, w)) {
+	if w.Steps[0].By == resolve.ByPattern && c.asPattern(at, w) || c.takesLetters(at, w) {
 		return nil // the server reads the pattern, with the letters as they are asked
 	}
 	if itself && (w.Dropped || w.At.Query != w.Spelled(at).Query) {

@@ -260,8 +260,18 @@ func (c *compiler) takesLetters(at address.Address, w *resolve.Walker) bool {
 	if _, err := other.Walk(nil); err != nil || len(other.Steps) == 0 {
 		return false
 	}
-	first, same := other.Steps[0], w.Steps[0]
-	return first.By == same.By && first.Number == same.Number && other.At != w.At
+	first, same := chosen(w), chosen(other)
+	return first.By == resolve.ByPattern && first.By == same.By && first.Number == same.Number && other.At != w.At
+}
+
+// chosen returns the first step of a way that isn't one of the site's own rules; the zero value if there is none.
+func chosen(w *resolve.Walker) resolve.Step {
+	for _, s := range w.Steps {
+		if s.By != resolve.ByRule {
+			return s
+		}
+	}
+	return resolve.Step{}
 }
 
 // asPattern reports whether the plan answers at an address just what the first

@@ -416,7 +416,8 @@ func TestEveryServerAnswersAsTheOtherPlans(t *testing.T) {
 	}
 }
 
-// Letters stay where the site's own rules lead to what the plan leaves alone, though it knows the address.
+// Letters stay where the site's own rules lead to what the plan leaves alone, and to a pattern that takes them over,
+// though the plan knows the address.
 func TestLettersStayInWhatIsLeftAlone(t *testing.T) {
 	t.Parallel()
 	if testing.Short() {
@@ -424,15 +425,17 @@ func TestLettersStayInWhatIsLeftAlone(t *testing.T) {
 	}
 	p, g, found := opened(t, map[string]string{
 		project.PlanFile: "site: {origin: https://o.example, hosts: [www.o.example], except: [/n/]}\nlanguages: {default: de}\n" +
-			"rules:\n  - {from: /one, to: /two}\n",
-		project.PagesFile:     "key,language,title,state\ndraft,de,Draft,draft\nlive,de,Live,live\n",
-		project.AddressesFile: "address,page,state\nhttps://o.example/de/n/A,draft@de,current\nhttps://o.example/b,live@de,current\n",
+			"rules:\n  - {from: '/p{/x*}', to: 'https://far.example{/x*}'}\n",
+		project.PagesFile: "key,language,title,state\ndraft,de,Draft,draft\nlive,de,Live,live\n",
+		project.AddressesFile: "address,page,state\nhttps://o.example/de/n/A,draft@de,current\nhttps://o.example/b,live@de,current\n" +
+			"https://o.example/p/A/,draft@de,former\n",
 		project.RedirectsFile: "from,to,status\n",
 	})
 	require.NotNil(t, p, "%v", found)
 	var asks []ask
 	for _, url := range []string{"https://www.o.example//de/n/A", "http://www.o.example/de/n/A?t=1", "https://o.example/de/n/A",
-		"https://o.example/de/n/a", "https://o.example/DE/N/A", "https://o.example/n/A", "https://o.example/de/B"} {
+		"https://o.example/de/n/a", "https://o.example/DE/N/A", "https://o.example/n/A", "https://o.example/de/B", "https://o.example/p/A/", "https://o.example//p/A/",
+		"https://o.example/p/A", "https://o.example/p/a/", "https://www.o.example/P/A//"} {
 		asks = append(asks, ask{method: "GET", url: url}, ask{method: "POST", url: url})
 	}
 	for _, target := range targets() {

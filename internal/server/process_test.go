@@ -46,6 +46,7 @@ type realServer struct {
 	client
 	lenient bool     // pages that are there may be shown though the plan doesn't know the address
 	absent  []string // decoded paths of pages that may be missing, since no file can be called so
+	groups  []int    // its groups of processes
 	stop    func()   // ends the server
 }
 
@@ -126,7 +127,7 @@ func run(t *testing.T, dir string, name string, args ...string) *realServer {
 		<-exited
 	})
 	t.Cleanup(stop)
-	s := &realServer{Dir: dir, stop: stop}
+	s := &realServer{Dir: dir, stop: stop, groups: []int{command.Process.Pid}}
 	s.HTTP, s.HTTPS = readText(t, filepath.Join(dir, "http")), readText(t, filepath.Join(dir, "https"))
 	for _, at := range []string{s.HTTP, s.HTTPS} {
 		deadline := time.Now().Add(time.Minute)
@@ -320,8 +321,9 @@ func startPHP(t *testing.T, dir string, hosts []string) *realServer {
 	if !os.IsNotExist(err) {
 		require.NoError(t, err)
 	}
-	s := startHTTPD(t, dir, "<FilesMatch \"\\.php$\">\nSetHandler \"proxy:unix:"+startFPM(t, dir)+"|fcgi://localhost\"\n</FilesMatch>")
-	s.absent = absent
+	socket, group := startFPM(t, dir)
+	s := startHTTPD(t, dir, "<FilesMatch \"\\.php$\">\nSetHandler \"proxy:unix:"+socket+"|fcgi://localhost\"\n</FilesMatch>")
+	s.absent, s.groups = absent, append(s.groups, group)
 	return s
 }
 
@@ -331,17 +333,19 @@ func folderOf(pages, page string) bool {
 	return err == nil && (len(entries) > 1 || page == "/" || page == "")
 }
 
-// startFPM starts PHP's process manager and returns its socket.
-func startFPM(t *testing.T, dir string) string {
+// startFPM starts PHP's process manager and returns its socket, and its group of processes.
+func startFPM(t *testing.T, dir string) (socket string, group int) {
 	t.Helper()
-	socket, conf := filepath.Join(dir, "php.sock"), filepath.Join(dir, "fpm.conf")
+	socket = filepath.Join(dir, "php.sock")
+	conf := filepath.Join(dir, "fpm.conf")
 	user := ""
 	if os.Geteuid() == 0 {
 		user = "user = www-data\ngroup = www-data\nlisten.owner = www-data\n"
 	}
 	write(t, conf, "[global]\nerror_log = "+dir+"/php.log\ndaemonize = no\n[www]\nlisten = "+socket+"\n"+user+
 		"pm = static\npm.max_children = 2\ncatch_workers_output = yes\n"+
-		"php_admin_value[opcache.revalidate_freq] = 0\nphp_admin_value[error_log] = "+dir+"/scripts.log\nphp_admin_flag[log_errors] = on\nphp_admin_value[open_basedir] = "+dir+"\n")
+		map[bool]string{true: "php_admin_value[open_basedir] = " + dir + "\nphp_admin_value[opcache.revalidate_freq] = 0\n"}[*guardRows == 0]+
+		"php_admin_value[error_log] = "+dir+"/scripts.log\nphp_admin_flag[log_errors] = on\n")
 	write(t, filepath.Join(dir, "scripts.log"), "")
 	require.NoError(t, os.Chmod(filepath.Join(dir, "scripts.log"), 0o666))
 	programs, err := filepath.Glob("/usr/sbin/php-fpm[0-9]*")
@@ -361,7 +365,7 @@ func startFPM(t *testing.T, dir string) string {
 		}
 		return err == nil
 	}, time.Minute, 20*time.Millisecond)
-	return socket
+	return socket, command.Process.Pid
 }
 
 func startHTTPD(t *testing.T, dir, rules string) *realServer {

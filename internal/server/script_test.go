@@ -16,6 +16,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"young-compass/internal/address"
+	"young-compass/internal/demo/demotest"
 	"young-compass/internal/project"
 	"young-compass/internal/server"
 	"young-compass/internal/server/php"
@@ -69,7 +71,7 @@ func said(t *testing.T, s *realServer) []string {
 // What the plan leaves to the site is sent as httpd itself sends it.
 func TestTheScriptSendsFilesAsTheServerDoes(t *testing.T) {
 	t.Parallel()
-	s := scripted(t, "except: [/left/]}\nlanguages: {default: en}\n", map[string]string{
+	s := scripted(t, "except: [/left/], files: [.css, .png, .cgi]}\nlanguages: {default: en}\n", map[string]string{
 		"about.html": "0123456789", "docs/index.html": "docs", "style.css": "a{}", "img/a.png": "png", "img/moved.png": "never",
 		"404.html": "not here", "shop.php": "<?php $name = 'global'; function name() { return $GLOBALS['name']; } echo name(), $_SERVER['SCRIPT_NAME'];",
 		".user.ini": "; nothing", ".git/config": "secret", "private/.htaccess": "Require all denied\n", "private/page.html": "secret",
@@ -80,7 +82,7 @@ func TestTheScriptSendsFilesAsTheServerDoes(t *testing.T) {
 		"/old": "301 ", "/gone": "410 not found or gone", "/about": "200 0123456789", "/about?x=1": "200 0123456789", "/docs": "200 docs",
 		"/docs/": "301 ", "/about.html": "301 ", "/style.css": "200 a{}", "//style.css": "200 a{}", "/img/a.png?v=2": "200 png",
 		"/img/moved.png": "301 ", "/nothing": "404 not here", "/shop": "200 global/shop.php", "/.user.ini": "404", "/.git/config": "404 not here",
-		"/.GIT/config": "301 ", "/private/page": "403", "/private/nothing": "403", "/tool.cgi": "404 not here", "/leak": "404 not here",
+		"/.GIT/config": "301 ", "/private/page": "403", "/private/nothing": "403", "//tool.cgi": "404 not here", "/leak": "404 not here",
 		"/big%20file": "404 not here", "/empty": "200 ", "/.htaccess": "404", "/docs/..%2f..%2foutside": "404", "/left/x": "404 not here",
 	} {
 		got := fetch(t, s, "GET", path)
@@ -231,5 +233,35 @@ func TestTheScriptWithoutItsFiles(t *testing.T) {
 		asked(name+" missing", 503, 1)
 		require.NoError(t, os.WriteFile(path, whole, 0o644))
 		asked(name+" back", 301, 0)
+	}
+}
+
+// The lesser guards ask the plan wherever no file lies, and the middle one for other schemes and hosts too.
+func TestGuardsAskThePlanWhereNoFileLies(t *testing.T) {
+	t.Parallel()
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
+	p := demotest.Accepted(t, t.TempDir())
+	g := compiled(t, p)
+	for _, guard := range []server.Guard{server.GuardHost, server.GuardNone} {
+		target := target{php.Target{}, startPHP}
+		s := target.with(t, g, server.Options{Guard: guard}, siteFolder(t, demoSite(t, p)))
+		var asks []ask
+		left := 0
+		for _, q := range demoAsks(t, p) {
+			r, err := server.NewAsked(q.method, q.url)
+			require.NoError(t, err)
+			if _, err := os.Stat(filepath.Join(s.Dir, "www", address.Decode(r.Path))); err == nil &&
+				(guard == server.GuardNone || r.Address.Base() == p.Site.Origin.Base()) {
+				left++
+				continue
+			}
+			asks = append(asks, q)
+		}
+		compare(t, "php, guard "+string(guard), g, s, asks, target.Differences())
+		t.Logf("%d requests for what lies there are left out", left)
+		assert.Less(t, left, len(asks))
+		s.stop()
 	}
 }

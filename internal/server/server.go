@@ -404,7 +404,22 @@ type Options struct {
 	Shared bool   // what a server can be told once for all its sites is to stand in a file of its own
 	Trial  bool   // redirects are temporary and hardly kept
 	Anyway bool   // a file that slows the server down unbearably is wanted all the same
+	Guard  Guard  // which requests a per-folder file sends to a script; the zero value is GuardFull
 }
+
+// Guard says which requests a per-folder file sends to a script, and which the server answers with the file that lies
+// there.
+type Guard string
+
+// The guards, from the one that leaves nothing out to the one that costs least.
+const (
+	GuardFull Guard = "full" // all but those about which the plan surely decides nothing
+	GuardHost Guard = "host" // those for which there is no file, and those for other schemes and hosts
+	GuardNone Guard = "none" // those for which there is no file
+)
+
+// Guards returns all guards.
+func Guards() []Guard { return []Guard{GuardFull, GuardHost, GuardNone} }
 
 // In returns the folder, or the server's usual one.
 func (o Options) In(usual string) string {

@@ -1,13 +1,15 @@
 package php
 
 import (
+	"maps"
+	"regexp"
 	"slices"
 	"strings"
 
 	"young-compass/internal/address"
 	"young-compass/internal/compile"
+	"young-compass/internal/parameter"
 	"young-compass/internal/server"
-	"young-compass/internal/template"
 )
 
 // What stands one by one in the per-folder file, since httpd reads and compiles it anew for each request.
@@ -18,82 +20,75 @@ const (
 )
 
 // guard writes the lines of the per-folder file. They let a request pass for a
-// file that lies there, if the plan says of all such addresses that they are
-// served as they are; all others go to the script.
-func (e *emitter) guard() string {
+// file that lies there: the full guard if the plan says of all such addresses that they are
+// served as they are, the others without asking. All other requests go to the script.
+func (e *emitter) guard(which server.Guard) string {
 	const begin = "<IfModule mod_rewrite.c>\nRewriteEngine On\n"
 	script := strings.TrimPrefix(e.folder+"/"+ScriptFile, "/")
 	end := "RewriteRule \"^\" \"/" + script + "\" [END]\n</IfModule>\n"
-	passes, inWay := e.passes()
-	if passes == "" {
-		return begin + end
-	}
 	var hosts []string
 	for _, host := range append([]string{e.Plan.Site.Origin.Host}, e.Plan.Site.LanguageHosts...) {
 		hosts = append(hosts, server.Quote(host))
 	}
-	conditions := []string{"%{REQUEST_FILENAME} !-f [OR]\n"}
-	for _, expression := range inWay {
-		conditions = append(conditions, "%{REQUEST_URI} \""+expression+"\" [NC,OR]\n")
+	origin := e.Plan.Site.Origin.Scheme + "(?:" + strings.Join(hosts, "|") + ")"
+	// FallbackResource would not do: where a handler is set for .php, httpd doesn't get as far as that.
+	const missing = "RewriteCond %{REQUEST_FILENAME} !-f"
+	switch {
+	case which == server.GuardNone, which == server.GuardHost && len(e.Plan.Proxies) > 0:
+		return begin + missing + "\n" + end
+	case which == server.GuardHost:
+		return begin + missing + " [OR]\nRewriteCond %{REQUEST_SCHEME}%{HTTP_HOST} \"!^" + origin + "$\"\n" + end
 	}
-	conditions = append(conditions, "%{REQUEST_SCHEME}%{HTTP_HOST}%{THE_REQUEST} \"!^"+e.Plan.Site.Origin.Scheme+
-		"(?:"+strings.Join(hosts, "|")+")[A-Z]+ /"+passes+"(?:\\?\\S*)? \"\n")
+	passes, inWay := e.passes()
+	if passes == "" {
+		return begin + end
+	}
+	conditions := []string{missing + " [OR]\n"}
+	for _, expression := range inWay {
+		conditions = append(conditions, "RewriteCond %{REQUEST_URI} \""+expression+"\" [NC,OR]\n")
+	}
+	conditions = append(conditions, "RewriteCond %{REQUEST_SCHEME}%{HTTP_HOST}%{THE_REQUEST} \"!^"+origin+"[A-Z]+ /"+passes+" \"\n")
 	var b strings.Builder
 	b.WriteString(begin)
 	for _, condition := range conditions {
 		if len(condition) > maxLine {
 			return begin + end
 		}
-		b.WriteString("RewriteCond " + condition)
+		b.WriteString(condition)
 	}
 	return b.String() + end
 }
 
-// passes returns an expression for what stands behind the first slash of the paths that may pass, and expressions for
-// those of them that may not. It returns nothing where none may pass.
+// passes returns an expression for what stands behind the first slash of the addresses that may pass, and expressions
+// for the paths among them that may not. It returns nothing where none may pass.
+//
+// What may pass is spelled as the site spells it and ends like a file. Such an address is left alone unless the plan
+// lists it, a pattern reads it, or a parameter of it is noise. Where what isn't listed is made by internal addresses,
+// only the endings of listed files count.
 func (e *emitter) passes() (expression string, inWay []string) {
 	if e.Plan.Upkeep != nil || len(e.Plan.Proxies) > 0 {
 		return "", nil
 	}
-	var places []string
-	for _, h := range e.Plan.Headers {
-		if h.Reader != nil || len(h.For.List()) == 0 || slices.Contains(h.For.List(), "/") {
-			return "", nil
-		}
-		places = append(places, h.For.List()...)
-	}
-	if len(places) > maxInWay {
+	inWay, ok := e.headed()
+	if !ok {
 		return "", nil
 	}
-	if len(places) > 0 {
-		inWay = append(inWay, "^"+server.Within(places)+"$")
+	letters := "a-z0-9"
+	if !e.Plan.Paths.Lower {
+		letters = "A-Za-z0-9"
 	}
-	const name = `(?:[a-z0-9_~-]+[./])*[a-z0-9_~-]+`
-	var suffixes, folders []string
-	for _, place := range e.Plan.FileList() {
-		switch plain := strings.Trim(place, "abcdefghijklmnopqrstuvwxyz0123456789_-/.") == ""; {
-		case !plain || strings.Contains(place, "//"):
-		case strings.HasSuffix(place, "/") && !strings.Contains(place, "."):
-			folders = append(folders, place)
-		case place[0] == '.':
-			suffixes = append(suffixes, place[1:])
-		}
+	var never []string // endings about which the plan decides
+	if e.Plan.Paths.NoExtension {
+		never = trimmed(address.PageExtensions())
 	}
-	named, others := e.decided(suffixes, folders)
-	if len(named) > 0 {
+	named, many := e.decided(never)
+	if len(many) > 0 {
+		never = append(never, many...)
+	} else if len(named) > 0 {
 		inWay = append(inWay, "^(?:"+strings.Join(named, "|")+")$")
 	}
-	var ways []string
-	if suffixes = slices.DeleteFunc(suffixes, func(s string) bool { return others["."+s] }); len(suffixes) > 0 {
-		ways = append(ways, name+`\.(?:`+strings.Join(suffixes, "|")+`)`)
-	}
-	for _, folder := range folders {
-		if !others[folder] {
-			ways = append(ways, server.Quote(folder[1:])+name)
-		}
-	}
 	for _, m := range e.Matchers {
-		if !e.reads(m, suffixes, folders) {
+		if !e.reads(m, never) {
 			continue
 		}
 		path := m.Expression[strings.Index(m.Expression, ":")+1:]
@@ -102,61 +97,111 @@ func (e *emitter) passes() (expression string, inWay []string) {
 		}
 		inWay = append(inWay, "^"+path+"$")
 	}
-	if len(ways) == 0 || len(inWay) > maxMatchers {
+	if len(inWay) > maxMatchers {
 		return "", nil
 	}
-	return `(?:` + strings.Join(ways, "|") + `)`, inWay
+	ending, query := e.ending(letters, never), `(?:\?\S*)?`
+	if noise := e.noise(); len(noise) > 0 && !e.Inner {
+		query = `(?:\?(?!(?:\S*&)?` + server.Names(noise) + `[=& ])\S*)?`
+	}
+	if ending == "" {
+		return "", nil
+	}
+	except := []string{server.Quote(e.Plan.Languages.Default) + "/"}
+	for _, name := range e.Plan.Paths.Index {
+		except = append(except, `(?:\S*/)?`+server.Quote(name)+"[? ]")
+	}
+	return `(?!` + strings.Join(except, "|") + `)(?:[` + letters + `_~-]+[./])*[` + letters + `_~-]+\.` + ending + query, inWay
 }
 
-// reads reports whether a pattern reads any of the paths that may pass.
-func (e *emitter) reads(m server.Matcher, suffixes, folders []string) bool {
-	var forms []string
-	for _, s := range suffixes {
-		forms = append(forms, "{/folders*}/{name}."+s)
+// headed returns an expression for the paths for which headers are sent; ok is false where these may be any.
+func (e *emitter) headed() (inWay []string, ok bool) {
+	var places []string
+	for _, h := range e.Plan.Headers {
+		if h.Reader != nil || len(h.For.List()) == 0 || slices.Contains(h.For.List(), "/") {
+			return nil, false
+		}
+		places = append(places, h.For.List()...)
 	}
-	for _, f := range folders {
-		forms = append(forms, strings.TrimSuffix(f, "/")+"{/rest*}")
+	if len(places) == 0 {
+		return nil, true
 	}
-	return slices.ContainsFunc(e.Program.Patterns, func(q compile.Pattern) bool {
-		return q.Where == m.Where && slices.ContainsFunc(forms, func(form string) bool {
-			t, err := template.Parse(form)
-			if err != nil {
-				return true
+	return []string{"^" + server.Within(places) + "$"}, len(places) <= maxInWay
+}
+
+// noise returns the names of the parameters that are noise anywhere.
+func (e *emitter) noise() (names []string) {
+	for _, q := range e.Plan.Parameters.All {
+		if q.Class == parameter.Noise {
+			names = append(names, q.Name)
+		}
+	}
+	return names
+}
+
+// ending returns an expression for the endings of files that may pass; empty for none.
+func (e *emitter) ending(letters string, never []string) string {
+	if e.Inner {
+		var listed []string
+		for _, place := range e.Plan.FileList() {
+			if place[0] == '.' && plain.MatchString(place[1:]) && !slices.Contains(never, place[1:]) {
+				listed = append(listed, place[1:])
 			}
-			paths, err := template.NewReader(t, nil)
-			return err != nil || !template.Disjoint(q.Reader, paths, true)
-		})
+		}
+		if len(listed) == 0 {
+			return ""
+		}
+		return "(?:" + strings.Join(listed, "|") + ")"
+	}
+	if len(never) == 0 {
+		return "[" + letters + "]+"
+	}
+	return "(?!(?i:" + strings.Join(never, "|") + ")[? ])[" + letters + "]+"
+}
+
+// plain is an ending as a file may have one.
+var plain = regexp.MustCompile(`^[a-z0-9]+$`)
+
+// trimmed returns endings without their dot.
+func trimmed(endings []string) []string {
+	list := make([]string, len(endings))
+	for i, s := range endings {
+		list[i] = strings.TrimPrefix(s, ".")
+	}
+	return list
+}
+
+// reads reports whether a pattern reads any of the paths that may pass: they end in a dot and another ending than these.
+func (e *emitter) reads(m server.Matcher, never []string) bool {
+	return slices.ContainsFunc(e.Program.Patterns, func(q compile.Pattern) bool {
+		elements := q.Reader.Elements()
+		last := elements[len(elements)-1]
+		dot := strings.LastIndexByte(last.Literal, '.')
+		return q.Where == m.Where && (last.Name != "" || dot < 0 ||
+			!slices.Contains(never, strings.ToLower(last.Literal[dot+1:])))
 	})
 }
 
 // decided returns expressions for the addresses among those that may pass about which the plan decides. Where they are
-// many it returns the suffixes and folders under which they are instead.
-func (e *emitter) decided(suffixes, folders []string) (named []string, places map[string]bool) {
-	places = map[string]bool{}
+// many it returns their endings instead.
+func (e *emitter) decided(never []string) (named, endings []string) {
+	met := map[string]bool{}
 	for i := range e.Program.Listed {
 		x := &e.Program.Listed[i]
 		if x.Kind == compile.Live && x.Signature == "" && !e.Inner && address.Decode(x.Target.Path) == x.Key {
 			continue // served as it is, and not by a script
 		}
-		key, among := strings.ToLower(x.Key), false
-		for _, s := range suffixes {
-			if strings.HasSuffix(key, "."+s) {
-				places["."+s], among = true, true
-			}
+		ending := strings.ToLower(x.Key[strings.LastIndexByte(x.Key, '.')+1:])
+		if !plain.MatchString(ending) || slices.Contains(never, ending) {
+			continue
 		}
-		for _, f := range folders {
-			if strings.HasPrefix(key, f) {
-				places[f], among = true, true
-			}
-		}
-		if among && len(named) <= maxInWay {
-			if expression := server.Quote(x.Key); !slices.Contains(named, expression) {
-				named = append(named, expression)
-			}
+		met[ending] = true
+		if expression := server.Quote(x.Key); len(named) <= maxInWay && !slices.Contains(named, expression) {
+			named = append(named, expression)
 		}
 	}
 	if len(named) > maxInWay {
-		return nil, places
+		return nil, slices.Sorted(maps.Keys(met))
 	}
 	slices.Sort(named)
 	return named, nil

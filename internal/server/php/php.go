@@ -48,13 +48,24 @@ func (t Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 	head := o.Head(g, "PHP")
 	files := []server.File{
 		{Name: FolderFile, Data: []byte(head + "# Put these lines into " + FolderFile + " of the site's document root, " +
-			"before all others; needs mod_rewrite, and AllowOverride FileInfo.\n" + e.guard())},
+			"before all others; needs mod_rewrite, and AllowOverride FileInfo.\n" + leftOut(o.Guard) + e.guard(o.Guard))},
 		{Name: ScriptFile, Data: []byte(script)},
 		{Name: ProgramFile, Data: e.program(head, data)},
 		{Name: data.name(), Data: data.bytes},
 	}
 	slices.SortFunc(files, func(a, b server.File) int { return strings.Compare(a.Name, b.Name) })
 	return files, e.found
+}
+
+// leftOut says in the per-folder file what a guard leaves out.
+func leftOut(which server.Guard) string {
+	switch which {
+	case server.GuardHost:
+		return "# --guard host: where a real file lies, the plan isn't asked, but for other schemes and hosts.\n"
+	case server.GuardNone:
+		return "# --guard none: where a real file lies, the plan isn't asked: not for its host and scheme either.\n"
+	}
+	return ""
 }
 
 type emitter struct {
