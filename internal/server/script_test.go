@@ -2,6 +2,7 @@ package server_test
 
 import (
 	"bufio"
+	"bytes"
 	"fmt"
 	"io"
 	"math/rand/v2"
@@ -168,7 +169,7 @@ func TestTheScriptKeepsItsFilesToItself(t *testing.T) {
 			got := fetch(t, s, method, path)
 			assert.Contains(t, []int{301, 308, 400, 403, 404, 405}, got.status, "%s %s", method, path)
 			assert.NotContains(t, got.body, "steps", path)
-			assert.NotContains(t, got.body, "YC1", path)
+			assert.NotContains(t, got.body, "/s0:", path)
 		}
 		got := fetch(t, s, "GET", path)
 		if at := got.header.Get("Location"); at != "" { // what it leads to is nothing either
@@ -224,8 +225,11 @@ func TestTheScriptWithoutItsFiles(t *testing.T) {
 	for name, path := range map[string]string{"table": table, "program": program} {
 		whole, err := os.ReadFile(path)
 		require.NoError(t, err)
-		for when, data := range map[string][]byte{"cut short": whole[:len(whole)/2], "empty": {}, "of another version": []byte(strings.NewReplacer(
-			"YC1\n", "YC9\n", "'format' => 1", "'format' => 9").Replace(string(whole)))} {
+		for when, data := range map[string][]byte{"cut short": whole[:len(whole)/2], "empty": {}, "spoilt": bytes.Repeat([]byte{255}, len(whole)),
+			"of another version": []byte(strings.Replace(string(whole), "'format' => 1", "'format' => 9", 1))} {
+			if bytes.Equal(data, whole) {
+				continue // the table has none: its name says what is in it
+			}
 			require.NoError(t, os.WriteFile(path, data, 0o644))
 			asked(name+" "+when, 503, 1)
 		}

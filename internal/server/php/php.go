@@ -141,6 +141,7 @@ func (e *emitter) program(head string, data *table) []byte {
 	entry("folder", quote(e.folder))
 	entry("data", quote(data.name()))
 	entry("size", strconv.Itoa(len(data.bytes)))
+	entry("slots", strconv.Itoa(data.slots))
 	entry("lower", strconv.FormatBool(e.Plan.Paths.Lower))
 	entry("hosts", strconv.FormatBool(e.HasHosts()))
 	entry("index", quoted(e.Plan.Paths.Index))
@@ -159,6 +160,7 @@ func (e *emitter) program(head string, data *table) []byte {
 	for _, h := range e.Headers {
 		headers = append(headers, list(quote(h.Name), quote(h.Variable)))
 	}
+	entry("quick", e.quick())
 	entry("sets", list(sets...))
 	entry("patterns", list(patterns...))
 	entry("headers", list(headers...))
@@ -168,6 +170,21 @@ func (e *emitter) program(head string, data *table) []byte {
 	}
 	b.WriteString("]];\n")
 	return []byte(b.String())
+}
+
+// quick writes which requests are spared the steps: those for plain addresses of the origin. What an entry says of them
+// is answered, and what has none is left to the site.
+func (e *emitter) quick() string {
+	if e.Quick == nil || len(e.Headers) > 0 || e.HasHosts() {
+		return "null"
+	}
+	var hidden []string
+	for _, h := range e.Quick.Hidden {
+		hidden = append(hidden, expression(h, false))
+	}
+	return list("'origin' => "+quote(e.Plan.Site.Origin.Base()), "'path' => "+expression(e.Quick.Path, false),
+		"'hidden' => "+list(hidden...), "'groups' => "+quoted(e.Quick.Groups),
+		"'flags' => "+quote(strings.Repeat("0", len(e.Excepts))+"0:"))
 }
 
 // step writes a step.

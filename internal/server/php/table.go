@@ -12,12 +12,12 @@ import (
 // script that says 404, so that it is nothing to those who ask for it by its
 // address. Then, with numbers of little endian:
 //
-//	YC1\n  how many slots there are, a power of two (4 bytes)
-//	slots  where a record begins (4 bytes each); 0: none. A key's slot is its CRC-32, or the next that is free
+//	slots  a power of two of them: where a record begins (4 bytes each); 0: none. A key's slot is its CRC-32, or the next that is free
 //	records  the lengths of key and value (2 bytes each), key, value
 type table struct {
 	keys  []place
 	bytes []byte // the records; in the end the whole file
+	slots int
 }
 
 // place is where a record begins among the records, and the CRC-32 of its key.
@@ -52,15 +52,13 @@ func (t *table) finish() bool {
 	for count < 2*len(t.keys) {
 		count *= 2
 	}
-	start := len(tableHead) + 8 + 4*count
+	start := len(tableHead) + 4*count
 	if uint64(start)+uint64(len(t.bytes)) > math.MaxUint32 {
 		return false
 	}
 	whole := make([]byte, start, start+len(t.bytes))
 	copy(whole, tableHead)
-	copy(whole[len(tableHead):], "YC1\n")
-	binary.LittleEndian.PutUint32(whole[len(tableHead)+4:], uint32(count))
-	slots := whole[len(tableHead)+8 : start]
+	slots := whole[len(tableHead):start]
 	for _, k := range t.keys {
 		slot := int(k.sum) & (count - 1)
 		for binary.LittleEndian.Uint32(slots[4*slot:]) != 0 {
@@ -68,7 +66,7 @@ func (t *table) finish() bool {
 		}
 		binary.LittleEndian.PutUint32(slots[4*slot:], uint32(start)+uint32(k.at))
 	}
-	t.bytes = append(whole, t.bytes...)
+	t.bytes, t.slots = append(whole, t.bytes...), count
 	return true
 }
 

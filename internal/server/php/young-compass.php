@@ -11,11 +11,10 @@ $young_compass = new class {
 	private $program = []; // what young-compass-program.php says
 	private $root = __DIR__;
 	private $data = null; // the table of addresses, open
-	private $mask = 0;    // how many slots it has, less one
-	private $size = 0;    // in bytes
 
 	const FORMAT = 1;
-	const HEAD = 64; // bytes before the table
+	const HEAD = 64;    // bytes before the table
+	const RECORD = 500; // bytes that are read of a record at first
 
 	public function answer(): void {
 		$shown = function_exists('ini_set') ? ini_set('display_errors', '0') : false;
@@ -24,7 +23,7 @@ $young_compass = new class {
 			$this->read();
 			if ($this->own()) {
 				$this->refuse(404);
-			} else {
+			} elseif (!$this->quick()) {
 				$this->steps();
 				$this->reply();
 			}
@@ -40,11 +39,13 @@ $young_compass = new class {
 	/** read reads the program. It throws when that isn't there, or of another version. */
 	private function read(): void {
 		$young_compass = true; // the program is nothing to those who ask for it by its address
+		ob_start(); // one that is spoilt is no text for visitors
 		try {
 			$program = @include __DIR__ . '/young-compass-program.php';
 		} catch (ParseError $problem) {
 			$program = null;
 		}
+		ob_end_clean();
 		if (!is_array($program) || ($program['format'] ?? 0) !== self::FORMAT) {
 			throw new RuntimeException('young-compass-program.php is missing, cut short or of another version; upload it again');
 		}
@@ -112,6 +113,43 @@ $young_compass = new class {
 			}
 		}
 		return '/' . implode('/', $kept);
+	}
+
+	/** quick answers for plain addresses, about which an entry alone can decide, and reports whether this is one. */
+	private function quick(): bool {
+		$quick = $this->program['quick'];
+		$path = $this->v['sent'];
+		$query = $this->v['args'];
+		if ($quick === null || $this->v['scheme_asked'] . '://' . $this->v['host'] !== $quick['origin']
+			|| !preg_match($quick['path'], $path) || in_array($path, $quick['groups'], true)) {
+			return false;
+		}
+		foreach ($query === '' ? [] : $quick['hidden'] as $expression) {
+			if (self::meets($expression, $query, $found)) {
+				return false;
+			}
+		}
+		foreach ($this->program['patterns'] as [$expression, $value]) {
+			if (self::meets($expression, $quick['flags'] . $path, $found)) {
+				return false;
+			}
+		}
+		$action = $this->find("/s0:$path");
+		if ($action === '') {
+			if (!$this->content($path)) {
+				$this->refuse(404);
+			}
+			return true;
+		}
+		if (!preg_match('~^m(\d+)/(\d+) (0|drop) ([^#]*)$~D', $action, $found) || $query !== '' && $found[3] !== '0') {
+			return false;
+		}
+		if ($query !== '') {
+			$found[4] .= (strpos($found[4], '?') === false ? '?' : '&') . $query;
+		}
+		$get = in_array($this->v['method'], ['GET', 'HEAD'], true);
+		header('Location: ' . $found[4], true, (int) $found[$get ? 1 : 2]);
+		return true;
 	}
 
 	/** steps gives every variable its value. */
@@ -228,17 +266,22 @@ $young_compass = new class {
 		if ($this->data === null) {
 			$this->open();
 		}
-		for ($slot = crc32($key) & $this->mask, $tried = 0; $tried <= $this->mask; $tried++) {
-			$at = unpack('V', $this->bytes(self::HEAD + 8 + 4 * $slot, 4))[1];
+		$mask = $this->program['slots'] - 1;
+		for ($slot = crc32($key) & $mask, $tried = 0; $tried <= $mask; $tried++) {
+			$at = unpack('V', $this->bytes(self::HEAD + 4 * $slot, 4))[1];
 			if ($at === 0) {
 				return '';
 			}
-			$sizes = unpack('vkey/vvalue', $this->bytes($at, 4));
-			$record = $this->bytes($at + 4, $sizes['key'] + $sizes['value']);
-			if (strncmp($record, $key, $sizes['key']) === 0 && strlen($key) === $sizes['key']) {
-				return substr($record, $sizes['key']);
+			$record = $this->bytes($at, max(4, min(self::RECORD, $this->program['size'] - $at))); // mostly all of it
+			$sizes = unpack('vkey/vvalue', $record);
+			$length = 4 + $sizes['key'] + $sizes['value'];
+			if ($length > strlen($record)) {
+				$record .= $this->bytes($at + strlen($record), $length - strlen($record));
 			}
-			$slot = ($slot + 1) & $this->mask;
+			if (strlen($key) === $sizes['key'] && substr_compare($record, $key, 4, $sizes['key']) === 0) {
+				return substr($record, 4 + $sizes['key'], $sizes['value']);
+			}
+			$slot = ($slot + 1) & $mask;
 		}
 		return '';
 	}
@@ -250,21 +293,15 @@ $young_compass = new class {
 			throw new RuntimeException("$name can't be read; upload it again");
 		}
 		stream_set_read_buffer($this->data, 0);
-		$this->size = fstat($this->data)['size'];
-		$head = $this->bytes(self::HEAD, 8);
-		if (substr($head, 0, 4) !== "YC1\n" || $this->size !== $this->program['size']) {
-			throw new RuntimeException("$name is cut short or of another version; upload it again");
+		if (fstat($this->data)['size'] !== $this->program['size']) {
+			throw new RuntimeException("$name is cut short; upload it again");
 		}
-		$this->mask = unpack('V', substr($head, 4))[1] - 1;
 	}
 
 	/** bytes reads a stretch of the table. */
 	private function bytes(int $at, int $length): string {
-		if ($length === 0) {
-			return '';
-		}
-		if ($at + $length > $this->size || fseek($this->data, $at) !== 0) {
-			throw new RuntimeException($this->program['data'] . ' is cut short; upload it again');
+		if ($at < self::HEAD || $at + $length > $this->program['size'] || fseek($this->data, $at) !== 0) {
+			throw new RuntimeException($this->program['data'] . ' is spoilt; upload it again');
 		}
 		$read = '';
 		while (strlen($read) < $length) {
@@ -370,9 +407,12 @@ $young_compass = new class {
 
 	/** below reports whether a file is one below the document root that may be sent. */
 	private function below(string $file): bool {
+		if (!@is_file($file)) {
+			return false;
+		}
 		$real = @realpath($file);
 		$root = @realpath($this->root);
-		return $real !== false && $root !== false && is_file($real) && strncmp($real, "$root/", strlen($root) + 1) === 0
+		return $real !== false && $root !== false && strncmp($real, "$root/", strlen($root) + 1) === 0
 			&& !preg_match('~/[.](?!well-known/)~', substr($real, strlen($root)))
 			&& !(dirname($real) === __DIR__ && strncasecmp(basename($real), 'young-compass', 13) === 0);
 	}
