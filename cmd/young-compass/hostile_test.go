@@ -92,7 +92,7 @@ func TestNothingHostileGetsThrough(t *testing.T) {
 	}
 	for _, command := range []string{"pages", "design", "lint", "pair", "coverage", "redirects check", "redirects check list.csv",
 		"redirects flatten list.csv", "redirects merge list.csv", "redirects add /\x1bz /\u202ez", "trace /\x1b\u202e /r /o/\u202e",
-		"trace /r", "relink text.html", "steps", "propose", "emit nginx", "emit apache", "emit caddy", "emit haproxy", "emit htaccess",
+		"trace /r", "relink text.html", "steps", "propose", "emit nginx", "emit apache", "emit caddy", "emit haproxy", "emit htaccess", "emit php",
 		"emit sitemap", "emit robots", "emit head", "gather --compare pages-source.csv", "\x1bx", "trace --\u202ex",
 		"gather nowhere\x1b]0;x\x07", "design --only \x1bx"} {
 		for _, format := range []string{"table", "json", "csv", "sarif", "junit"} {

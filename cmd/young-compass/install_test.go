@@ -25,6 +25,7 @@ var kills = flag.Int("kills", usualKills, "how often an installation is killed, 
 func serverFiles() map[string]string {
 	return map[string]string{
 		"htaccess": "Options -Indexes\n",
+		"php":      "Options -Indexes\n",
 		"apache":   "<VirtualHost *:80>\n\tServerName skerrywick.example\n</VirtualHost>\n",
 		"nginx":    "server { listen 8080; server_name skerrywick.example; # by hand\n}\n",
 		"caddy":    "http://skerrywick.example {\n\troute {\n\t\trespond ok\n\t}\n}\n",

@@ -32,6 +32,7 @@ func writing() map[string][]string {
 		"robots":   {"emit", "robots"},
 		"head":     {"emit", "head"},
 		"htaccess": {"emit", "htaccess"},
+		"php":      {"emit", "php"},
 		"propose":  {"propose", "old.csv", "--write"},
 	}
 }

@@ -63,7 +63,7 @@ func TestTheOrderOfRowsDecidesNothing(t *testing.T) {
 	lines := regexp.MustCompile(`(?m)^\s*# \S+\.csv \d+\n|\.csv[: ]\d+|"line": \d+|in line \d+`)
 	outputs := func(dir string) map[string]string {
 		all := map[string]string{}
-		for _, command := range []string{"emit nginx", "emit apache", "emit caddy", "emit haproxy", "emit htaccess --force", "emit sitemap",
+		for _, command := range []string{"emit nginx", "emit apache", "emit caddy", "emit haproxy", "emit htaccess --force", "emit php", "emit sitemap",
 			"emit head --as csv", "design --format json", "design --format csv", "lint --format json", "redirects check --format json",
 			"trace /quays/hildafjord /x/2 http://skerrywick.example/quays/kvitsund --format json", "pair --format csv",
 			"redirects flatten redirects.csv"} {

@@ -244,7 +244,7 @@ func (a *app) prepare(e *emitting, hosts []string) error {
 	}
 	e.install, e.hosts = path, hosts
 	if e.pieces == "" {
-		e.pieces = deploy.FolderFor(path, hosts[0])
+		e.pieces = deploy.FolderFor(e.target, path, hosts[0])
 	}
 	if e.pieces, err = filepath.Abs(e.pieces); err != nil {
 		return unfinished{err}

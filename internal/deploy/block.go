@@ -103,11 +103,15 @@ func Installed(text []byte, target string, hosts []string) string {
 const piecesFolder = "young-compass"
 
 // FolderFor returns the folder for the pieces that a server's file includes: one of the site's own, beside the folder
-// whose files the server reads all. Two sites on one server never share pieces.
+// whose files the server reads all; or below the file's own, where visitors are to reach them. Two sites on one server
+// never share pieces.
 //
 //	/etc/nginx/sites-enabled/ferries, skerrywick.example    /etc/nginx/young-compass/skerrywick.example
-func FolderFor(path, host string) string {
+func FolderFor(target server.Target, path, host string) string {
 	folder := filepath.Dir(path)
+	if v, ok := target.(visible); ok && v.Visible() {
+		return filepath.Join(folder, piecesFolder, host)
+	}
 	if base := filepath.Base(folder); strings.HasSuffix(base, "-enabled") || strings.HasSuffix(base, "-available") ||
 		strings.HasSuffix(base, ".d") {
 		folder = filepath.Dir(folder)

@@ -20,6 +20,7 @@ import (
 	"young-compass/internal/server/caddy"
 	"young-compass/internal/server/httpd"
 	"young-compass/internal/server/nginx"
+	"young-compass/internal/server/php"
 )
 
 // compiled compiles a project of these redirects and addresses.
@@ -198,6 +199,8 @@ func TestFoldersOfTwoSites(t *testing.T) {
 		"/etc/httpd/conf.d/b.conf":            "/etc/httpd/young-compass/one.example",
 		"/etc/caddy/Caddyfile":                "/etc/caddy/young-compass/one.example",
 	} {
-		assert.Equal(t, want, deploy.FolderFor(path, "one.example"))
+		assert.Equal(t, want, deploy.FolderFor(nginx.Target{}, path, "one.example"))
+		assert.Equal(t, filepath.Join(filepath.Dir(path), "young-compass/one.example"),
+			deploy.FolderFor(php.Target{}, path, "one.example"), "visitors reach it")
 	}
 }

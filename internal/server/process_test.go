@@ -321,9 +321,17 @@ func startPHP(t *testing.T, dir string, hosts []string) *realServer {
 	if !os.IsNotExist(err) {
 		require.NoError(t, err)
 	}
+	s := startWithPHP(t, dir)
+	s.absent = absent
+	return s
+}
+
+// startWithPHP starts Apache httpd and PHP's process manager.
+func startWithPHP(t *testing.T, dir string) *realServer {
+	t.Helper()
 	socket, group := startFPM(t, dir)
 	s := startHTTPD(t, dir, "<FilesMatch \"\\.php$\">\nSetHandler \"proxy:unix:"+socket+"|fcgi://localhost\"\n</FilesMatch>")
-	s.absent, s.groups = absent, append(s.groups, group)
+	s.groups = append(s.groups, group)
 	return s
 }
 

@@ -269,3 +269,51 @@ func TestGuardsAskThePlanWhereNoFileLies(t *testing.T) {
 		s.stop()
 	}
 }
+
+// The script is installed into a folder that has rules of its own, asked, and taken out again.
+func TestTheScriptIsInstalled(t *testing.T) {
+	t.Parallel()
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
+	folder, dir := t.TempDir(), siteFolder(t, site{})
+	write(t, filepath.Join(folder, project.PlanFile), "site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example]}\n")
+	write(t, filepath.Join(folder, project.RedirectsFile), "from,to,status\n/old,/about,301\n")
+	root := filepath.Join(dir, "www")
+	rules := "Options -Indexes\nRewriteEngine On\nRewriteRule \"^own$\" \"/about.html\" [L]\nErrorDocument 404 \"none\"\n"
+	path := filepath.Join(root, ".htaccess")
+	write(t, path, rules)
+	write(t, filepath.Join(root, "about.html"), "about")
+	install := func() (version string) {
+		output, status := runProgram(t, "--project", folder, "emit", "php", "--install", path, "--yes")
+		require.Zero(t, status, output)
+		kept, err := filepath.Glob(filepath.Join(folder, "out/php/replaced", ".htaccess.*"))
+		require.NoError(t, err)
+		require.Len(t, kept, 1, "what was there is kept where no visitor reaches it")
+		assert.Equal(t, rules, readText(t, kept[0]))
+		_, rest, ok := strings.Cut(readText(t, path), "RewriteRule \"^\" \"")
+		require.True(t, ok)
+		return strings.Split(rest, "\"")[0]
+	}
+	script := install()
+	assert.True(t, strings.HasPrefix(script, "/young-compass/skerrywick.example/"), script)
+	s := startWithPHP(t, dir)
+	asked := func(want map[string]string) {
+		t.Helper()
+		for path, answer := range want {
+			got := fetch(t, s, "GET", path)
+			assert.Equal(t, answer, strings.TrimSpace(fmt.Sprint(got.status, " ", got.header.Get("Location"), got.header.Get("Refresh"))), path)
+		}
+	}
+	asked(map[string]string{"/old": "301 http://skerrywick.example/about", "/about": "200", "/about.html": "301 http://skerrywick.example/about",
+		script: "404", filepath.Dir(script): "404", filepath.Dir(script) + "/" + php.ProgramFile: "404"})
+	write(t, filepath.Join(folder, project.RedirectsFile), "from,to,status\n/old,/news,301\n")
+	_, status := runProgram(t, "--project", folder, "emit", "php", "--install", path, "--yes")
+	require.Zero(t, status)
+	asked(map[string]string{"/old": "301 http://skerrywick.example/news"})
+	_, status = runProgram(t, "--project", folder, "emit", "php", "--undo", path)
+	require.Zero(t, status)
+	assert.Equal(t, rules, readText(t, path))
+	asked(map[string]string{"/old": "404", "/own": "200", "/about.html": "200"})
+	assert.Empty(t, said(t, s))
+}

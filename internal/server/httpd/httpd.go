@@ -60,7 +60,7 @@ func (f Folder) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 			Where:  finding.Place{File: FolderFile},
 			What:   fmt.Sprintf("%d rules, which httpd reads and compiles anew for each request to the folder", n),
 			Why:    "measured: 50 rules leave about 18 % of the requests a second, 300 leave 3 %, images included",
-			Advice: "use the server's own configuration (emit apache) where you can"}
+			Advice: "use emit php, which reads addresses only when it needs them, or the server's own configuration (emit apache) where you can"}
 		if n > tooManyRules && !o.Anyway {
 			slow.Severity, slow.Advice = finding.Error, slow.Advice+", or say --force"
 		}
