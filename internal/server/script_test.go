@@ -81,7 +81,7 @@ func TestTheScriptSendsFilesAsTheServerDoes(t *testing.T) {
 	require.NoError(t, os.Symlink(filepath.Join(s.Dir, "outside.html"), filepath.Join(s.Dir, "www", "leak.html")))
 	for path, want := range map[string]string{
 		"/old": "301 ", "/gone": "410 not found or gone", "/about": "200 0123456789", "/about?x=1": "200 0123456789", "/docs": "200 docs",
-		"/docs/": "301 ", "/about.html": "301 ", "/style.css": "200 a{}", "//style.css": "200 a{}", "/img/a.png?v=2": "200 png",
+		"/docs/": "200 docs", "/about.html": "301 ", "/style.css": "200 a{}", "//style.css": "200 a{}", "/img/a.png?v=2": "200 png",
 		"/img/moved.png": "301 ", "/nothing": "404 not here", "/shop": "200 global/shop.php", "/.user.ini": "404", "/.git/config": "404 not here",
 		"/.GIT/config": "301 ", "/private/page": "403", "/private/nothing": "403", "//tool.cgi": "404 not here", "/leak": "404 not here",
 		"/big%20file": "404 not here", "/empty": "200 ", "/.htaccess": "404", "/docs/..%2f..%2foutside": "404", "/left/x": "404 not here",
@@ -130,6 +130,26 @@ func TestTheScriptSendsFilesAsTheServerDoes(t *testing.T) {
 	assert.Empty(t, said(t, s))
 }
 
+// A real folder keeps the slash that httpd adds to it: taken away, it would come back.
+func TestTheScriptLeavesTheSlashOfAFolder(t *testing.T) {
+	t.Parallel()
+	own := "DirectorySlash On\nDirectoryIndex index.html index.php\n" // as hosts have it
+	s := scripted(t, "hosts: [www.skerrywick.example]}\nlanguages: {default: en}\n", map[string]string{"docs/.htaccess": own,
+		"docs/index.html": "docs", "old/.htaccess": own, "old/index.html": "never", "bare/.htaccess": own, "bare/a.css": "a{}",
+		"about.html": "about", "chart.js/.htaccess": own, "chart.js/index.php": "<?php echo 'chart';"})
+	for path, want := range map[string]string{"/docs": "301 /docs/", "/docs/": "200 docs", "/docs/?a=b": "200 docs", "/docs/index.html": "301 /docs",
+		"//docs/": "200 docs", "/old": "301 /old/", "/old/": "301 /about", "/bare": "301 /bare/", "/bare/": "404 ", "/bare/a.css": "200 a{}",
+		"/about/": "301 /about", "/DOCS/": "301 /docs", "/chart.js/": "200 chart", "/chart.js": "301 /chart.js/"} {
+		got := fetch(t, s, "GET", path)
+		at := strings.TrimPrefix(strings.TrimPrefix(got.header.Get("Location"), "http://skerrywick.example"), s.HTTP[strings.LastIndexByte(s.HTTP, ':'):])
+		if got.status == 200 {
+			at = got.body
+		}
+		assert.Equal(t, want, fmt.Sprint(got.status, " ", at), path)
+	}
+	assert.Empty(t, said(t, s))
+}
+
 // The front controller is handed on to as if it had been asked for by its own address.
 func TestTheScriptHandsOnToTheFrontController(t *testing.T) {
 	t.Parallel()
@@ -154,7 +174,13 @@ echo json_encode([$_SERVER['REQUEST_URI'], $_SERVER['SCRIPT_NAME'], $_SERVER['PH
 // None of the script's own files can be had, and nothing that a request holds makes it complain.
 func TestTheScriptKeepsItsFilesToItself(t *testing.T) {
 	t.Parallel()
-	s := scripted(t, "hosts: [www.skerrywick.example]}\n", map[string]string{"about.html": "about"})
+	for _, paths := range []string{"", ", paths: {extension: keep}"} { // with extensions, httpd may run the files by itself
+		keepsItsFiles(t, scripted(t, "hosts: [www.skerrywick.example]"+paths+"}\n", map[string]string{"about.html": "about"}))
+	}
+}
+
+func keepsItsFiles(t *testing.T, s *realServer) {
+	t.Helper()
 	names, err := filepath.Glob(filepath.Join(s.Dir, "www", "young-compass*"))
 	require.NoError(t, err)
 	require.Len(t, names, 3)

@@ -581,7 +581,10 @@ func (e *emitter) shown(b *bytes.Buffer) {
 	for _, name := range e.index() {
 		fmt.Fprintf(b, "\tif (-f $§folder/%s) { rewrite ^ $§asked/%[1]s last; }\n", value(name))
 	}
-	b.WriteString("\trewrite ^ $§asked last;\n}\n")
+	for _, extension := range address.PageExtensions() { // a page beside the folder is found as the site finds pages
+		fmt.Fprintf(b, "\tif (-f $§folder%s) { rewrite ^ $§asked last; }\n", extension)
+	}
+	b.WriteString("\trewrite ^ $§asked/ last;\n}\n") // else nginx would add a slash, which the plan removes
 	if e.Quick == nil || !e.Quick.Unlisted {
 		return
 	}

@@ -240,7 +240,13 @@ func (e *emitter) key(x *compile.Listed, group func(string) int) string {
 func (e *emitter) table() *table {
 	group := server.GroupOf(e.Program)
 	identity := func(path string) string { return path }
-	t := newTable(len(e.Program.Listed))
+	size := 0 // of nearly all records
+	for i := range e.Program.Listed {
+		x := &e.Program.Listed[i]
+		size += len(x.Key) + len(x.Signature) + len(x.Target.Host) + len(x.Target.Path) + len(x.Target.Query) +
+			len("0000/s0:m301/301 0 https://")
+	}
+	t := newTable(len(e.Program.Listed), size)
 	for i := range e.Program.Listed {
 		x := &e.Program.Listed[i]
 		if key, action := e.key(x, group), e.Action(*x, identity).String(); !t.add(key, action) {
@@ -248,7 +254,7 @@ func (e *emitter) table() *table {
 				fmt.Sprintf("an address of more than %d bytes", longest), "shorten the address"))
 		}
 	}
-	if !t.finish() {
+	if !t.fits() {
 		e.found = append(e.found, server.NotExpressible(Target{}.Name(), plan.Cause{File: e.Plan.File},
 			"a table of more than 4 GB", "let fewer addresses be known"))
 	}

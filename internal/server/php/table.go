@@ -15,15 +15,8 @@ import (
 //	slots  a power of two of them: where a record begins (4 bytes each); 0: none. A key's slot is its CRC-32, or the next that is free
 //	records  the lengths of key and value (2 bytes each), key, value
 type table struct {
-	keys  []place
-	bytes []byte // the records; in the end the whole file
+	bytes []byte
 	slots int
-}
-
-// place is where a record begins among the records, and the CRC-32 of its key.
-type place struct {
-	at  uint64
-	sum uint32
 }
 
 // longest is how many bytes keys and values have at most.
@@ -32,43 +25,37 @@ const longest = math.MaxUint16
 // tableHead is what the file begins with, as long as the script says (HEAD).
 const tableHead = "<?php http_response_code(404); exit; __halt_compiler();        \n"
 
-func newTable(rows int) *table { return &table{keys: make([]place, 0, rows)} }
+// newTable returns a table for so many records, which are of about this size in bytes together.
+func newTable(rows, size int) *table {
+	t := &table{slots: 16}
+	for t.slots < 2*rows {
+		t.slots *= 2
+	}
+	start := len(tableHead) + 4*t.slots
+	t.bytes = make([]byte, start, start+size)
+	copy(t.bytes, tableHead)
+	return t
+}
 
 // add adds a record; false if it is too long.
 func (t *table) add(key, value string) bool {
 	if len(key) > longest || len(value) > longest {
 		return false
 	}
-	t.keys = append(t.keys, place{uint64(len(t.bytes)), crc32.ChecksumIEEE([]byte(key))})
+	slots := t.bytes[len(tableHead) : len(tableHead)+4*t.slots]
+	slot := int(crc32.ChecksumIEEE([]byte(key))) & (t.slots - 1)
+	for binary.LittleEndian.Uint32(slots[4*slot:]) != 0 {
+		slot = (slot + 1) & (t.slots - 1)
+	}
+	binary.LittleEndian.PutUint32(slots[4*slot:], uint32(len(t.bytes)))
 	t.bytes = binary.LittleEndian.AppendUint16(t.bytes, uint16(len(key)))
 	t.bytes = binary.LittleEndian.AppendUint16(t.bytes, uint16(len(value)))
 	t.bytes = append(append(t.bytes, key...), value...)
 	return true
 }
 
-// finish writes the file; false if it is too large.
-func (t *table) finish() bool {
-	count := 16
-	for count < 2*len(t.keys) {
-		count *= 2
-	}
-	start := len(tableHead) + 4*count
-	if uint64(start)+uint64(len(t.bytes)) > math.MaxUint32 {
-		return false
-	}
-	whole := make([]byte, start, start+len(t.bytes))
-	copy(whole, tableHead)
-	slots := whole[len(tableHead):start]
-	for _, k := range t.keys {
-		slot := int(k.sum) & (count - 1)
-		for binary.LittleEndian.Uint32(slots[4*slot:]) != 0 {
-			slot = (slot + 1) & (count - 1)
-		}
-		binary.LittleEndian.PutUint32(slots[4*slot:], uint32(start)+uint32(k.at))
-	}
-	t.bytes, t.slots = append(whole, t.bytes...), count
-	return true
-}
+// fits reports whether places in the table fit into four bytes.
+func (t *table) fits() bool { return uint64(len(t.bytes)) <= math.MaxUint32 }
 
 // name returns the file's name, which says what is in it: a table is never replaced while somebody reads it.
 func (t *table) name() string {

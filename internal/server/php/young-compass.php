@@ -369,6 +369,9 @@ $young_compass = new class {
 			}
 		}
 		$status = (int) $this->v['code'];
+		if ($status >= 300 && $status < 400 && $this->circles()) {
+			$status = 0;
+		}
 		if ($status >= 300 && $status < 400) {
 			header('Location: ' . $this->v['location'], true, $status);
 		} elseif ($status !== 0) {
@@ -381,6 +384,15 @@ $young_compass = new class {
 		} elseif (!$this->content($this->v['uri'])) {
 			$this->refuse(404);
 		}
+	}
+
+	/**
+	 * circles reports whether a slash behind a real folder's name is all that is to go. The server adds it before it asks a
+	 * per-folder file, so it would come back.
+	 */
+	private function circles(): bool {
+		return $this->v['on_origin'] === '1' && substr($this->v['uri'], -1) === '/' && @is_dir($this->root . $this->v['uri'])
+			&& explode('?', $this->v['location'])[0] === $this->v['base'] . rtrim($this->v['single'], '/');
 	}
 
 	/** withoutPlan answers with what is there, and with 503 where nothing is. */
