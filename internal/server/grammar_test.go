@@ -402,13 +402,16 @@ func compareEach(t *testing.T, all []comparison) (met, excepted map[string]int) 
 	var lock sync.Mutex
 	var failed atomic.Bool
 	t.Run("each", func(t *testing.T) {
-		for _, c := range all {
+		for n, c := range all {
 			t.Run(c.name, func(t *testing.T) {
 				t.Parallel()
 				if failed.Load() {
 					return // one plan that fails is enough to read
 				}
 				for _, target := range targets() {
+					if target.Name() == "php" && n%2 == 1 && *randomSeed == usualSeed && *onlyForm == "" {
+						continue // other seeds, at night, take all
+					}
 					if _, found := target.try(c.g); finding.Worst(found, finding.Error) {
 						continue
 					}
