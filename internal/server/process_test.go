@@ -46,6 +46,7 @@ type realServer struct {
 	client
 	lenient bool     // pages that are there may be shown though the plan doesn't know the address
 	absent  []string // decoded paths of pages that may be missing, since no file can be called so
+	slashes bool     // real folders keep the slash behind their name
 	groups  []int    // its groups of processes
 	stop    func()   // ends the server
 }
@@ -331,7 +332,7 @@ func startWithPHP(t *testing.T, dir string) *realServer {
 	t.Helper()
 	socket, group := startFPM(t, dir)
 	s := startHTTPD(t, dir, "<FilesMatch \"\\.php$\">\nSetHandler \"proxy:unix:"+socket+"|fcgi://localhost\"\n</FilesMatch>")
-	s.groups = append(s.groups, group)
+	s.slashes, s.groups = true, append(s.groups, group)
 	return s
 }
 
