@@ -2,7 +2,6 @@ package server_test
 
 import (
 	"flag"
-	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -30,14 +29,9 @@ func TestGuardCost(t *testing.T) {
 		return // a measurement, made by hand: go test -run TestGuardCost -guards 10000 -v ./internal/server
 	}
 	dir := t.TempDir()
-	var rows strings.Builder
-	rows.WriteString("from,to,status\n")
-	for i := range *guardRows {
-		fmt.Fprintf(&rows, "/old/section-%d/page-%06d,/new/area-%d/article-%06d,301\n", i%97, i, i%31, i)
-	}
 	write(t, filepath.Join(dir, project.PlanFile), "site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example], "+
 		"paths: {extension: keep}}\n")
-	write(t, filepath.Join(dir, project.RedirectsFile), rows.String())
+	write(t, filepath.Join(dir, project.RedirectsFile), oldPages(*guardRows))
 	p, _, err := project.Load(dir)
 	require.NoError(t, err)
 	g := compiled(t, p)

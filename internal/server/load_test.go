@@ -32,14 +32,9 @@ func TestLoad(t *testing.T) {
 		return // a measurement, made by hand: go test -run TestLoad -load 100000 -v ./internal/server
 	}
 	dir := t.TempDir()
-	var rows strings.Builder
-	rows.WriteString("from,to,status\n")
-	for i := range *loadRows {
-		fmt.Fprintf(&rows, "/old/section-%d/page-%06d,/new/area-%d/article-%06d,301\n", i%97, i, i%31, i)
-	}
 	write(t, filepath.Join(dir, project.PlanFile),
 		"site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example]}\n")
-	write(t, filepath.Join(dir, project.RedirectsFile), rows.String())
+	write(t, filepath.Join(dir, project.RedirectsFile), oldPages(*loadRows))
 	full, _, err := project.Load(dir)
 	require.NoError(t, err)
 	listed := fmt.Sprintf(`local i = math.random(0, %d) local path = string.format("/old/section-%%d/page-%%06d", i %% 97, i)`, *loadRows-1)
@@ -78,6 +73,16 @@ func TestLoad(t *testing.T) {
 		with.stop()
 		without.stop()
 	}
+}
+
+// oldPages returns a list of so many redirects.
+func oldPages(n int) string {
+	var rows strings.Builder
+	rows.WriteString("from,to,status\n")
+	for i := range n {
+		fmt.Fprintf(&rows, "/old/section-%d/page-%06d,/new/area-%d/article-%06d,301\n", i%97, i, i%31, i)
+	}
+	return rows.String()
 }
 
 // rate asks a server for a second and returns the requests a second.
