@@ -33,7 +33,6 @@ type emitting struct {
 	target            server.Target
 	directory, pieces string
 	options           server.Options
-	guard             string
 	heads             bool
 	hosts             []string
 }
@@ -82,20 +81,22 @@ emit sitemap, robots and head write what the plan tells search engines.
 line stays as it is, and what was there is kept under a dated name. --undo takes
 out exactly what was installed.`,
 		Args:      cobra.MaximumNArgs(1),
-		ValidArgs: []string{"htaccess", "apache", "nginx", "caddy", "haproxy", "php"},
+		ValidArgs: formNames(),
 		RunE: func(c *cobra.Command, args []string) error {
 			if len(args) == 0 {
 				for _, name := range []string{"install", "undo", "directory", "trial", "pieces", "links", "dry-run", "yes", "force",
 					"guard"} {
 					if c.Flags().Changed(name) {
-						return fmt.Errorf("emit: --%s needs a form; say htaccess, apache, nginx, caddy, haproxy or php", name)
+						forms := formNames()
+						last := len(forms) - 1
+						return fmt.Errorf("emit: --%s needs a form; say %s or %s", name, strings.Join(forms[:last], ", "), forms[last])
 					}
 				}
 				return a.print(featureReport())
 			}
 			target, ok := deploy.TargetOf(args[0])
 			if !ok {
-				forms := []string{"htaccess", "apache", "nginx", "caddy", "haproxy", "php", "sitemap", "robots", "head"}
+				forms := append(formNames(), "sitemap", "robots", "head")
 				return fmt.Errorf("emit: %s is not a form; %s", address.Printable(args[0]), spelling.Choices(args[0], forms))
 			}
 			e.target = target
@@ -112,7 +113,7 @@ out exactly what was installed.`,
 	f.StringVar(&e.directory, "directory", "", "the folder to write to (out/FORM in the project)")
 	f.BoolVar(&e.options.Trial, "trial", false,
 		"temporary statuses and short caching, until the plan has proved itself")
-	f.StringVar(&e.guard, "guard", "", "of the form php, which requests its per-folder file sends to the script: `full`, host or none")
+	f.StringVar((*string)(&e.options.Guard), "guard", "", "of the form php, which requests its per-folder file sends to the script: `full`, host or none")
 	f.BoolVar(&e.options.Anyway, "force", false, "write a per-folder file of more than 300 rules")
 	e.flags(f, "pieces")
 	f.StringVar(&e.pieces, "pieces", "",
@@ -122,18 +123,28 @@ out exactly what was installed.`,
 	return c
 }
 
-// guarded reads which guard is wanted.
-func (e *emitting) guarded() error {
-	names := make([]string, len(server.Guards()))
-	for i, g := range server.Guards() {
-		names[i] = string(g)
+// formNames returns the forms for servers.
+func formNames() (names []string) {
+	for _, t := range deploy.Targets() {
+		names = append(names, t.Name())
 	}
-	switch e.options.Guard = server.Guard(e.guard); {
-	case e.guard == "":
+	return names
+}
+
+// guarded says whether the guard that is wanted, if any, can be had.
+func (e *emitting) guarded() error {
+	guard := e.options.Guard
+	if guard == "" {
 		return nil
-	case !slices.Contains(names, e.guard):
-		return fmt.Errorf("--guard: %s is not a guard; %s", address.Printable(e.guard), spelling.Choices(e.guard, names))
-	case e.target.Name() != "php":
+	}
+	if !slices.Contains(server.Guards(), guard) {
+		var names []string
+		for _, g := range server.Guards() {
+			names = append(names, string(g))
+		}
+		return fmt.Errorf("--guard: %s is not a guard; %s", address.Printable(string(guard)), spelling.Choices(string(guard), names))
+	}
+	if e.target.Name() != "php" {
 		return fmt.Errorf("--guard is for the form php; %s has none", e.target.Name())
 	}
 	return nil
