@@ -109,7 +109,7 @@ const piecesFolder = "young-compass"
 //	/etc/nginx/sites-enabled/ferries, skerrywick.example    /etc/nginx/young-compass/skerrywick.example
 func FolderFor(target server.Target, path, host string) string {
 	folder := filepath.Dir(path)
-	if v, ok := target.(visible); ok && v.Visible() {
+	if seen(target) {
 		return filepath.Join(folder, piecesFolder, host)
 	}
 	if base := filepath.Base(folder); strings.HasSuffix(base, "-enabled") || strings.HasSuffix(base, "-available") ||

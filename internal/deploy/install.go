@@ -31,14 +31,15 @@ type visible interface {
 	Visible() bool
 }
 
-func (p Place) visible() bool {
-	v, ok := p.Target.(visible)
+// seen reports whether visitors see the folder in which a target's pieces lie.
+func seen(target server.Target) bool {
+	v, ok := target.(visible)
 	return ok && v.Visible()
 }
 
 // copies is the folder for what is replaced: one that no server reads, and no visitor.
 func (p Place) copies() string {
-	if p.Target.Pieces() && !p.visible() {
+	if p.Target.Pieces() && !seen(p.Target) {
 		return filepath.Join(p.Folder, "replaced")
 	}
 	return filepath.Join(p.Project, "out", p.Target.Name(), "replaced")
@@ -141,7 +142,7 @@ func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*In
 
 // reached returns how files name the folder of the pieces: as it is, or, where visitors see it, from the file's folder.
 func (p Place) reached(folder string) (string, error) {
-	if !p.visible() {
+	if !seen(p.Target) {
 		return folder, nil
 	}
 	root, err := filepath.Abs(filepath.Dir(p.File))
