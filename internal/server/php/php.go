@@ -45,13 +45,13 @@ func (t Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 	if finding.Worst(e.found, finding.Error) {
 		return nil, e.found
 	}
-	head := o.Head(g, "PHP")
+	head, name := o.Head(g, "PHP"), data.name()
 	files := []server.File{
 		{Name: FolderFile, Data: []byte(head + "# Put these lines into " + FolderFile + " of the site's document root, " +
 			"before all others; needs mod_rewrite, and AllowOverride FileInfo.\n" + leftOut(o.Guard) + e.guard(o.Guard))},
 		{Name: ScriptFile, Data: []byte(script)},
-		{Name: ProgramFile, Data: e.program(head, data)},
-		{Name: data.name(), Data: data.bytes},
+		{Name: ProgramFile, Data: e.program(head, name, data)},
+		{Name: name, Data: data.bytes},
 	}
 	slices.SortFunc(files, func(a, b server.File) int { return strings.Compare(a.Name, b.Name) })
 	return files, e.found
@@ -132,14 +132,14 @@ func expression(s string, fold bool) string {
 }
 
 // program writes what the script reads: the steps, and where the addresses are.
-func (e *emitter) program(head string, data *table) []byte {
+func (e *emitter) program(head, name string, data *table) []byte {
 	var b strings.Builder
 	fmt.Fprintf(&b, "<?php\n%s", head)
 	b.WriteString("if (!isset($young_compass)) { // asked for by its address\n\thttp_response_code(404);\n\texit;\n}\nreturn [\n")
 	entry := func(name, value string) { fmt.Fprintf(&b, "%s => %s,\n", quote(name), value) }
 	entry("format", strconv.Itoa(format))
 	entry("folder", quote(e.folder))
-	entry("data", quote(data.name()))
+	entry("data", quote(name))
 	entry("size", strconv.Itoa(len(data.bytes)))
 	entry("slots", strconv.Itoa(data.slots))
 	entry("lower", strconv.FormatBool(e.Plan.Paths.Lower))
