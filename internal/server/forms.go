@@ -13,11 +13,11 @@ import (
 func (d *decider) forms() {
 	d.add(Note("the site's own rules on the decoded path, and on the path as sent"))
 	d.add(&Table{Name: "p0", Role: AskedPath, Source: T("{uri}"), Else: T("{uri}")})
-	sent := "raw"
+	merged := "raw" // its slashes are merged by the rules below, where the server can't
 	if d.who.Normal {
-		sent = "single"
+		merged = "single"
 	}
-	uri, raw := d.withoutNoise("uri"), d.withoutNoise(sent)
+	uri, raw := d.withoutNoise("uri"), d.withoutNoise(merged)
 	lead := ""
 	if len(d.Plan.Site.LanguageHosts) > 0 {
 		lead = "{site}"
@@ -33,7 +33,7 @@ func (d *decider) forms() {
 			d.fold(n+"1c", lead+form.source, T("0"), changes...)
 		} else {
 			d.fold(n+"1s", lead+form.source, T("0"), changes...)
-			d.table(n+"1c", map[string]string{"p": "{uri_noisy}", "r": "{" + sent + "_noisy}"}[n]+"{"+n+"1s}", T("1"), is("00", T("0")))
+			d.table(n+"1c", map[string]string{"p": "{uri_noisy}", "r": "{" + merged + "_noisy}"}[n]+"{"+n+"1s}", T("1"), is("00", T("0")))
 		}
 		rows, changes = d.shape()
 		d.fold(n+"2", lead+"{"+n+"1}", T("{"+n+"1}"), rows...)
