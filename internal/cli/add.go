@@ -70,19 +70,14 @@ func (a *app) mergeCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "merge FILE",
 		Short: "Put a list of redirects into the project's map",
-		Long: `Reads files only. Adds the rows of a list, such as pair writes, to redirects.csv and
-keeps the file flat and sorted. Where a row contradicts one that is there, a terminal
+		Long: `Reads files only. Adds the rows of a list, such as pair writes, or the redirects of a
+per-folder file (.htaccess), to redirects.csv and keeps the file flat and sorted. Where a row contradicts one that is there, a terminal
 is asked which is right; else nothing is written, and they are listed. Of a list that
 pair wrote, --sure 0.9 takes the rows that are as sure, or that a person decided.`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			return a.take(c, args[0], func(_ *plan.Plan, list *redirect.List) (*redirect.List, []finding.Finding, error) {
-				f, err := a.open(args[0])
-				if err != nil {
-					return nil, nil, err
-				}
-				defer func() { _ = f.Close() }()
-				found, err := list.Read(args[0], f)
+			return a.take(c, args[0], func(p *plan.Plan, list *redirect.List) (*redirect.List, []finding.Finding, error) {
+				found, err := a.readList(list, habits(p), args[0])
 				taken := list.Sure(sure, filepath.Base(args[0]), a.today())
 				if left := list.Len() - taken.Len(); left > 0 {
 					a.say("%d rows are less sure, and not taken", left)

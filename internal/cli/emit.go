@@ -114,7 +114,7 @@ out exactly what was installed.`,
 	f.BoolVar(&e.options.Trial, "trial", false,
 		"temporary statuses and short caching, until the plan has proved itself")
 	f.StringVar((*string)(&e.options.Guard), "guard", "", "of the form php, which requests its per-folder file sends to the script: `full`, host or none")
-	f.BoolVar(&e.options.Anyway, "force", false, "write a per-folder file of more than 300 rules")
+	f.BoolVar(&e.options.Anyway, "force", false, "write a per-folder file of more than 300 rules; install beside rules that lead round in a circle")
 	e.flags(f, "pieces")
 	f.StringVar(&e.pieces, "pieces", "",
 		"the `DIR` for the pieces of this site that FILE includes (young-compass/HOST beside FILE's folder)")
@@ -324,6 +324,11 @@ func (a *app) install(e emitting, g *compile.Program, files []server.File, r rep
 		a.say("the answer changes for %d of %d known addresses", x.Changed, x.Known)
 	}
 	r.findings = append(r.findings, x.Findings...)
+	r = withExisting(r, x.Existing)
+	if finding.Worst(x.Findings, finding.Error) && !e.options.Anyway {
+		a.say("nothing written: mend what is in the file first, or say --force")
+		return a.print(r)
+	}
 	checked, err := x.Check()
 	if err != nil {
 		a.say("nothing written: the server's own check fails")
@@ -359,7 +364,52 @@ func (a *app) install(e emitting, g *compile.Program, files []server.File, r rep
 		a.say("%s", said)
 	}
 	r.items = items
+	a.say("prove it on the live site, every known address on every host: young-compass probe redirects hosts%s", a.projectFlag())
 	return a.print(r)
+}
+
+// projectFlag is how a command line names the project.
+func (a *app) projectFlag() string {
+	switch {
+	case a.project == ".":
+		return ""
+	case strings.Trim(a.project, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789/._-") == "":
+		return " --project " + a.project
+	}
+	return " --project '" + strings.ReplaceAll(address.Printable(a.project), "'", `'\''`) + "'"
+}
+
+// withExisting adds to a report what the server's file does already.
+func withExisting(r report, list []deploy.Existing) report {
+	if len(list) == 0 {
+		return r
+	}
+	r.more = map[string]any{"existing": list}
+	r.text = func(w io.Writer, paint term.Paint) error {
+		var rows [][]string
+		for _, x := range list {
+			met := ""
+			if x.Met > 0 {
+				met = fmt.Sprint(x.Met)
+			}
+			rows = append(rows, []string{fmt.Sprint(x.Line), address.Printable(beginning(x.Text)), x.Does, met, x.Beside})
+		}
+		if err := term.Table(w, paint, []string{"line", "in the file already", "what it does", "addresses", "beside the plan"}, rows); err != nil {
+			return err
+		}
+		_, err := fmt.Fprintln(w)
+		return err
+	}
+	return r
+}
+
+// beginning returns the beginning of a rule, for a table.
+func beginning(text string) string {
+	const most = 60
+	if runes := []rune(text); len(runes) > most {
+		return string(runes[:most-1]) + "…"
+	}
+	return text
 }
 
 // wrote tells of a file that was written into a server's configuration.

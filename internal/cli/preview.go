@@ -46,7 +46,7 @@ exceptions. --list FILE tries a list of redirects instead of the project's.`,
 			}
 			var found []finding.Finding
 			if len(lists) > 0 {
-				rows, bad, err := a.readRedirects(p.Site, lists)
+				rows, bad, err := a.readRedirects(p.Site, habits(p), lists)
 				if err != nil {
 					return err
 				}

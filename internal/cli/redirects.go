@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"errors"
 	"fmt"
 	"io"
@@ -11,10 +12,12 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/folderfile"
 	"young-compass/internal/judge"
 	"young-compass/internal/plan"
 	"young-compass/internal/project"
 	"young-compass/internal/redirect"
+	"young-compass/internal/source"
 	"young-compass/internal/visits"
 )
 
@@ -46,7 +49,9 @@ func (a *app) checkCommand() *cobra.Command {
 		Use:   "check [FILE...]",
 		Short: "Find redirects that contradict or undo each other, or lead nowhere",
 		Long: `Reads files only. Checks the project's redirects.csv, or other lists with the
-columns from, to, status, as they would stand in the plan. Finds rows that lead
+columns from, to, status, as they would stand in the plan. A list may also be a
+per-folder file of Apache httpd (.htaccess): its redirects are read, and what is no row
+of a list is listed by line. Finds rows that lead
 round in a circle (loop, into-loop, self), that are redirected again (chain,
 hidden-chain), that contradict, repeat or hide one another (conflict, duplicate,
 shadowed), that lead where no page is (dead-target), to the home page or into another
@@ -128,7 +133,7 @@ func (l *lists) read(files []string) (rows *redirect.List, found []finding.Findi
 		if err != nil {
 			return nil, nil, world, nil, fmt.Errorf("--origin, --host: %w", err)
 		}
-		rows, found, err = l.readRedirects(site, files)
+		rows, found, err = l.readRedirects(site, folderfile.Habits{}, files)
 		// Nothing is known of how this site spells its addresses.
 		return rows, found, redirect.Alone(rows, address.Speller{Site: site, Paths: address.Paths{Doubled: true}}), nil,
 			err
@@ -137,7 +142,7 @@ func (l *lists) read(files []string) (rows *redirect.List, found []finding.Findi
 		return nil, nil, world, nil, err
 	}
 	if len(files) > 0 {
-		if rows, found, err = l.readRedirects(p.Site, files); err != nil {
+		if rows, found, err = l.readRedirects(p.Site, habits(p), files); err != nil {
 			return nil, nil, world, nil, err
 		}
 		p = p.With(rows)
@@ -163,22 +168,44 @@ func redirectsReport(rows *redirect.List, found []finding.Finding) report {
 }
 
 // readRedirects reads lists as one map.
-func (a *app) readRedirects(site address.Site, files []string) (rows *redirect.List, found []finding.Finding,
+func (a *app) readRedirects(site address.Site, of folderfile.Habits, files []string) (rows *redirect.List, found []finding.Finding,
 	err error) {
 	rows = redirect.NewList(site)
 	for _, file := range files {
-		f, err := a.open(file)
-		if err != nil {
-			return nil, nil, err
-		}
-		bad, err := rows.Read(file, f)
-		_ = f.Close()
+		bad, err := a.readList(rows, of, file)
 		if err != nil {
 			return nil, nil, err
 		}
 		found = append(found, bad...)
 	}
 	return rows, found, nil
+}
+
+// habits are what doesn't count in the addresses of a plan.
+func habits(p *plan.Plan) folderfile.Habits {
+	return folderfile.Habits{Letters: p.Paths.Lower, Slash: p.Paths.Slash != address.SlashKept}
+}
+
+// readList appends a list: a table, or the redirects of a per-folder file.
+func (a *app) readList(rows *redirect.List, of folderfile.Habits, file string) ([]finding.Finding, error) {
+	f, err := a.open(file)
+	if err != nil {
+		return nil, err
+	}
+	defer func() { _ = f.Close() }()
+	text := bufio.NewReaderSize(f, source.SampleSize)
+	sample, err := text.Peek(source.SampleSize)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return nil, unfinished{fmt.Errorf("reading %s: %w", file, err)}
+	}
+	if !folderfile.Matches(sample) {
+		return rows.Read(file, text)
+	}
+	rules, err := io.ReadAll(io.LimitReader(text, folderfile.MaxSize+1))
+	if err != nil {
+		return nil, unfinished{fmt.Errorf("reading %s: %w", file, err)}
+	}
+	return rows.ReadFolderFile(file, rules, of)
 }
 
 func (a *app) flattenCommand() *cobra.Command {

@@ -54,6 +54,7 @@ type Installation struct {
 	Known    int
 	First    bool // nothing of this site was installed in the file before
 	Findings []finding.Finding
+	Existing []Existing // rules and settings that are in the file already
 
 	at      string        // the folder of this version of the pieces
 	once    *server.File  // what is said once for all sites; nil: nothing need be
@@ -125,6 +126,11 @@ func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*In
 			What:   "the server may add a slash to the address of a real folder, and the plan removes it: round in a circle",
 			Advice: "see docs/servers.md, beside other rules; or write paths.slash: keep"})
 	}
+	more, found, err := p.judgeExisting(g.Plan, x.Old)
+	if err != nil {
+		return nil, err
+	}
+	x.Existing, x.Findings = more, append(x.Findings, found...)
 	if o, ok := p.Target.(overview); ok {
 		below, err := o.Below(filepath.Dir(p.File))
 		if err != nil {

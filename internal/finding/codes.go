@@ -639,6 +639,94 @@ const (
 	//
 	//	try_files $uri $uri/ =404;
 	FolderSlash Code = "folder-slash"
+
+	// ExistingLoop: a rule that is in the server's file already and the plan lead round in a circle.
+	//
+	// Why: visitors of these addresses never arrive; browsers give up with an error.
+	// Severity: error.
+	//
+	//	.htaccess: RewriteRule ^(.*)$ https://www.skerrywick.example/$1 [R=301,L]
+	ExistingLoop Code = "existing-loop"
+
+	// ExistingRedirect: a rule that is in the server's file already answers addresses otherwise than the plan.
+	//
+	// Why: the plan isn't asked there, or visitors leave a page that the plan has.
+	// Severity: warning.
+	//
+	//	.htaccess: Redirect 301 /routes /timetables
+	ExistingRedirect Code = "existing-redirect"
+
+	// ExistingHop: a rule that is in the server's file already adds a hop to a way of the plan.
+	//
+	// Why: each further hop costs time.
+	// Severity: warning.
+	//
+	//	.htaccess: Redirect 301 /old.html /older.html
+	ExistingHop Code = "existing-hop"
+
+	// ExistingUnasked: a rule that is in the server's file already isn't asked any more once the plan is installed.
+	//
+	// Why: what it did is no longer done.
+	// Severity: warning.
+	//
+	//	.htaccess: RewriteRule ^api/(.*)$ /api.php?call=$1 [L]
+	ExistingUnasked Code = "existing-unasked"
+
+	// FrontUnnamed: the server's file sends pages to a script that the plan doesn't name.
+	//
+	// Why: with the plan's script in front of it, its pages would say 404.
+	// Severity: error.
+	//
+	//	.htaccess: RewriteRule . /index.php [L]
+	FrontUnnamed Code = "front-controller-unnamed"
+
+	// ExistingUncertain: it can't be told beforehand what a rule in the server's file does.
+	//
+	// Why: it may meet the plan's addresses.
+	// Severity: note.
+	//
+	//	.htaccess: RewriteCond %{TIME_HOUR} >22
+	ExistingUncertain Code = "existing-uncertain"
+
+	// RewritingOff: the server's file says something that switches the plan's rules or its script off.
+	//
+	// Why: the plan doesn't count, or the text of the script is shown.
+	// Severity: error.
+	//
+	//	.htaccess: RewriteEngine Off
+	RewritingOff Code = "rewriting-off"
+
+	// ProxyEndsTLS: the server is asked over http where visitors ask over https.
+	//
+	// Why: leading to https then leads every page round in a circle.
+	// Severity: error.
+	//
+	//	.htaccess: RewriteCond %{HTTP:X-Forwarded-Proto} !https
+	ProxyEndsTLS Code = "proxy-ends-tls"
+
+	// UnreadRule: a rule of a per-folder file is no row of a list of redirects.
+	//
+	// Why: what it does isn't taken over.
+	// Severity: warning.
+	//
+	//	RedirectMatch 301 old /new
+	UnreadRule Code = "unread-rule"
+
+	// FileInWay: a real file lies under an address about which the plan decides.
+	//
+	// Why: some servers send the file, and don't ask the plan.
+	// Severity: warning.
+	//
+	//	/old.html is redirected, and lies in the document root
+	FileInWay Code = "file-in-way"
+
+	// ScriptAsPage: a script of the site would lose its extension, as if it were a page.
+	//
+	// Why: what is sent to it by POST is led elsewhere, and forms and baskets may break.
+	// Severity: warning.
+	//
+	//	/basket.php becomes /basket
+	ScriptAsPage Code = "script-as-page"
 )
 
 // The live site, hop by hop.

@@ -17,6 +17,7 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/feed"
 	"young-compass/internal/finding"
+	"young-compass/internal/folderfile"
 	"young-compass/internal/inventory"
 	"young-compass/internal/page"
 	"young-compass/internal/propose"
@@ -60,6 +61,8 @@ func (g *Gatherer) Read(name string, form source.Form, r io.Reader) (parts []str
 		err = g.readLog(s, text)
 	case source.Robots:
 		err = g.readRobots(s, text)
+	case source.Folder:
+		err = g.readFolderFile(s, text)
 	case source.HTML:
 		err = g.readPage(name, (&url.URL{Path: "/" + path.Base(name)}).EscapedPath(), text)
 	default:
@@ -260,6 +263,34 @@ func (g *Gatherer) readRobots(s *Summary, r io.Reader) error {
 			}
 		}
 	})
+}
+
+// readFolderFile reads the redirects of a per-folder file: where each leads is the page of its address.
+func (g *Gatherer) readFolderFile(s *Summary, r io.Reader) error {
+	text, err := io.ReadAll(io.LimitReader(r, folderfile.MaxSize+1))
+	if err != nil {
+		return err
+	}
+	file, err := folderfile.Read(s.Source, text)
+	if err != nil {
+		return finding.Unreadable(finding.Place{File: s.Source}, err.Error(), "look at its text")
+	}
+	paths := g.Settings.Paths
+	rows, unread := file.Rows(folderfile.Habits{Letters: paths.Lower, Slash: paths.Slash != address.SlashKept})
+	for _, row := range rows {
+		switch {
+		case strings.ContainsAny(row.From, "{}"):
+			g.Ignore("a redirect by pattern", row.From+" to "+row.To, row.Line)
+		case row.Status == 410:
+			g.add(record{line: int32(row.Line), address: row.From, said: &said{fields: []field{{"state", string(inventory.Gone)}}}})
+		default:
+			g.add(record{line: int32(row.Line), address: row.From, said: &said{canonical: row.To}})
+		}
+	}
+	for _, u := range unread {
+		g.Ignore("a rule that is no row of a list", u.Text, u.Line)
+	}
+	return nil
 }
 
 // readPage reads one HTML page that stands at a path of the site.

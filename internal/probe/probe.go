@@ -43,6 +43,9 @@ type Observation struct {
 	Plan    plan.Trace
 }
 
+// errItself says that an address is redirected to itself.
+var errItself = errors.New("is redirected to itself")
+
 // maxHops is how far a way is followed.
 const maxHops = 10
 
@@ -131,8 +134,13 @@ func follow(ctx context.Context, p *plan.Plan, client Getter, t plan.Known) Obse
 			return o
 		}
 		o.Hops = append(o.Hops, Hop{reply.Status, reply.Location})
-		if o.Final, err = address.Resolve(o.Final.Origin(), reply.Location); err != nil {
+		asked := o.Final
+		if o.Final, err = address.Resolve(asked.Origin(), reply.Location); err != nil {
 			o.Err = fmt.Errorf("it leads to %s: %w", address.Printable(reply.Location), err)
+			return o
+		}
+		if o.Final == asked {
+			o.Err = fmt.Errorf("%s %w", asked, errItself)
 			return o
 		}
 		if len(o.Hops) > maxHops {
@@ -150,6 +158,7 @@ type Comparison struct {
 	findings []finding.Finding
 	outages  outages
 	at       map[inventory.Ref][]plan.Known // where pages answer themselves
+	itself   []Observation                  // that end at an https address which is redirected to itself
 }
 
 // Add takes up an observation.
@@ -160,6 +169,10 @@ func (c *Comparison) Add(p *plan.Plan, o Observation) {
 	}
 	if c.outages == nil {
 		c.outages = outages{}
+	}
+	if errors.Is(o.Err, errItself) && o.Final.Scheme == "https" {
+		c.itself = append(c.itself, o)
+		return
 	}
 	if f := o.difference(); f != nil && !o.out(c.outages) {
 		c.findings = append(c.findings, *f)
@@ -194,6 +207,12 @@ func (c *Comparison) Section(survey *Survey) *Section {
 // hop, and which pages answer at several addresses.
 func (c *Comparison) Findings() []finding.Finding {
 	found := append(slices.Clone(c.findings), c.outages.findings()...)
+	if len(c.itself) > 0 {
+		found = append(found, finding.Finding{Code: finding.ProxyEndsTLS, Severity: finding.Error, Where: c.itself[0].place(),
+			What:   fmt.Sprintf("%d addresses end at an https address that is redirected to itself, such as %s", len(c.itself), c.itself[0].Final),
+			Why:    "the server is asked over http by a proxy that ends TLS, and takes the visitor for one of http",
+			Advice: "name the proxy's addresses in site.trusted-proxies and emit again; with a per-folder file, take out its own rule that leads to https"})
+	}
 	for page, list := range c.at {
 		if len(list) < 2 {
 			continue

@@ -398,6 +398,7 @@ LoadModule mpm_event_module MODS/mod_mpm_event.so
 LoadModule authz_core_module MODS/mod_authz_core.so
 LoadModule rewrite_module MODS/mod_rewrite.so
 LoadModule headers_module MODS/mod_headers.so
+LoadModule alias_module MODS/mod_alias.so
 LoadModule dir_module MODS/mod_dir.so
 LoadModule mime_module MODS/mod_mime.so
 LoadModule include_module MODS/mod_include.so

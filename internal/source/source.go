@@ -17,6 +17,7 @@ import (
 	"young-compass/internal/accesslog"
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/folderfile"
 	"young-compass/internal/inventory"
 )
 
@@ -33,10 +34,11 @@ const (
 	Sitemap Form = "sitemap" // or an index of sitemaps
 	Log     Form = "log"     // an access log
 	Robots  Form = "robots"  // robots.txt
+	Folder  Form = "rules"   // a per-folder file of Apache httpd
 )
 
 // Forms returns the forms that a source can be told to have.
-func Forms() []Form { return []Form{Table, List, Feed, HTML, Sitemap, Log, Robots} }
+func Forms() []Form { return []Form{Table, List, Feed, HTML, Sitemap, Log, Robots, Folder} }
 
 // Told parts FORM:NAME, as a person writes it, where FORM is one of some forms; else the form is empty.
 //
@@ -58,7 +60,7 @@ func (f Form) Rank() int {
 		return 4
 	case HTML, Site:
 		return 3
-	case Sitemap, List:
+	case Sitemap, List, Folder:
 		return 2
 	case Log, Robots:
 		return 1
@@ -72,6 +74,9 @@ const SampleSize = 64 << 10
 // Detect tells the form of a source from the beginning of its content.
 func Detect(sample []byte) Form {
 	text := bytes.TrimLeft(bytes.TrimPrefix(sample, []byte("\ufeff")), " \t\r\n")
+	if folderfile.Matches(text) {
+		return Folder
+	}
 	for _, start := range []string{"\xff\xfe<\x00", "\xfe\xff\x00<", "<\x00", "\x00<"} { // UTF-16
 		if bytes.HasPrefix(sample, []byte(start)) {
 			text = bytes.ReplaceAll(sample, []byte{0}, nil)

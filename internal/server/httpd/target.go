@@ -177,6 +177,9 @@ func (Host) Conversion(files []server.File, folder string) []string {
 	return nil
 }
 
+// Script reports that a per-folder file's rules are asked with the site's own.
+func (Folder) Script() bool { return false }
+
 // SlashesFolders reports whether real folders lie beside a per-folder file that doesn't keep httpd from adding
 // slashes to their addresses.
 func (Folder) SlashesFolders(into server.Into, file string) bool {

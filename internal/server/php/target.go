@@ -44,6 +44,9 @@ func (Target) Beside(name string) bool { return name != FolderFile }
 // Visible reports that the pieces lie below the document root.
 func (Target) Visible() bool { return true }
 
+// Script reports that a script answers before rules of the site's own are asked.
+func (Target) Script() bool { return true }
+
 // Check lets httpd read the lines as those of a folder.
 func (Target) Check(c server.Checked) (server.Check, error) { return httpd.Folder{}.Check(c) }
 
