@@ -72,6 +72,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "content"), 0o755))
 	demotest.Write(t, filepath.Join(dir, "content", "a.html"),
 		[]byte(`<a href="http://www.skerrywick.example/contact"><a href="http://www.skerrywick.example/index.php?item=214&amp;lang=de&amp;sec=route">`))
+	demotest.Write(t, filepath.Join(dir, "rules"), []byte("Redirect 301 /contact /contact.php\n"))
 	demotest.Write(t, filepath.Join(dir, "steps.csv"), []byte("step,on\nhand-in,2026-11-20\n"))
 	demotest.Write(t, filepath.Join(dir, "more.csv"), []byte("from,to,status\n/more.htm,contact@en,301\n"))
 	demotest.Write(t, filepath.Join(dir, demo.IslandGuide), demotest.File(t, demo.IslandGuide))
@@ -109,6 +110,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		{"relink", "relink --db sqlite:" + gathered + "/content.db --project " + dir},
 		{"relink", "relink --db sqlite:" + gathered + "/content.db --table post --columns body,settings --project " + dir},
 		{"emit", "emit nginx --project " + dir + " --directory " + dir + "/out"},
+		{"emit", "emit php --dry-run --install " + dir + "/rules --project " + dir},
 		{"emit", "emit sitemap --project " + dir + " --directory " + dir + "/out"},
 		{"emit", "emit head --as csv --project " + dir + " --directory " + dir + "/out"},
 		{"emit", "emit robots --project " + dir + " --directory " + dir + "/out"},

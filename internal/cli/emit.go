@@ -264,8 +264,10 @@ func (a *app) prepare(e *emitting, hosts []string) error {
 		return fmt.Errorf("--pieces: %s has characters that mean something in a configuration; choose a folder "+
 			"named by letters, digits and . _ -", address.Printable(e.pieces))
 	}
-	e.options.Folder, e.options.Shared = deploy.Unplaced, a.place(*e).Shares()
-	return nil
+	place := a.place(*e)
+	e.options.Folder, e.options.Shared = deploy.Unplaced, place.Shares()
+	e.options.First, err = place.Lasting()
+	return err
 }
 
 // real returns the file to install into, which must not be a link unless a

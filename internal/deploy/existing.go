@@ -13,6 +13,7 @@ import (
 	"young-compass/internal/finding"
 	"young-compass/internal/folderfile"
 	"young-compass/internal/plan"
+	"young-compass/internal/safefile"
 	"young-compass/internal/server"
 )
 
@@ -70,6 +71,24 @@ func readExisting(name string, text []byte) (*folderfile.File, error) {
 		}
 	}
 	return folderfile.Read(name, []byte(strings.Join(lines, "")))
+}
+
+// Lasting returns the lines of a per-folder file that must stay in front of the plan's, where the server goes on inside with
+// what the plan says: the rules that refuse requests, or that set variables for scripts.
+func (p Place) Lasting() ([]string, error) {
+	if _, ok := p.Target.(besideRules); !ok {
+		return nil, nil
+	}
+	text, err := safefile.Read(p.File, maxConfiguration)
+	if err != nil || text == nil {
+		return nil, err
+	}
+	file, err := readExisting(p.File, text)
+	if err != nil || !file.On {
+		return nil, nil // Prepare says what is wrong with it
+	}
+	lines, _ := file.Lasting()
+	return lines, nil
 }
 
 // judgeExisting says what the rules that are in a file already do, each beside the plan, and what is wrong with that.
@@ -430,6 +449,11 @@ func (x *existing) setting(l folderfile.Line) {
 }
 
 func (x *existing) unnamed(line int, to string) {
+	if script, _, ok := strings.Cut(to, ".php/"); ok {
+		x.say(finding.FrontUnnamed, finding.Error, line, "", script+".php makes pages, and gets the path behind its own name: the plan's script doesn't do that",
+			"use emit htaccess, or let the site's script read the address that was asked (REQUEST_URI), and name it in front-controller:")
+		return
+	}
 	x.say(finding.FrontUnnamed, finding.Error, line, "", to+" makes pages, and the plan doesn't name it: all of them would say 404",
 		"write front-controller: {to: "+address.Printable(to)+"} into the plan")
 }
@@ -456,6 +480,24 @@ func (x *existing) front() error {
 	return nil
 }
 
+// leads returns where the plan leads a path or an address; empty for where nothing is any more.
+func (x *existing) leads(to string) (string, error) {
+	at, err := address.Resolve(x.plan.Site.Origin, to)
+	if to == "" || err != nil {
+		return "", nil
+	}
+	a, err := x.answers.Answer(plan.Request{Method: "GET", Address: at})
+	switch {
+	case err != nil:
+		return "", fmt.Errorf("answering %s: %w", at, err)
+	case a.Outcome == plan.Moved:
+		return a.To, nil
+	case a.Outcome == plan.Gone:
+		return "", nil
+	}
+	return at.String(), nil
+}
+
 // unasked finds rules that aren't asked any more since the script answers, and that the plan has nothing for.
 func (x *existing) unasked() error {
 	if !x.script {
@@ -471,15 +513,15 @@ func (x *existing) unasked() error {
 		if aliases[row.Line] || row.Class != "" {
 			continue
 		}
-		at, err := address.Resolve(x.plan.Site.Origin, row.From)
+		planned, err := x.leads(row.From)
 		if err != nil {
-			continue
+			return err
 		}
-		a, err := x.answers.Answer(plan.Request{Method: "GET", Address: at})
+		wanted, err := x.leads(row.To)
 		if err != nil {
-			return fmt.Errorf("answering %s: %w", at, err)
+			return err
 		}
-		if a.Outcome != plan.Moved && a.Outcome != plan.Gone {
+		if planned != wanted {
 			if missing++; missing == 1 {
 				first = row
 			}
@@ -491,6 +533,15 @@ func (x *existing) unasked() error {
 			"%s to %s", missing, first.From, first.To), "young-compass redirects merge "+address.Printable(x.Name)+" takes them into the plan")
 	}
 	left := map[int]string{}
+	lasting, bound := x.Lasting()
+	for _, r := range bound {
+		left[r.Line] = "it depends on the rules about it, and isn't asked any more"
+	}
+	for _, r := range x.Rules {
+		if slices.Contains(lasting, r.Text) {
+			x.beside(r.Line, "stays in front of the plan")
+		}
+	}
 	for _, u := range unread {
 		if !u.Alias() && !u.Everywhere() {
 			left[u.Line] = "it redirects, and isn't asked any more where no file lies"
@@ -503,7 +554,11 @@ func (x *existing) unasked() error {
 	}
 	for _, r := range x.Rules {
 		if what, ok := left[r.Line]; ok {
-			x.say(finding.ExistingUnasked, finding.Warning, r.Line, "", what+": "+r.Text,
+			severity := finding.Error
+			if r.Redirects() {
+				severity = finding.Warning
+			}
+			x.say(finding.ExistingUnasked, severity, r.Line, "", what+": "+r.Text,
 				"write it as a rule of the plan, with serve: if it rewrites; see docs/plan.md")
 			x.beside(r.Line, "isn't asked any more")
 		}

@@ -667,7 +667,7 @@ const (
 	// ExistingUnasked: a rule that is in the server's file already isn't asked any more once the plan is installed.
 	//
 	// Why: what it did is no longer done.
-	// Severity: warning.
+	// Severity: error.
 	//
 	//	.htaccess: RewriteRule ^api/(.*)$ /api.php?call=$1 [L]
 	ExistingUnasked Code = "existing-unasked"

@@ -582,3 +582,32 @@ func (r *Rule) Reads(name string) bool {
 	}
 	return false
 }
+
+// Lasting returns the rules, with their conditions, that refuse requests or set variables, and leave paths as they are.
+// They mean the same in front of all others. Those that can't stand alone are returned apart.
+func (f *File) Lasting() (lines []string, bound []*Rule) {
+	chained := false
+	for _, r := range f.Rules {
+		if !r.rewrite {
+			continue
+		}
+		after := chained
+		_, chained = r.flags["C"]
+		_, skips := r.flags["S"]
+		chained = chained || skips
+		_, last := r.flags["L"]
+		_, ends := r.flags["END"]
+		if !r.Refuses() && (r.to != "-" || last || ends || r.flags["E"] == "") {
+			continue
+		}
+		if after || chained || r.inside {
+			bound = append(bound, r)
+			continue
+		}
+		for _, c := range r.conditions {
+			lines = append(lines, c.line)
+		}
+		lines = append(lines, r.Text)
+	}
+	return lines, bound
+}

@@ -56,11 +56,13 @@ type Rule struct {
 	to         string
 	flags      map[string]string
 	conditions []*condition
+	inside     bool // a section whose condition isn't judged
 }
 
 // condition is a RewriteCond.
 type condition struct {
-	test, pattern string // as written
+	line          string // as written
+	test, pattern string
 	not, or, fold bool
 	expression    *regexp.Regexp // nil: a test of files or a comparison
 	uncertain     string
@@ -168,7 +170,7 @@ func (r *reader) line(number int, text string) {
 			r.base = strings.TrimSuffix(words[1], "/") + "/"
 		}
 	case "rewritecond":
-		r.pending = append(r.pending, readCondition(words))
+		r.pending = append(r.pending, readCondition(text, words))
 	case "rewriterule":
 		r.rewriteRule(number, text, words, inside)
 	case "redirect", "redirectmatch", "redirectpermanent", "redirecttemp":
@@ -263,8 +265,8 @@ func flagsOf(words []string, at int) map[string]string {
 	return flags
 }
 
-func readCondition(words []string) *condition {
-	c := &condition{}
+func readCondition(text string, words []string) *condition {
+	c := &condition{line: text}
 	if len(words) < 3 {
 		c.uncertain = "a condition without an expression"
 		return c
@@ -300,7 +302,8 @@ func compiled(expression string, fold bool) (*regexp.Regexp, string) {
 }
 
 func (r *reader) rewriteRule(number int, text string, words []string, inside string) {
-	rule := &Rule{Line: number, Text: text, rewrite: true, conditions: r.pending, Uncertain: inside}
+	rule := &Rule{Line: number, Text: text, rewrite: true, conditions: r.pending, Uncertain: inside,
+		inside: inside != ""}
 	r.pending = nil
 	if len(words) < 3 {
 		return // httpd refuses it
@@ -324,8 +327,8 @@ func (r *reader) rewriteRule(number int, text string, words []string, inside str
 	if rule.expression, why = compiled(rule.source, rule.fold); why != "" {
 		rule.uncertain(why)
 	}
-	for _, flag := range []string{"N", "P", "CO", "DPI"} {
-		if _, ok := rule.flags[flag]; ok && flag != "CO" && flag != "DPI" {
+	for _, flag := range []string{"N", "P"} {
+		if _, ok := rule.flags[flag]; ok {
 			rule.uncertain("the flag [" + flag + "]")
 		}
 	}

@@ -61,6 +61,17 @@ func TestASiteThatObeysItsPlan(t *testing.T) {
 		comparison.Summary)
 }
 
+// A server behind a proxy that ends TLS is asked over http, and leads every https address to itself.
+func TestAProxyThatEndsTLS(t *testing.T) {
+	const current = "https://skerrywick.example/tickets-and-fares"
+	p := demotest.Accepted(t, t.TempDir())
+	comparison := run(t, obedient{p, map[string]fetch.Reply{current: {Status: 301, Location: current}}, nil})
+	found := comparison.Findings()
+	require.Len(t, found, 1)
+	assert.Equal(t, finding.ProxyEndsTLS, found[0].Code)
+	assert.Contains(t, found[0].What, " addresses end at an https address that is redirected to itself, such as "+current)
+}
+
 func TestEachDifferenceNamesItsHop(t *testing.T) {
 	const old, current = "http://www.skerrywick.example/tickets.cfm", "https://skerrywick.example/tickets-and-fares"
 	p := demotest.Accepted(t, t.TempDir())
@@ -87,8 +98,9 @@ func TestEachDifferenceNamesItsHop(t *testing.T) {
 				current},
 		"no answer": {nil, map[string]error{old: errors.New("connection refused")}, "no-answer",
 			"connection refused"},
-		"a circle": {map[string]fetch.Reply{old: {Status: 301, Location: old}}, nil, "no-answer",
-			"still being redirected after 10 hops"},
+		"itself": {map[string]fetch.Reply{old: {Status: 301, Location: old}}, nil, "no-answer", old + " is redirected to itself"},
+		"a circle": {map[string]fetch.Reply{old: {Status: 301, Location: old + "?x"}, old + "?x": {Status: 301, Location: old}}, nil,
+			"no-answer", "still being redirected after 10 hops"},
 		"a bad target": {map[string]fetch.Reply{old: {Status: 301, Location: "javascript:alert(1)"}}, nil,
 			"no-answer", "javascript:alert(1) is not an http or https address"},
 		"a hostile bytes": {map[string]fetch.Reply{old: {Status: 301, Location: "https://skerrywick.example/\x1b[2J"}},

@@ -300,6 +300,9 @@ func startPHP(t *testing.T, dir string, hosts []string) *realServer {
 	}
 	var absent []string
 	pages := filepath.Join(root, ".site")
+	if program := readText(t, filepath.Join(dir, php.ProgramFile)); !strings.Contains(program, "'front' => ''") {
+		pages = filepath.Join(root, "no pages: a script makes them, and files would go before it")
+	}
 	err = filepath.WalkDir(pages, func(path string, entry fs.DirEntry, err error) error {
 		if err != nil || entry.Name() != "page.html" {
 			return err

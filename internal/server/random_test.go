@@ -313,7 +313,7 @@ func TestRandomPlansAnswerTheSameEverywhere(t *testing.T) {
 	for _, name := range slices.Sorted(maps.Keys(allFeatures())) {
 		share := 100 * float64(seen[name]) / float64(asked)
 		t.Logf("%5.1f %% of the requests met: %s", share, name)
-		if !testing.Short() {
+		if !testing.Short() && *onlyForm == "" {
 			assert.GreaterOrEqual(t, share, map[bool]float64{true: 3, false: 2.5}[*randomSeed == usualSeed], name)
 		}
 	}

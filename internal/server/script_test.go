@@ -160,7 +160,14 @@ $set = 'global';
 function set() { global $set; return $set; }
 echo json_encode([$_SERVER['REQUEST_URI'], $_SERVER['SCRIPT_NAME'], $_SERVER['PHP_SELF'], basename($_SERVER['SCRIPT_FILENAME']),
 	$_SERVER['QUERY_STRING'], $_GET, $_REQUEST, basename(getcwd()), set(), isset($_SERVER['PATH_INFO']), ini_get('display_errors')]);`,
-		"style.css": "a{}"})
+		"style.css": "a{}", "notes": "read", "login.php": "<?php echo 'login ', $_SERVER['SCRIPT_NAME'];", "admin/index.php": "<?php echo 'admin';",
+		"admin/list.php": "<?php echo 'list';", "fares.html": "fares"})
+	for path, body := range map[string]string{"/notes": "read", "/login": "login /login.php", "/admin/": "admin", "/admin": "admin",
+		"/admin/list": "list", "/fares": "fares", "/robots.txt": "[", "/sitemap.xml?x=1": "[", "/img/nothing.png": "["} { // what lies there goes first
+		got := fetch(t, s, "GET", path)
+		assert.Equal(t, 200, got.status, path)
+		assert.True(t, strings.HasPrefix(got.body, body), "%s: %s", path, got.body)
+	}
 	got := fetch(t, s, "GET", "/some/page?b=2&a[]=1&a[]=%20")
 	assert.Equal(t, 200, got.status)
 	assert.Equal(t, `["\/some\/page?b=2&a[]=1&a[]=%20","\/index.php","\/index.php","index.php","b=2&a[]=1&a[]=%20",`+
@@ -306,10 +313,11 @@ func TestTheScriptIsInstalled(t *testing.T) {
 	write(t, filepath.Join(folder, project.PlanFile), "site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example]}\n")
 	write(t, filepath.Join(folder, project.RedirectsFile), "from,to,status\n/old,/about,301\n")
 	root := filepath.Join(dir, "www")
-	rules := "Options -Indexes\nRewriteEngine On\nRewriteRule \"^own$\" \"/about.html\" [L]\nErrorDocument 404 \"none\"\n"
+	rules := "Options -Indexes\nRewriteEngine On\nRewriteRule ^secret/ - [F]\nErrorDocument 404 \"none\"\n"
 	path := filepath.Join(root, ".htaccess")
 	write(t, path, rules)
 	write(t, filepath.Join(root, "about.html"), "about")
+	write(t, filepath.Join(root, "secret", "page.html"), "secret")
 	install := func() (version string) {
 		output, status := runProgram(t, "--project", folder, "emit", "php", "--install", path, "--yes")
 		require.Zero(t, status, output)
@@ -319,6 +327,7 @@ func TestTheScriptIsInstalled(t *testing.T) {
 		assert.Equal(t, rules, readText(t, kept[0]))
 		_, rest, ok := strings.Cut(readText(t, path), "RewriteRule \"^\" \"")
 		require.True(t, ok)
+		assert.Contains(t, output, "stays in front of the plan")
 		return strings.Split(rest, "\"")[0]
 	}
 	script := install()
@@ -332,14 +341,23 @@ func TestTheScriptIsInstalled(t *testing.T) {
 		}
 	}
 	asked(map[string]string{"/old": "301 http://skerrywick.example/about", "/about": "200", "/about.html": "301 http://skerrywick.example/about",
+		"/secret/page": "403", "/secret/page.html": "403", "/secret/page.html?x=1": "403", "/x/../secret/page": "403",
 		script: "404", filepath.Dir(script): "404", filepath.Dir(script) + "/" + php.ProgramFile: "404"})
 	write(t, filepath.Join(folder, project.RedirectsFile), "from,to,status\n/old,/news,301\n")
-	_, status := runProgram(t, "--project", folder, "emit", "php", "--install", path, "--yes")
-	require.Zero(t, status)
+	output, status := runProgram(t, "--project", folder, "emit", "php", "--install", path, "--yes")
+	require.Zero(t, status, output)
 	asked(map[string]string{"/old": "301 http://skerrywick.example/news"})
 	_, status = runProgram(t, "--project", folder, "emit", "php", "--undo", path)
 	require.Zero(t, status)
 	assert.Equal(t, rules, readText(t, path))
-	asked(map[string]string{"/old": "404", "/own": "200", "/about.html": "200"})
+	asked(map[string]string{"/old": "404", "/secret/page.html": "403", "/about.html": "200"})
+	write(t, path, rules+"RewriteRule ^own$ /about.html [L]\n")
+	output, status = runProgram(t, "--project", folder, "emit", "php", "--install", path, "--yes")
+	assert.Equal(t, 1, status, output)
+	assert.Contains(t, output, ".htaccess:5: error existing-unasked: it isn't asked any more where no file lies: RewriteRule ^own$ /about.html [L]")
+	assert.Equal(t, rules+"RewriteRule ^own$ /about.html [L]\n", readText(t, path))
+	output, status = runProgram(t, "--project", folder, "emit", "php", "--install", path, "--yes", "--force")
+	assert.Zero(t, status&^1, output)
+	assert.Contains(t, output, "young-compass probe redirects hosts --project "+folder)
 	assert.Empty(t, said(t, s))
 }

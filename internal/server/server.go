@@ -400,11 +400,12 @@ func Spelled(g *compile.Program, e compile.Listed) bool {
 
 // Options are what a person says about the files.
 type Options struct {
-	Folder string // where the server reads them; empty: the server's usual folder
-	Shared bool   // what a server can be told once for all its sites is to stand in a file of its own
-	Trial  bool   // redirects are temporary and hardly kept
-	Anyway bool   // a file that slows the server down unbearably is wanted all the same
-	Guard  Guard  // which requests a per-folder file sends to a script; the zero value is GuardFull
+	Folder string   // where the server reads them; empty: the server's usual folder
+	Shared bool     // what a server can be told once for all its sites is to stand in a file of its own
+	Trial  bool     // redirects are temporary and hardly kept
+	Anyway bool     // a file that slows the server down unbearably is wanted all the same
+	Guard  Guard    // which requests a per-folder file sends to a script; the zero value is GuardFull
+	First  []string // lines of a per-folder file that stay in front of the plan's, which has them a second time
 }
 
 // Guard says which requests a per-folder file sends to a script, and which the server answers with the file that lies

@@ -243,6 +243,12 @@ func (e *emitter) emit(g *compile.Program, o server.Options) string {
 	e.Flow, e.found = server.Decide(g, server.Server{Name: e.target, Folds: true, LosesAmpersand: true, Skips: true}, o)
 	e.group = server.GroupOf(g)
 	e.add("RewriteEngine On", false)
+	if e.Inner && len(o.First) > 0 { // what goes on inside isn't seen by rules further down
+		e.note("the site's own refusals and variables, which stand further down, too")
+		for _, line := range o.First {
+			e.add(line, strings.HasPrefix(strings.ToLower(line), "rewriterule"))
+		}
+	}
 	if e.mapped() {
 		form := "txt:" + e.folder + "/" + MapFile
 		if e.converted() {

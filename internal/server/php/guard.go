@@ -22,8 +22,11 @@ const (
 // guard writes the lines of the per-folder file. They let a request pass for a
 // file that lies there: the full guard if the plan says of all such addresses that they are
 // served as they are, the others without asking. All other requests go to the script.
-func (e *emitter) guard(which server.Guard) string {
-	const begin = "<IfModule mod_rewrite.c>\nRewriteEngine On\n"
+func (e *emitter) guard(o server.Options) string {
+	which, begin := o.Guard, "<IfModule mod_rewrite.c>\nRewriteEngine On\n"
+	if len(o.First) > 0 {
+		begin += "# The site's own refusals and variables, which stand further down, too.\n" + strings.Join(o.First, "\n") + "\n"
+	}
 	script := strings.TrimPrefix(e.folder+"/"+ScriptFile, "/")
 	end := "RewriteRule \"^\" \"/" + script + "\" [END]\n</IfModule>\n"
 	var hosts []string

@@ -48,7 +48,7 @@ func (t Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 	head, name := o.Head(g, "PHP"), data.name()
 	files := []server.File{
 		{Name: FolderFile, Data: []byte(head + "# Put these lines into " + FolderFile + " of the site's document root, " +
-			"before all others; needs mod_rewrite, and AllowOverride FileInfo.\n" + leftOut(o.Guard) + e.guard(o.Guard))},
+			"before all others; needs mod_rewrite, and AllowOverride FileInfo.\n" + leftOut(o.Guard) + e.guard(o))},
 		{Name: ScriptFile, Data: []byte(script)},
 		{Name: ProgramFile, Data: e.program(head, name, data)},
 		{Name: name, Data: data.bytes},
@@ -144,6 +144,11 @@ func (e *emitter) program(head, name string, data *table) []byte {
 	entry("slots", strconv.Itoa(data.slots))
 	entry("lower", strconv.FormatBool(e.Plan.Paths.Lower))
 	entry("hosts", strconv.FormatBool(e.HasHosts()))
+	front := ""
+	if e.Plan.Front != nil {
+		front = e.Plan.Front.To
+	}
+	entry("front", quote(front))
 	entry("index", quoted(e.Plan.Paths.Index))
 	var extensions []string
 	if e.Plan.Paths.NoExtension {

@@ -378,12 +378,18 @@ $young_compass = new class {
 			$this->refuse($status);
 		} elseif (($this->v['inside'] ?? '') !== '') {
 			[$path, $query] = explode('?', $this->v['inside'], 2) + [1 => ''];
-			if (!$this->handOn(rawurldecode($path), $query)) {
-				$this->refuse(404);
+			if (!($path === $this->program['front'] && $this->content($this->v['uri'])) && !$this->handOn(rawurldecode($path), $query)) {
+				$this->refuse(404); // what lies there goes before a front controller
 			}
-		} elseif (!$this->content($this->v['uri'])) {
+		} elseif (!$this->content($this->v['uri']) && !$this->front()) {
 			$this->refuse(404);
 		}
+	}
+
+	/** front hands what isn't there on to the front controller, if the plan names one for this address. */
+	private function front(): bool {
+		$front = $this->program['front'];
+		return $front !== '' && ($this->v['internal'] ?? '') === $front && $this->handOn($front, $this->v['args']);
 	}
 
 	/**
@@ -462,6 +468,12 @@ $young_compass = new class {
 		$_SERVER['SCRIPT_FILENAME'] = $file;
 		$_SERVER['QUERY_STRING'] = $query;
 		unset($_SERVER['PATH_INFO'], $_SERVER['PATH_TRANSLATED']);
+		foreach ($_SERVER as $name => $value) { // variables that a per-folder file sets have this name behind a rewrite
+			$own = substr($name, 9);
+			if (strncmp($name, 'REDIRECT_', 9) === 0 && !isset($_SERVER[$own]) && !in_array($own, ['STATUS', 'URL', 'QUERY_STRING'], true)) {
+				$_SERVER[$own] = $value;
+			}
+		}
 		parse_str($query, $_GET);
 		$_REQUEST = array_merge($_GET, $_POST);
 		chdir(dirname($file));
