@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -14,12 +15,14 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"young-compass/docs"
 	"young-compass/internal/address"
 	"young-compass/internal/block"
 	"young-compass/internal/compile"
 	"young-compass/internal/coverage"
 	"young-compass/internal/deploy"
 	"young-compass/internal/finding"
+	"young-compass/internal/plan"
 	"young-compass/internal/publish"
 	"young-compass/internal/safefile"
 	"young-compass/internal/server"
@@ -34,6 +37,7 @@ type emitting struct {
 	directory, pieces string
 	options           server.Options
 	heads             bool
+	root, zip         string
 	hosts             []string
 }
 
@@ -85,7 +89,7 @@ out exactly what was installed.`,
 		RunE: func(c *cobra.Command, args []string) error {
 			if len(args) == 0 {
 				for _, name := range []string{"install", "undo", "directory", "trial", "pieces", "links", "dry-run", "yes", "force",
-					"guard"} {
+					"guard", "root", "zip"} {
 					if c.Flags().Changed(name) {
 						forms := formNames()
 						last := len(forms) - 1
@@ -119,6 +123,8 @@ out exactly what was installed.`,
 	f.StringVar(&e.pieces, "pieces", "",
 		"the `DIR` for the pieces of this site that FILE includes (young-compass/HOST beside FILE's folder)")
 	f.BoolVar(&e.heads, "links", false, "also add a header Link to each page: its canonical address, its translations")
+	f.StringVar(&e.root, "root", "", "say what becomes of the real files in `DIR`, the site's document root, or in a file that lists them")
+	f.StringVar(&e.zip, "zip", "", "of the form php: pack what is to be uploaded into `FILE`, with a page on how to go about it")
 	c.AddCommand(a.emitSitemapCommand(), a.emitRobotsCommand(), a.emitHeadCommand())
 	return c
 }
@@ -134,6 +140,9 @@ func formNames() (names []string) {
 // guarded says whether the guard that is wanted, if any, can be had.
 func (e *emitting) guarded() error {
 	guard := e.options.Guard
+	if e.zip != "" && e.target.Name() != "php" {
+		return fmt.Errorf("--zip is for the form php; %s isn't uploaded", e.target.Name())
+	}
 	if guard == "" {
 		return nil
 	}
@@ -211,6 +220,9 @@ func (a *app) emit(e emitting) error {
 			return err
 		}
 	}
+	if e.zip != "" {
+		e.options.Folder = deploy.Unplaced
+	}
 	files, more := e.target.Emit(g, e.options)
 	touched, err := deploy.Touched(g, e.target)
 	if err != nil {
@@ -220,7 +232,11 @@ func (a *app) emit(e emitting) error {
 	if err != nil {
 		return err
 	}
-	found = slices.Concat(found, more, touched, coverage.Scripts(g.Plan, known))
+	lying, err := a.realFiles(e, g.Plan)
+	if err != nil {
+		return err
+	}
+	found = slices.Concat(found, more, touched, coverage.Scripts(g.Plan, known), lying)
 	if len(files) == 0 {
 		a.say("nothing written while there are errors")
 		return a.print(report{findings: found})
@@ -229,6 +245,9 @@ func (a *app) emit(e emitting) error {
 	r.counts = []count{{"addresses", "known addresses", len(g.Listed)}, {"patterns", "patterns", len(g.Patterns)}}
 	if e.install != "" {
 		return a.install(e, g, files, r)
+	}
+	if e.zip != "" {
+		return a.pack(e, g, files, nil, r)
 	}
 	if e.directory == "" {
 		e.directory = filepath.Join(a.project, "out", e.target.Name())
@@ -245,6 +264,71 @@ func (a *app) emit(e emitting) error {
 	}
 	r.items = items
 	return a.print(r)
+}
+
+// pack writes an archive of what is to be uploaded; whole is the per-folder file with the lines in it, if that is known.
+func (a *app) pack(e emitting, g *compile.Program, files []server.File, whole []byte, r report) error {
+	data, err := deploy.Archive(e.target, files, g.Plan.Site.Origin.Host, whole, docs.RentedHosting())
+	if err != nil {
+		return unfinished{err}
+	}
+	if err := a.write(e.zip, data); err != nil {
+		return err
+	}
+	if whole == nil {
+		a.say("put the lines of %s in front of all others of the host's .htaccess; %s says the rest", deploy.LinesFile, deploy.ReadFirst)
+	}
+	r.rows = append(r.rows, []string{e.zip, fmt.Sprint(len(data))})
+	r.items = []map[string]any{{"file": e.zip, "bytes": len(data)}}
+	return a.print(r)
+}
+
+// realFiles says what becomes of the real files of the site, where they can be seen: in the folder that --root names, or
+// in that of a per-folder file.
+func (a *app) realFiles(e emitting, p *plan.Plan) ([]finding.Finding, error) {
+	root := e.root
+	if root == "" && e.install != "" && deploy.PerFolder(e.target) {
+		root = filepath.Dir(e.install)
+	}
+	if root == "" {
+		return nil, nil
+	}
+	files, err := a.filesOf(root)
+	if err != nil {
+		return nil, err
+	}
+	guard := e.options.Guard
+	found, err := coverage.Files(p, files, guard == server.GuardHost || guard == server.GuardNone)
+	if err != nil || e.install != "" { // the installation tells of per-folder files itself
+		return found, err
+	}
+	return append(found, deploy.Below(e.target, files, root)...), nil
+}
+
+// filesOf returns the files below a folder, or those that a file lists.
+func (a *app) filesOf(root string) (files []string, err error) {
+	info, err := os.Stat(root)
+	if err != nil || !info.IsDir() {
+		f, err := a.open(root)
+		if err != nil {
+			return nil, err
+		}
+		defer func() { _ = f.Close() }()
+		if files, err = coverage.ReadFiles(f); err != nil {
+			return nil, finding.Unreadable(finding.Place{File: root}, err.Error(), "name the document root, or a list of its files")
+		}
+		return files, nil
+	}
+	err = filepath.WalkDir(root, func(path string, entry fs.DirEntry, err error) error {
+		if err != nil || !entry.Type().IsRegular() {
+			return nil // what can't be read isn't sent either
+		}
+		if files = append(files, "/"+filepath.ToSlash(strings.TrimPrefix(path[len(root):], "/"))); len(files) > coverage.MaxFiles {
+			return finding.Unreadable(finding.Place{File: root}, fmt.Sprintf("it holds more than %d files", coverage.MaxFiles), "name a smaller folder")
+		}
+		return nil
+	})
+	return files, err
 }
 
 // prepare finds out where things are to be installed, for these hosts.
@@ -340,6 +424,9 @@ func (a *app) install(e emitting, g *compile.Program, files []server.File, r rep
 	if e.dry {
 		a.show(x.Difference())
 		return a.print(r)
+	}
+	if e.zip != "" {
+		return a.pack(e, g, files, x.New, r)
 	}
 	if !e.yes {
 		question := "Put it into " + e.install

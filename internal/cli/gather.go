@@ -65,9 +65,9 @@ func (a *app) gatherCommand() *cobra.Command {
 		Short: "Build the inventory and the address book from whatever there is",
 		Long: `Reads files, and asks the site when a source is its https:// address. Merges
 tables (CSV, TSV, a workbook, JSON, JSON lines), feeds (RSS, Atom), sitemaps, access
-logs, folders of HTML pages, all of them also packed with gzip or zstd, into
+logs, folders of HTML pages, per-folder files (.htaccess), all of them also packed with gzip or zstd, into
 pages.csv and addresses.csv; logs also into visits.csv. What a source is shows in
-its content; FORM:SOURCE says it (table, list, feed, html, sitemap, log).
+its content; FORM:SOURCE says it (table, list, feed, html, sitemap, log, rules).
 What a person wrote into pages.csv stays; then the word of a table counts most, then
 that of a feed, a page, a sitemap, a log. A page's first address becomes its current
 one, others variants. --db and --query read pages from a

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"iter"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -21,6 +22,41 @@ import (
 type besideRules interface {
 	// Script reports whether a script answers all requests but those for files, so that the rules aren't asked.
 	Script() bool
+}
+
+// PerFolder reports whether a target writes a per-folder file, which lies among the site's real files.
+func PerFolder(target server.Target) bool {
+	_, ok := target.(besideRules)
+	return ok
+}
+
+// Below says which files of a document root are per-folder files of their own, with rules that switch those above off.
+// root is the folder, or a list of its files, whose rules can't be seen.
+func Below(target server.Target, files []string, root string) (found []finding.Finding) {
+	if !PerFolder(target) {
+		return nil
+	}
+	info, err := os.Stat(root)
+	listed := err != nil || !info.IsDir()
+	for _, file := range files {
+		if path.Base(file) != ".htaccess" || file == "/.htaccess" {
+			continue
+		}
+		if !listed {
+			text, err := safefile.Read(filepath.Join(root, filepath.FromSlash(file)), maxConfiguration)
+			if err != nil || !folderfile.SwitchesOn(text) {
+				continue
+			}
+		}
+		found = append(found, rulesBelow(file))
+	}
+	return found
+}
+
+func rulesBelow(file string) finding.Finding {
+	return finding.Finding{Code: finding.RulesBelow, Severity: finding.Warning, Where: finding.Place{File: file},
+		What:   "this per-folder file switches rewriting on, and with it the rules of the folders above off",
+		Advice: "write RewriteOptions InheritBefore into it, or take its RewriteEngine out"}
 }
 
 // Existing is a rule or setting that the server's file has already.

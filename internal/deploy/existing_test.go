@@ -1,8 +1,12 @@
 package deploy_test
 
 import (
+	"archive/zip"
+	"bytes"
+	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -128,4 +132,36 @@ func TestExistingRules(t *testing.T) {
 	assert.Equal(t, "leads to a host or scheme", x.Existing[0].Does)
 	again := beside(t, httpd.Folder{}, "", string(x.New))
 	assert.Equal(t, len(strings.Split(strings.TrimSuffix(string(x.New), "\n"), "\n")), again.Existing[0].Line, "lines keep their numbers, whatever was installed")
+}
+
+// What is packed is what an installation puts down, under the same names, and the same bytes each time.
+func TestArchive(t *testing.T) {
+	x := beside(t, php.Target{}, "", "Options -Indexes\n")
+	files := slices.Clone(x.Pieces)
+	files = append(files, server.File{Name: php.FolderFile, Data: []byte("RewriteRule \"^\" \"/" + deploy.Unplaced + "/young-compass.php\" [END]\n")})
+	one, err := deploy.Archive(x.Target, files, "skerrywick.example", nil, "# How\n\n| a | `b` |\n|---|---|\n| c | [d](e.md) |\n\n```\nls **x**\n```\n")
+	require.NoError(t, err)
+	two, err := deploy.Archive(x.Target, files, "skerrywick.example", nil, "# How\n\n| a | `b` |\n|---|---|\n| c | [d](e.md) |\n\n```\nls **x**\n```\n")
+	require.NoError(t, err)
+	assert.Equal(t, one, two)
+	packed, err := zip.NewReader(bytes.NewReader(one), int64(len(one)))
+	require.NoError(t, err)
+	texts := map[string]string{}
+	for _, f := range packed.File {
+		r, err := f.Open()
+		require.NoError(t, err)
+		text, err := io.ReadAll(r)
+		require.NoError(t, err)
+		texts[f.Name] = string(text)
+	}
+	assert.Equal(t, "HOW\n\n  a: b\n  c: d\n\nls x\n", texts[deploy.ReadFirst])
+	at := strings.TrimSuffix(strings.TrimPrefix(strings.TrimSpace(texts[deploy.LinesFile]), "RewriteRule \"^\" \"/"), "/young-compass.php\" [END]")
+	assert.True(t, strings.HasPrefix(at, "young-compass/skerrywick.example/"), at)
+	assert.Len(t, texts, 5)
+	for _, f := range x.Pieces {
+		assert.NotEmpty(t, texts[at+"/"+f.Name], f.Name)
+	}
+	whole, err := deploy.Archive(x.Target, files, "skerrywick.example", []byte("all of it"), "")
+	require.NoError(t, err)
+	assert.NotEqual(t, one, whole)
 }

@@ -137,10 +137,7 @@ func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*In
 			return nil, fmt.Errorf("looking for per-folder files: %w", err)
 		}
 		for _, path := range below {
-			x.Findings = append(x.Findings, finding.Finding{Code: finding.RulesBelow, Severity: finding.Warning,
-				Where:  finding.Place{File: path},
-				What:   "this per-folder file switches rewriting on, and with it the rules of the folders above off",
-				Advice: "write RewriteOptions InheritBefore into it, or take its RewriteEngine out"})
+			x.Findings = append(x.Findings, rulesBelow(path))
 		}
 	}
 	return x, nil

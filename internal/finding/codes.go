@@ -719,14 +719,6 @@ const (
 	//
 	//	/old.html is redirected, and lies in the document root
 	FileInWay Code = "file-in-way"
-
-	// ScriptAsPage: a script of the site would lose its extension, as if it were a page.
-	//
-	// Why: what is sent to it by POST is led elsewhere, and forms and baskets may break.
-	// Severity: warning.
-	//
-	//	/basket.php becomes /basket
-	ScriptAsPage Code = "script-as-page"
 )
 
 // The live site, hop by hop.

@@ -115,6 +115,7 @@ var directives = regexp.MustCompile(`(?i)^(?:<(?:IfModule|Files|FilesMatch|If|If
 // Matches reports whether a text, or its beginning, is a per-folder file: the first line that is no comment is one of
 // its directives.
 func Matches(text []byte) bool {
+	text = bytes.TrimPrefix(text, []byte("\xef\xbb\xbf"))
 	for len(text) > 0 {
 		var line []byte
 		line, text, _ = bytes.Cut(text, []byte("\n"))
@@ -393,4 +394,10 @@ func (r *reader) redirect(number int, text string, words []string, inside string
 		rule.prefix = rule.source
 	}
 	r.Rules = append(r.Rules, rule)
+}
+
+// SwitchesOn reports whether a file switches rewriting on, and with it the rules of the folders above off.
+func SwitchesOn(text []byte) bool {
+	f, err := Read("", text)
+	return err == nil && f.On
 }

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"young-compass/internal/folderfile"
 	"young-compass/internal/server"
 )
 
@@ -217,11 +218,8 @@ func (Folder) Below(root string) ([]string, error) {
 		if err != nil {
 			return nil
 		}
-		for _, line := range server.Lines(string(data)) {
-			if w := strings.Fields(strings.ToLower(line)); len(w) > 1 && w[0] == "rewriteengine" && w[1] == "on" {
-				list = append(list, path)
-				break
-			}
+		if folderfile.SwitchesOn(data) {
+			list = append(list, path)
 		}
 		return nil
 	})

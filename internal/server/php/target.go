@@ -47,6 +47,9 @@ func (Target) Visible() bool { return true }
 // Script reports that a script answers before rules of the site's own are asked.
 func (Target) Script() bool { return true }
 
+// Below finds the per-folder files below a folder that switch rewriting on, and with it the rules of the folders above off.
+func (Target) Below(root string) ([]string, error) { return httpd.Folder{}.Below(root) }
+
 // Check lets httpd read the lines as those of a folder.
 func (Target) Check(c server.Checked) (server.Check, error) { return httpd.Folder{}.Check(c) }
 
