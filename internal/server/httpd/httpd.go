@@ -121,6 +121,7 @@ type line struct {
 	skip  bool
 	last  bool
 	spare bool
+	free  bool // sets variables under no condition
 }
 
 func (e *emitter) count() (n int) {
@@ -195,7 +196,26 @@ func (e *emitter) set(pairs ...string) {
 			flags = append(flags, "E=yc_"+pairs[i]+":"+pairs[i+1])
 		}
 	}
+	conditional := len(e.lines) > 0 && strings.HasPrefix(e.lines[len(e.lines)-1].text, "RewriteCond ")
+	if before, ok := e.unconditional(); ok && !conditional {
+		if text := strings.TrimSuffix(before.text, `]"`) + "," + strings.Join(flags, ",") + `]"`; len(text) < maxLine/2 {
+			before.text = text
+			return
+		}
+	}
 	e.add(`RewriteRule "^" "-" "[`+strings.Join(flags, ",")+`]"`, true)
+	e.lines[len(e.lines)-1].free = !conditional
+}
+
+// unconditional returns the last rule, if it is one that sets variables under no condition: httpd sets them one after the
+// other, so that those of the next such rule can stand in it too. Every rule costs each request.
+func (e *emitter) unconditional() (*line, bool) {
+	for i := len(e.lines) - 1; i >= 0; i-- {
+		if l := &e.lines[i]; !strings.HasPrefix(l.text, "#") {
+			return l, l.free
+		}
+	}
+	return nil, false
 }
 
 func (e *emitter) skip() { e.lines = append(e.lines, line{rule: true, skip: true}) }
