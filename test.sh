@@ -14,17 +14,19 @@ command -v caddy >/dev/null || packages+=(caddy)
 [ -x /usr/sbin/haproxy ] || packages+=(haproxy)
 command -v php >/dev/null || packages+=(php-cli)
 compgen -G '/usr/sbin/php-fpm*' >/dev/null || packages+=(php-fpm)
+compgen -G '/usr/lib/apache2/modules/libphp*.so' >/dev/null || packages+=(libapache2-mod-php)
 [ -x /usr/sbin/mariadbd ] || packages+=(mariadb-server mariadb-client)
 compgen -G '/usr/lib/postgresql/*/bin/postgres' >/dev/null || packages+=(postgresql postgresql-client)
 [ -f /usr/share/doc/sqlite3/about.html ] || packages+=(sqlite3-doc) # hundreds of pages that are moved
 command -v xmllint >/dev/null || packages+=(libxml2-utils) # the schema of sitemaps
 command -v strace >/dev/null || packages+=(strace) # kills runs at each system call
 command -v gcc >/dev/null || packages+=(gcc libc6-dev) # for the race detector
-if [ ${#packages[@]} -gt 0 ]; then
+# The files that packages of web applications ship are fetched by a test, which needs apt's lists.
+if [ ${#packages[@]} -gt 0 ] || ! apt-cache show shaarli >/dev/null 2>&1; then
 	as_root=()
 	[ "$(id -u)" -eq 0 ] || as_root=(sudo)
 	"${as_root[@]}" apt-get update -q
-	"${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -q -y --no-install-recommends "${packages[@]}"
+	[ ${#packages[@]} -eq 0 ] || "${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -q -y --no-install-recommends "${packages[@]}"
 fi
 if [ ! -f /usr/share/doc/sqlite3/about.html ]; then # a machine that installs no documentation
 	export YOUNG_COMPASS_DOCUMENTS=${TMPDIR:-/tmp}/young-compass-documents/usr/share/doc/sqlite3

@@ -2,6 +2,7 @@ package server_test
 
 import (
 	"flag"
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -43,6 +44,15 @@ func TestGuardCost(t *testing.T) {
 	for _, guard := range server.Guards() {
 		designs = append(designs, "guard "+string(guard))
 		servers = append(servers, target{php.Target{}, startPHP}.with(t, g, server.Options{Guard: guard}, siteFolder(t, here)))
+	}
+	for _, n := range []int{10, 200} { // what the same costs without a script
+		write(t, filepath.Join(dir, project.RedirectsFile), oldPages(n))
+		p, _, err := project.Load(dir)
+		require.NoError(t, err)
+		few := compiled(t, p)
+		files, _ := httpd.Folder{}.Emit(few, server.Options{Anyway: true})
+		designs = append(designs, fmt.Sprintf("htaccess, %d redirects, %d rules", n, strings.Count(string(files[0].Data), "\nRewriteRule ")))
+		servers = append(servers, target{httpd.Folder{}, startFolder}.with(t, few, server.Options{}, siteFolder(t, here)))
 	}
 	kinds := map[string]string{"file": "/img/picture.png?v=3", "page file": "/about.html", "redirect": "/old/section-2/page-000002",
 		"unknown": "/about/nothing"}

@@ -285,6 +285,15 @@ func startApache(t *testing.T, dir string, hosts []string) *realServer {
 // startPHP starts Apache httpd with the script in its document root. Pages are files that the script finds by itself.
 func startPHP(t *testing.T, dir string, hosts []string) *realServer {
 	t.Helper()
+	absent := putScript(t, dir)
+	s := startWithPHP(t, dir)
+	s.absent = absent
+	return s
+}
+
+// putScript puts the script into the document root, and returns the paths of pages that can't be files.
+func putScript(t *testing.T, dir string) (absent []string) {
+	t.Helper()
 	root := filepath.Join(dir, "www")
 	write(t, filepath.Join(root, ".htaccess"), readText(t, filepath.Join(dir, folderRules)))
 	scripts, err := filepath.Glob(filepath.Join(dir, "young-compass*.php"))
@@ -298,7 +307,6 @@ func startPHP(t *testing.T, dir string, hosts []string) *realServer {
 		write(t, filepath.Join(root, "inside", script+".php"),
 			"<?php echo str_replace('.php', '.shtml', $_SERVER['SCRIPT_NAME']), '?', $_SERVER['QUERY_STRING'];")
 	}
-	var absent []string
 	pages := filepath.Join(root, ".site")
 	if program := readText(t, filepath.Join(dir, php.ProgramFile)); !strings.Contains(program, "'front' => ''") {
 		pages = filepath.Join(root, "no pages: a script makes them, and files would go before it")
@@ -325,9 +333,7 @@ func startPHP(t *testing.T, dir string, hosts []string) *realServer {
 	if !os.IsNotExist(err) {
 		require.NoError(t, err)
 	}
-	s := startWithPHP(t, dir)
-	s.absent = absent
-	return s
+	return absent
 }
 
 // startWithPHP starts Apache httpd and PHP's process manager.
@@ -382,6 +388,27 @@ func startFPM(t *testing.T, dir string) (socket string, group int) {
 
 func startHTTPD(t *testing.T, dir, rules string) *realServer {
 	t.Helper()
+	return startHTTPDWith(t, dir, rules, "LoadModule mpm_event_module MODS/mod_mpm_event.so\nLoadModule http2_module MODS/mod_http2.so\nProtocols h2 http/1.1")
+}
+
+// startModule starts Apache httpd with PHP as its module, and the script in its document root.
+func startModule(t *testing.T, dir string, hosts []string) *realServer {
+	t.Helper()
+	absent := putScript(t, dir)
+	write(t, filepath.Join(dir, "scripts.log"), "")
+	require.NoError(t, os.Chmod(filepath.Join(dir, "scripts.log"), 0o666))
+	modules, err := filepath.Glob("/usr/lib/apache2/modules/libphp*.so")
+	require.NoError(t, err)
+	require.NotEmpty(t, modules, "libapache2-mod-php must be installed; test.sh does it")
+	s := startHTTPDWith(t, dir, "php_admin_value error_log "+dir+"/scripts.log\nphp_admin_flag log_errors on\nphp_admin_flag display_errors on\n"+
+		"<FilesMatch \"\\.php$\">\nSetHandler application/x-httpd-php\n</FilesMatch>",
+		"LoadModule mpm_prefork_module MODS/mod_mpm_prefork.so\nLoadModule php_module "+modules[0])
+	s.slashes, s.absent = true, absent
+	return s
+}
+
+func startHTTPDWith(t *testing.T, dir, rules, modules string) *realServer {
+	t.Helper()
 	plain, secure := ports(t, dir)
 	user := ""
 	if os.Geteuid() == 0 { // workers give up root's rights
@@ -389,7 +416,7 @@ func startHTTPD(t *testing.T, dir, rules string) *realServer {
 	}
 	write(t, filepath.Join(dir, "mime.types"), "text/html html\n")
 	write(t, filepath.Join(dir, "apache.conf"), strings.NewReplacer("DIR", dir, "PLAIN", plain, "SECURE", secure,
-		"MODS", "/usr/lib/apache2/modules", "USER", user, "RULES", rules).Replace(`
+		"MODS", "/usr/lib/apache2/modules", "USER", user, "RULES", rules).Replace(strings.Replace(`
 ServerRoot "DIR"
 Mutex posixsem
 PidFile "DIR/pid"
@@ -397,7 +424,7 @@ Listen PLAIN
 Listen SECURE
 ServerName skerrywick.example
 USER
-LoadModule mpm_event_module MODS/mod_mpm_event.so
+MODULES
 LoadModule authz_core_module MODS/mod_authz_core.so
 LoadModule rewrite_module MODS/mod_rewrite.so
 LoadModule headers_module MODS/mod_headers.so
@@ -407,10 +434,8 @@ LoadModule mime_module MODS/mod_mime.so
 LoadModule include_module MODS/mod_include.so
 LoadModule socache_shmcb_module MODS/mod_socache_shmcb.so
 LoadModule ssl_module MODS/mod_ssl.so
-LoadModule http2_module MODS/mod_http2.so
 LoadModule proxy_module MODS/mod_proxy.so
 LoadModule proxy_fcgi_module MODS/mod_proxy_fcgi.so
-Protocols h2 http/1.1
 TypesConfig "DIR/mime.types"
 ErrorLog "DIR/error.log"
 MaxKeepAliveRequests 0
@@ -433,7 +458,7 @@ AddOutputFilter INCLUDES .shtml
 	SSLCertificateKeyFile "DIR/key.pem"
 	RULES
 </VirtualHost>
-`))
+`, "MODULES", modules, 1)))
 	return run(t, dir, "apache2", "-D", "FOREGROUND", "-f", filepath.Join(dir, "apache.conf"))
 }
 

@@ -27,6 +27,12 @@ import (
 // scripted starts httpd with the script for a plan, and these files in the document root.
 func scripted(t *testing.T, config string, files map[string]string) *realServer {
 	t.Helper()
+	return scriptedBy(t, startPHP, config, files)
+}
+
+// scriptedBy starts it as start does.
+func scriptedBy(t *testing.T, start func(*testing.T, string, []string) *realServer, config string, files map[string]string) *realServer {
+	t.Helper()
 	if testing.Short() {
 		t.Skip("left out by -short: the real servers are asked without the race detector")
 	}
@@ -37,7 +43,7 @@ func scripted(t *testing.T, config string, files map[string]string) *realServer 
 	for name, text := range files {
 		write(t, filepath.Join(dir, "www", name), text)
 	}
-	return target{php.Target{}, startPHP}.with(t, g, server.Options{}, dir)
+	return target{php.Target{}, start}.with(t, g, server.Options{}, dir)
 }
 
 // fetched is what a server answered to a request with headers of its own.
@@ -271,6 +277,32 @@ func TestTheScriptWithoutItsFiles(t *testing.T) {
 		require.NoError(t, os.WriteFile(path, whole, 0o644))
 		asked(name+" back", 301, 0)
 	}
+}
+
+// As httpd's module PHP runs the script as its process manager does, with errors shown or not.
+func TestTheScriptAsAModule(t *testing.T) {
+	t.Parallel()
+	if testing.Short() {
+		t.Skip("left out by -short: the real servers are asked without the race detector")
+	}
+	p := demotest.Accepted(t, t.TempDir())
+	g := compiled(t, p)
+	module := target{php.Target{}, startModule}
+	s := module.with(t, g, server.Options{}, siteFolder(t, demoSite(t, p)))
+	compare(t, "php, module of httpd", g, s, demoAsks(t, p), module.Differences())
+	s = scriptedBy(t, startModule, "hosts: [www.skerrywick.example]}\n", map[string]string{"about.html": "about"})
+	keepsItsFiles(t, s)
+	table, err := filepath.Glob(filepath.Join(s.Dir, "www", "young-compass-*[0-9a-f].php"))
+	require.NoError(t, err)
+	for _, path := range table {
+		if filepath.Base(path) != php.ProgramFile {
+			require.NoError(t, os.Remove(path))
+		}
+	}
+	got := fetch(t, s, "GET", "/old")
+	assert.Equal(t, 503, got.status)
+	assert.NotContains(t, got.body, "young-compass", "no error text to visitors")
+	require.Len(t, said(t, s), 1)
 }
 
 // The lesser guards ask the plan wherever no file lies, and the middle one for other schemes and hosts too.

@@ -21,9 +21,15 @@ func samples(t *testing.T) map[string]string {
 	require.NoError(t, os.Chmod(dir, 0o777)) // apt may fetch as a user of its own
 	list := map[string]string{}
 	for _, name := range []string{"shaarli", "php-horde", "roundcube-core", "wordpress", "ganglia-webfrontend"} {
-		fetch := exec.Command("apt-get", "download", name)
-		fetch.Dir = dir
-		output, err := fetch.CombinedOutput()
+		var output []byte
+		var err error
+		for range 3 { // mirrors stumble
+			fetch := exec.Command("apt-get", "download", name)
+			fetch.Dir = dir
+			if output, err = fetch.CombinedOutput(); err == nil {
+				break
+			}
+		}
 		require.NoError(t, err, "apt-get download %s: %s", name, output)
 		packed, err := filepath.Glob(filepath.Join(dir, name+"_*.deb"))
 		require.NoError(t, err)
