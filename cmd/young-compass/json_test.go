@@ -76,6 +76,10 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	demotest.Write(t, filepath.Join(dir, "steps.csv"), []byte("step,on\nhand-in,2026-11-20\n"))
 	demotest.Write(t, filepath.Join(dir, "more.csv"), []byte("from,to,status\n/more.htm,contact@en,301\n"))
 	demotest.Write(t, filepath.Join(dir, demo.IslandGuide), demotest.File(t, demo.IslandGuide))
+	folding := t.TempDir()
+	demotest.Write(t, filepath.Join(folding, "young-compass.yaml"), []byte("site: {origin: https://skerrywick.example}\n"))
+	demotest.Write(t, filepath.Join(folding, "redirects.csv"), []byte("from,to,status\n/trip/1,/routes/1,301\n/trip/2,/routes/2,301\n/trip/3,/routes/3,301\n"))
+	demotest.Write(t, filepath.Join(folding, "visits.csv"), []byte("address,status,visitors\nhttps://skerrywick.example/trip/7,404,3\n"))
 	gathered := t.TempDir()
 	demotest.Gathered(t, gathered)
 	demotest.Write(t, filepath.Join(gathered, "collide.csv"),
@@ -101,6 +105,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		{"design", "design --only page --project " + dir},
 		{"redirects check", "redirects check --project " + dir + " " + dir + "/" + demo.OldRedirects},
 		{"redirects coverage", "redirects coverage --project " + dir},
+		{"redirects fold", "redirects fold --project " + folding},
 		{"redirects preview", "redirects preview --project " + dir + " --list " + dir + "/patterns.csv"},
 		{"redirects add and merge", "redirects merge --project " + dir + " " + dir + "/more.csv"},
 		{"pair", "pair " + dir + "/" + demo.IslandGuide + " " + dir},

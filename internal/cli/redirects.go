@@ -36,7 +36,7 @@ func (l *lists) flags(c *cobra.Command) {
 
 func (a *app) redirectsCommand() *cobra.Command {
 	c := &cobra.Command{Use: "redirects", Short: "The redirect map, from files"}
-	c.AddCommand(a.checkCommand(), a.addCommand(), a.mergeCommand(), a.flattenCommand(), a.previewCommand(),
+	c.AddCommand(a.checkCommand(), a.addCommand(), a.mergeCommand(), a.flattenCommand(), a.foldCommand(), a.previewCommand(),
 		a.coverageCommand())
 	return c
 }
