@@ -40,7 +40,7 @@ func Archive(target server.Target, files []server.File, host string, whole []byt
 		return nil, err
 	}
 	for _, f := range files {
-		data := bytes.ReplaceAll(f.Data, []byte(Unplaced), []byte(at))
+		data := f.With(Unplaced, at)
 		name := path.Join(at, f.Name)
 		if !target.Beside(f.Name) {
 			if name = LinesFile; whole != nil {

@@ -59,7 +59,7 @@ func Check(target server.Target, text []byte, path, folder, at string, once *ser
 		pieces = append(slices.Clone(pieces), *once)
 	}
 	for _, f := range pieces {
-		if err := os.WriteFile(filepath.Join(dir, f.Name), here(f.Data), 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(dir, f.Name), f.With(at, dir), 0o644); err != nil {
 			return "", fmt.Errorf("checking %s: %w", path, err)
 		}
 	}

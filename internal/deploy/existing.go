@@ -75,7 +75,9 @@ type existing struct {
 	answers *plan.Answerer
 	plan    *plan.Plan
 	script  bool
-	root    string // the document root, as far as it can be seen
+	root    string           // the document root, as far as it can be seen
+	rows    []folderfile.Row // that the file's redirects are
+	unread  []folderfile.Unread
 	rules   map[int]*Existing
 	met     map[meeting]*met
 	found   []finding.Finding
@@ -139,6 +141,7 @@ func (p Place) judgeExisting(of *plan.Plan, text []byte) ([]Existing, []finding.
 	}
 	x := &existing{File: file, answers: of.Answerer(), plan: of, script: t.Script(), root: filepath.Dir(p.File),
 		rules: map[int]*Existing{}, met: map[meeting]*met{}}
+	x.rows, x.unread = file.Rows(folderfile.Habits{Letters: of.Paths.Lower, Slash: of.Paths.Slash != address.SlashKept})
 	for _, r := range x.Rules {
 		does := "leaves addresses as they are"
 		switch {
@@ -154,8 +157,8 @@ func (p Place) judgeExisting(of *plan.Plan, text []byte) ([]Existing, []finding.
 		x.rules[r.Line] = &Existing{Line: r.Line, Text: r.Text, Does: does}
 	}
 	x.settings()
-	for at := range x.asked() {
-		if err := x.try(at); err != nil {
+	for at, own := range x.asked() {
+		if err := x.try(at, own); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -177,21 +180,33 @@ func (p Place) judgeExisting(of *plan.Plan, text []byte) ([]Existing, []finding.
 // maxTried bounds how often a rule is asked for an address.
 const maxTried = 20_000_000
 
-// asked yields the addresses that are tried: what the plan knows (of very many, evenly some), and what every site has,
-// on each of its hosts, with http and https.
-func (x *existing) asked() iter.Seq[address.Address] {
-	return func(yield func(address.Address) bool) {
+// asked yields the addresses that are tried: what the plan knows (of very many, evenly some), what the file redirects, and
+// what every site has, on each of its hosts, with http and https.
+//
+// It says of each whether the file alone speaks of it.
+func (x *existing) asked() iter.Seq2[address.Address, bool] {
+	return func(yield func(address.Address, bool) bool) {
 		known := 0
 		for range x.plan.KnownAddresses() {
 			known++
 		}
 		every, n := 1+known*len(x.Rules)/maxTried, 0
 		for k := range x.plan.KnownAddresses() {
-			if n++; n%every == 0 && !yield(k.Address) {
+			if n++; n%every == 0 && !yield(k.Address, false) {
 				return
 			}
 		}
-		x.everywhere("/", picture)(yield)
+		for _, row := range x.rows {
+			at, err := address.Resolve(x.plan.Site.Origin, row.From)
+			if err == nil && !strings.ContainsAny(row.From, "{}") && !yield(at, true) {
+				return
+			}
+		}
+		for at := range x.everywhere("/", picture) {
+			if !yield(at, false) {
+				return
+			}
+		}
 	}
 }
 
@@ -277,8 +292,9 @@ func (x *existing) unsure(rules []*folderfile.Rule) {
 // maxWay is how many hops are followed.
 const maxWay = 12
 
-// try follows the way of an address, and notes which rules meet it and what becomes of it.
-func (x *existing) try(at address.Address) error {
+// try follows the way of an address, and notes which rules meet it and what becomes of it. Where the file alone speaks of
+// the address, its word may differ from the plan's.
+func (x *existing) try(at address.Address, own bool) error {
 	first, planned, err := x.step(at)
 	if err != nil || first.what == 0 {
 		return err
@@ -324,6 +340,7 @@ func (x *existing) try(at address.Address) error {
 		if hops > 1 {
 			code = finding.ExistingHop
 		}
+	case own:
 	case planned.Outcome == plan.Moved, planned.Outcome == plan.Gone && first.what != 410,
 		planned.Outcome == plan.Served && first.rule != nil:
 		code = finding.ExistingRedirect
@@ -540,12 +557,11 @@ func (x *existing) unasked() error {
 		return nil
 	}
 	missing, first := 0, folderfile.Row{}
-	rows, unread := x.Rows(folderfile.Habits{Letters: x.plan.Paths.Lower, Slash: x.plan.Paths.Slash != address.SlashKept})
 	aliases := map[int]bool{}
 	for _, r := range x.Rules {
 		aliases[r.Line] = r.Alias()
 	}
-	for _, row := range rows {
+	for _, row := range x.rows {
 		if aliases[row.Line] || row.Class != "" {
 			continue
 		}
@@ -578,7 +594,7 @@ func (x *existing) unasked() error {
 			x.beside(r.Line, "stays in front of the plan")
 		}
 	}
-	for _, u := range unread {
+	for _, u := range x.unread {
 		if !u.Alias() && !u.Everywhere() {
 			left[u.Line] = "it redirects, and isn't asked any more where no file lies"
 		}

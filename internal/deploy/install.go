@@ -94,7 +94,7 @@ func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*In
 		return nil, err
 	}
 	for _, f := range files {
-		f.Data = bytes.ReplaceAll(f.Data, []byte(Unplaced), []byte(at))
+		f.Data = f.With(Unplaced, at)
 		into.Files = append(into.Files, f)
 		switch {
 		case f.Once:

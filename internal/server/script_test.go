@@ -1,6 +1,7 @@
 package server_test
 
 import (
+	"archive/zip"
 	"bufio"
 	"bytes"
 	"fmt"
@@ -343,7 +344,11 @@ func TestTheScriptIsInstalled(t *testing.T) {
 	}
 	folder, dir := t.TempDir(), siteFolder(t, site{})
 	write(t, filepath.Join(folder, project.PlanFile), "site: {origin: http://skerrywick.example, hosts: [www.skerrywick.example]}\n")
-	write(t, filepath.Join(folder, project.RedirectsFile), "from,to,status\n/old,/about,301\n")
+	many := "" // so that every byte stands somewhere in the table of addresses
+	for i := range 700 {
+		many += fmt.Sprintf("/many/%d,/about?n=%d,301\n", i, i)
+	}
+	write(t, filepath.Join(folder, project.RedirectsFile), "from,to,status\n/old,/about,301\n"+many)
 	root := filepath.Join(dir, "www")
 	rules := "Options -Indexes\nRewriteEngine On\nRewriteRule ^secret/ - [F]\nErrorDocument 404 \"none\"\n"
 	path := filepath.Join(root, ".htaccess")
@@ -375,8 +380,26 @@ func TestTheScriptIsInstalled(t *testing.T) {
 	asked(map[string]string{"/old": "301 http://skerrywick.example/about", "/about": "200", "/about.html": "301 http://skerrywick.example/about",
 		"/secret/page": "403", "/secret/page.html": "403", "/secret/page.html?x=1": "403", "/x/../secret/page": "403",
 		script: "404", filepath.Dir(script): "404", filepath.Dir(script) + "/" + php.ProgramFile: "404"})
+	for i := range 700 {
+		asked(map[string]string{fmt.Sprint("/many/", i): fmt.Sprint("301 http://skerrywick.example/about?n=", i)})
+	}
+	packed := filepath.Join(folder, "up.zip")
+	output, status := runProgram(t, "--project", folder, "emit", "php", "--zip", packed)
+	require.Zero(t, status, output)
+	unpacked, err := zip.OpenReader(packed)
+	require.NoError(t, err)
+	defer unpacked.Close()
+	for _, f := range unpacked.File { // it holds what is installed, but for the name of its folder
+		if strings.HasPrefix(f.Name, "young-compass/") && filepath.Base(f.Name) != php.ProgramFile {
+			r, err := f.Open()
+			require.NoError(t, err)
+			data, err := io.ReadAll(r)
+			require.NoError(t, err)
+			assert.Equal(t, readText(t, filepath.Join(root, filepath.Dir(script), filepath.Base(f.Name))), string(data), f.Name)
+		}
+	}
 	write(t, filepath.Join(folder, project.RedirectsFile), "from,to,status\n/old,/news,301\n")
-	output, status := runProgram(t, "--project", folder, "emit", "php", "--install", path, "--yes")
+	output, status = runProgram(t, "--project", folder, "emit", "php", "--install", path, "--yes")
 	require.Zero(t, status, output)
 	asked(map[string]string{"/old": "301 http://skerrywick.example/news"})
 	_, status = runProgram(t, "--project", folder, "emit", "php", "--undo", path)

@@ -24,6 +24,15 @@ type File struct {
 	Name string
 	Data []byte
 	Once bool // it says what a server can be told once for all sites
+	Raw  bool // its bytes are no text, in which names could be written
+}
+
+// With returns the file's bytes with a name in the place of a mark.
+func (f File) With(mark, name string) []byte {
+	if f.Raw {
+		return f.Data
+	}
+	return bytes.ReplaceAll(f.Data, []byte(mark), []byte(name))
 }
 
 // Runs is how many runs of parameters that stay are kept apart by those that

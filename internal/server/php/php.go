@@ -51,7 +51,7 @@ func (t Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 			"before all others; needs mod_rewrite, and AllowOverride FileInfo.\n" + leftOut(o.Guard) + e.guard(o))},
 		{Name: ScriptFile, Data: []byte(script)},
 		{Name: ProgramFile, Data: e.program(head, name, data)},
-		{Name: name, Data: data.bytes},
+		{Name: name, Data: data.bytes, Raw: true},
 	}
 	slices.SortFunc(files, func(a, b server.File) int { return strings.Compare(a.Name, b.Name) })
 	return files, e.found
