@@ -297,6 +297,9 @@ func (a *app) realFiles(e emitting, p *plan.Plan) ([]finding.Finding, error) {
 	if err != nil {
 		return nil, err
 	}
+	if len(files) < 2 && e.root == "" {
+		a.say("no other files lie beside %s; --root LIST looks at a list of the host's files", e.install)
+	}
 	guard := e.options.Guard
 	found, err := coverage.Files(p, files, guard == server.GuardHost || guard == server.GuardNone)
 	if err != nil || e.install != "" { // the installation tells of per-folder files itself
@@ -454,6 +457,9 @@ func (a *app) install(e emitting, g *compile.Program, files []server.File, r rep
 	}
 	r.items = items
 	a.say("prove it on the live site, every known address on every host: young-compass probe redirects hosts%s", a.projectFlag())
+	if e.options.Trial {
+		a.say("on trial it says wrong-status: 302 in the place of 301, 307 in that of 308")
+	}
 	return a.print(r)
 }
 

@@ -169,6 +169,11 @@ func (p Place) judgeExisting(of *plan.Plan, text []byte) ([]Existing, []finding.
 	if err := x.unasked(); err != nil {
 		return nil, nil, err
 	}
+	for _, r := range x.Rules {
+		if r.Alias() || !x.script {
+			x.beside(r.Line, "as before")
+		}
+	}
 	list := make([]Existing, 0, len(x.rules))
 	for _, r := range x.rules {
 		list = append(list, *r)
