@@ -1,0 +1,166 @@
+package server
+
+import (
+	"maps"
+	"regexp"
+	"slices"
+	"strings"
+
+	"young-compass/internal/address"
+	"young-compass/internal/compile"
+	"young-compass/internal/parameter"
+)
+
+// What stands one by one in a per-folder file, since httpd reads and compiles it anew for each request.
+const (
+	maxInWay    = 20 // addresses of files that the plan decides about
+	maxMatchers = 10 // expressions for what may not pass
+)
+
+// Passing returns an expression for what stands behind the first slash of the addresses that may pass, and expressions
+// for the paths among them that may not. It returns nothing where none may pass.
+//
+// What may pass is spelled as the site spells it and ends like a file. Such an address is left alone unless the plan
+// lists it, a pattern reads it, or a parameter of it is noise. Where what isn't listed is made by internal addresses,
+// only the endings of listed files count.
+func (f *Flow) Passing() (expression string, inWay []string) {
+	if f.Plan.Upkeep != nil || len(f.Plan.Proxies) > 0 {
+		return "", nil
+	}
+	inWay, ok := f.headed()
+	if !ok {
+		return "", nil
+	}
+	letters := "a-z0-9"
+	if !f.Plan.Paths.Lower {
+		letters = "A-Za-z0-9"
+	}
+	var never []string // endings about which the plan decides
+	if f.Plan.Paths.NoExtension {
+		never = trimmed(address.PageExtensions())
+	}
+	named, many := f.decided(never)
+	if len(many) > 0 {
+		never = append(never, many...)
+	} else if len(named) > 0 {
+		inWay = append(inWay, "^(?:"+strings.Join(named, "|")+")$")
+	}
+	for _, m := range f.Matchers {
+		if !f.reads(m, never) {
+			continue
+		}
+		path := m.Expression[strings.Index(m.Expression, ":")+1:]
+		if i := strings.Index(path, "&"); i >= 0 { // its parameters come behind
+			path = path[:i]
+		}
+		inWay = append(inWay, "^"+path+"$")
+	}
+	if len(inWay) > maxMatchers {
+		return "", nil
+	}
+	ending, query := f.ending(letters, never), `(?:\?\S*)?`
+	if noise := f.noise(); len(noise) > 0 && !f.Inner {
+		query = `(?:\?(?!(?:\S*&)?` + Names(noise) + `[=& ])\S*)?`
+	}
+	if ending == "" {
+		return "", nil
+	}
+	except := []string{Quote(f.Plan.Languages.Default) + "/"}
+	for _, name := range f.Plan.Paths.Index {
+		except = append(except, `(?:\S*/)?`+Quote(name)+"[? ]")
+	}
+	return `(?!` + strings.Join(except, "|") + `)(?:[` + letters + `_~-]+[./])*[` + letters + `_~-]+\.` + ending + query, inWay
+}
+
+// headed returns an expression for the paths for which headers are sent; ok is false where these may be any.
+func (f *Flow) headed() (inWay []string, ok bool) {
+	var places []string
+	for _, h := range f.Plan.Headers {
+		if h.Reader != nil || len(h.For.List()) == 0 || slices.Contains(h.For.List(), "/") {
+			return nil, false
+		}
+		places = append(places, h.For.List()...)
+	}
+	if len(places) == 0 {
+		return nil, true
+	}
+	return []string{"^" + Within(places) + "$"}, len(places) <= maxInWay
+}
+
+// noise returns the names of the parameters that are noise anywhere.
+func (f *Flow) noise() (names []string) {
+	for _, q := range f.Plan.Parameters.All {
+		if q.Class == parameter.Noise {
+			names = append(names, q.Name)
+		}
+	}
+	return names
+}
+
+// ending returns an expression for the endings of files that may pass; empty for none.
+func (f *Flow) ending(letters string, never []string) string {
+	if f.Inner {
+		var listed []string
+		for _, place := range f.Plan.FileList() {
+			if place[0] == '.' && plain.MatchString(place[1:]) && !slices.Contains(never, place[1:]) {
+				listed = append(listed, place[1:])
+			}
+		}
+		if len(listed) == 0 {
+			return ""
+		}
+		return "(?:" + strings.Join(listed, "|") + ")"
+	}
+	if len(never) == 0 {
+		return "[" + letters + "]+"
+	}
+	return "(?!(?i:" + strings.Join(never, "|") + ")[? ])[" + letters + "]+"
+}
+
+// plain is an ending as a file may have one.
+var plain = regexp.MustCompile(`^[a-z0-9]+$`)
+
+// trimmed returns endings without their dot.
+func trimmed(endings []string) []string {
+	list := make([]string, len(endings))
+	for i, s := range endings {
+		list[i] = strings.TrimPrefix(s, ".")
+	}
+	return list
+}
+
+// reads reports whether a pattern reads any of the paths that may pass: they end in a dot and another ending than these.
+func (f *Flow) reads(m Matcher, never []string) bool {
+	return slices.ContainsFunc(f.Program.Patterns, func(q compile.Pattern) bool {
+		elements := q.Reader.Elements()
+		last := elements[len(elements)-1]
+		dot := strings.LastIndexByte(last.Literal, '.')
+		return q.Where == m.Where && (last.Name != "" || dot < 0 ||
+			!slices.Contains(never, strings.ToLower(last.Literal[dot+1:])))
+	})
+}
+
+// decided returns expressions for the addresses among those that may pass about which the plan decides. Where they are
+// many it returns their endings instead.
+func (f *Flow) decided(never []string) (named, endings []string) {
+	met := map[string]bool{}
+	for i := range f.Program.Listed {
+		x := &f.Program.Listed[i]
+		if x.Kind == compile.Live && x.Signature == "" && !f.Inner && address.Decode(x.Target.Path) == x.Key {
+			continue // served as it is, and not by a script
+		}
+		ending := strings.ToLower(x.Key[strings.LastIndexByte(x.Key, '.')+1:])
+		if !plain.MatchString(ending) || slices.Contains(never, ending) {
+			continue
+		}
+		met[ending] = true
+		if expression := Quote(x.Key); len(named) <= maxInWay && !slices.Contains(named, expression) {
+			named = append(named, expression)
+		}
+	}
+	if len(named) > maxInWay {
+		return nil, slices.Sorted(maps.Keys(met))
+	}
+	slices.Sort(named)
+	return named, nil
+}
