@@ -59,7 +59,8 @@ func Check(target server.Target, text []byte, path, folder, at string, once *ser
 		pieces = append(slices.Clone(pieces), *once)
 	}
 	for _, f := range pieces {
-		if err := os.WriteFile(filepath.Join(dir, f.Name), f.With(at, dir), 0o644); err != nil {
+		path := filepath.Join(dir, f.Name)
+		if err := errors.Join(os.MkdirAll(filepath.Dir(path), 0o755), os.WriteFile(path, f.With(at, dir), 0o644)); err != nil {
 			return "", fmt.Errorf("checking %s: %w", path, err)
 		}
 	}

@@ -46,7 +46,11 @@ func (x *Installation) putDown() error {
 	}
 	defer func() { _ = os.RemoveAll(aside) }()
 	for _, f := range x.Pieces {
-		if err := safefile.Replace(filepath.Join(aside, f.Name), f.Data); err != nil {
+		path := filepath.Join(aside, f.Name)
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			return fmt.Errorf("making the folder for pieces: %w", err)
+		}
+		if err := safefile.Replace(path, f.Data); err != nil {
 			return err
 		}
 	}
@@ -60,9 +64,9 @@ func (x *Installation) putDown() error {
 		switch {
 		case err != nil:
 			return err
-		case path == x.Folder || path == aside:
+		case path == x.Folder || path == aside || d.IsDir() && strings.HasPrefix(path, aside+string(filepath.Separator)):
 			return os.Chmod(path, 0o755)
-		case filepath.Dir(path) == aside:
+		case strings.HasPrefix(path, aside+string(filepath.Separator)):
 			return os.Chmod(path, 0o644)
 		case d.IsDir():
 			return fs.SkipDir

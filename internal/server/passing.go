@@ -49,11 +49,7 @@ func (f *Flow) Passing() (expression string, inWay []string) {
 		if !f.reads(m, never) {
 			continue
 		}
-		path := m.Expression[strings.Index(m.Expression, ":")+1:]
-		if i := strings.Index(path, "&"); i >= 0 { // its parameters come behind
-			path = path[:i]
-		}
-		inWay = append(inWay, "^"+path+"$")
+		inWay = append(inWay, pathsOf(m))
 	}
 	if len(inWay) > maxMatchers {
 		return "", nil
@@ -163,4 +159,62 @@ func (f *Flow) decided(never []string) (named, endings []string) {
 	}
 	slices.Sort(named)
 	return named, nil
+}
+
+// Pages tells pages that pass without an extension: plain addresses of the origin about which neither an entry nor a
+// pattern says anything.
+type Pages struct {
+	Path   string   // an expression for what stands behind the first slash, up to the query
+	Hidden []string // expressions for queries that don't pass
+	InWay  []string // expressions for paths that don't pass
+}
+
+// maxKeys bounds the plain paths that are told apart one by one, in a file that httpd reads anew for each request.
+const maxKeys = 2000
+
+// PassingPages returns which pages pass; false where none do.
+func (f *Flow) PassingPages() (p Pages, ok bool) {
+	if f.Quick == nil || f.HasHosts() || len(f.Matchers) > maxMatchers {
+		return p, false
+	}
+	p.Path = `(?!` + Quote(f.Plan.Languages.Default) + `[/? ])(?:[a-z0-9_~-]++(?:/[a-z0-9_~-]++)*+)?`
+	p.Hidden = f.Quick.Hidden
+	var keys []string
+	for _, key := range f.Quick.Groups {
+		keys = append(keys, Quote(key))
+	}
+	plain := func(path string) bool { return strings.Trim(path, "abcdefghijklmnopqrstuvwxyz0123456789_~/-") == "" }
+	for i := range f.Program.Listed {
+		x := &f.Program.Listed[i]
+		if (x.Kind != compile.Live || x.Signature != "" || address.Decode(x.Target.Path) != x.Key) && plain(x.Key) {
+			keys = append(keys, Quote(x.Key))
+		}
+	}
+	slices.Sort(keys)
+	if keys = slices.Compact(keys); len(keys) > maxKeys {
+		return p, false
+	}
+	for _, m := range f.Matchers {
+		p.InWay = append(p.InWay, pathsOf(m))
+	}
+	const longest = 7000 // bytes of an expression: httpd reads lines of 8 kB
+	for start := 0; start < len(keys); {
+		end, size := start, 0
+		for end < len(keys) && (end == start || size+len(keys[end]) < longest) {
+			size += len(keys[end]) + 1
+			end++
+		}
+		p.InWay = append(p.InWay, "^(?:"+strings.Join(keys[start:end], "|")+")$")
+		start = end
+	}
+	return p, true
+}
+
+// pathsOf is an expression for the paths that a matcher reads.
+func pathsOf(m Matcher) string {
+	path := m.Expression[strings.Index(m.Expression, ":")+1:]
+	if i := strings.Index(path, "&"); i >= 0 { // its parameters come behind
+		path = path[:i]
+	}
+	return "^" + path + "$"
 }

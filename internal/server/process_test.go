@@ -203,13 +203,17 @@ func (target target) serve(t *testing.T, g *compile.Program, site site) *realSer
 func (target target) with(t *testing.T, g *compile.Program, o server.Options, dir string) *realServer {
 	t.Helper()
 	o.Folder, o.Anyway = dir, true
-	if target.Target == (php.Target{}) {
+	if target.Target == (php.Target{}) || target.Target == (httpd.Folder{}) {
 		o.Folder = "" // the document root
 	}
 	files, found := target.Emit(g, o)
 	require.False(t, finding.Worst(found, finding.Error), "%s: %v", target.Name(), found)
 	for _, f := range files {
-		write(t, filepath.Join(dir, strings.Replace(f.Name, httpd.FolderFile, folderRules, 1)), string(f.Data))
+		name := f.Name
+		if name == httpd.FolderFile {
+			name = folderRules
+		}
+		write(t, filepath.Join(dir, name), string(f.Data))
 	}
 	for _, f := range files {
 		if command := regexp.MustCompile(`(?m)^#   (httxt2dbm .*)$`).FindSubmatch(f.Data); command != nil {
@@ -271,6 +275,10 @@ RewriteRule "^" "/.site%{REQUEST_URI}/page.html" [END]
 func startFolder(t *testing.T, dir string, hosts []string) *realServer {
 	t.Helper()
 	write(t, filepath.Join(dir, "www", ".htaccess"), readText(t, filepath.Join(dir, folderRules))+siteRules)
+	apart := filepath.Join("young-compass", "rules", ".htaccess")
+	if _, err := os.Stat(filepath.Join(dir, apart)); err == nil {
+		write(t, filepath.Join(dir, "www", apart), readText(t, filepath.Join(dir, apart)))
+	}
 	return startHTTPD(t, dir, "")
 }
 

@@ -9,6 +9,7 @@ package httpd
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -39,7 +40,12 @@ const maxLine = 8000
 const (
 	manyRules    = 50
 	tooManyRules = 300
+	tooManyApart = 3000 // of those that only some requests meet
 )
+
+// apart is the folder below the document root in which the rules lie that only some requests meet, unless it is said.
+const apart = "young-compass"
+
 
 // What a request for a file takes of a processor without any per-folder file, and what each rule with its conditions adds,
 // in milliseconds: as TestGuardCost measures it, with Debian's httpd 2.4.
@@ -56,24 +62,21 @@ const (
 	maxPair       = 900
 )
 
-// Emit writes the plan as a per-folder file. Findings say what httpd can't be
-// told in such a file, and what it costs; a file of more than 300 rules is an
+// Emit writes the plan as a per-folder file; where it is long, as two: one that lets pass what surely is left to the site,
+// and one in a folder of its own that answers all other requests, since httpd reads and compiles such a file anew for each
+// request that reaches it. Findings say what httpd can't be told in such a file, and what it costs; what costs too much is an
 // error, unless it is wanted all the same.
 func (f Folder) Emit(g *compile.Program, o server.Options) ([]server.File, []finding.Finding) {
 	e := &emitter{target: f.Name(), inFolder: true}
 	text := e.emit(g, o)
-	if n := e.count(); n > manyRules {
-		slow := finding.Finding{Code: finding.SlowFolderFile, Severity: finding.Warning,
-			Where: finding.Place{File: FolderFile},
-			What:  fmt.Sprintf("%d rules, which httpd reads and compiles anew for each request to the folder, images included", n),
-			Why: fmt.Sprintf("measured: about %.1f ms of a processor for each request, which leaves %.0f %% of the requests a second",
-				perRule*float64(n), 100*noFile/(noFile+perRule*float64(n))),
-			Advice: "use emit php, which reads addresses only when it needs them, or the server's own configuration (emit apache) where you can"}
-		if n > tooManyRules && !o.Anyway {
-			slow.Severity, slow.Advice = finding.Error, slow.Advice+", or say --force"
+	rules := ""
+	if e.count() > manyRules && !finding.Worst(e.found, finding.Error) {
+		inner := &emitter{target: f.Name(), inFolder: true, inner: true}
+		if short, passes := inner.split(g, o); passes {
+			rules, text, e = inner.text(), short, inner
 		}
-		e.found = append(e.found, slow)
 	}
+	e.found = append(e.found, cost(text, rules, o)...)
 	if finding.Worst(e.found, finding.Error) {
 		return nil, e.found
 	}
@@ -82,7 +85,114 @@ func (f Folder) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 		"# Needs mod_rewrite" + e.needs() + ", and AllowOverride FileInfo for the folder.\n" +
 		"# Where a real sub-folder without an index file has a page's name, httpd adds a slash to it that these rules\n" +
 		"# remove again: write DirectorySlash Off and Options -Indexes there, or in the server's configuration.\n"
-	return []server.File{{Name: FolderFile, Data: []byte(head + text)}}, e.found
+	files := []server.File{{Name: FolderFile, Data: []byte(head + text)}}
+	if rules != "" {
+		files = append(files, server.File{Name: rulesName(o), Data: []byte(o.Head(g, "Apache httpd") + outside(rules))})
+	}
+	return files, e.found
+}
+
+// cost says what the rules cost that each request meets, and those that only some meet.
+func cost(text, rules string, o server.Options) []finding.Finding {
+	each, some := strings.Count("\n"+text, "\nRewriteRule "), strings.Count("\n"+rules, "\nRewriteRule ")
+	slow := finding.Finding{Code: finding.SlowFolderFile, Severity: finding.Warning, Where: finding.Place{File: FolderFile},
+		What: fmt.Sprintf("%d rules, which httpd reads and compiles anew for each request to the folder, images included", each),
+		Why: fmt.Sprintf("measured: about %.1f ms of a processor for each request, which leaves %.0f %% of the requests a second",
+			perRule*float64(each), 100*noFile/(noFile+perRule*float64(each))),
+		Advice: "use emit php, which reads addresses only when it needs them, or the server's own configuration (emit apache) where you can"}
+	switch {
+	case some > tooManyApart:
+		slow.What = fmt.Sprintf("%d rules, which httpd reads and compiles anew for each request that is redirected or unusual", some)
+		slow.Why = fmt.Sprintf("measured: about %.0f ms of a processor for each of these", perRule*float64(some))
+		slow.Severity = finding.Error
+	case each > tooManyRules:
+		slow.Severity = finding.Error
+	case each <= manyRules:
+		return nil
+	}
+	if slow.Severity == finding.Error {
+		slow.Advice += ", or say --force"
+		if o.Anyway {
+			slow.Severity = finding.Warning
+		}
+	}
+	return []finding.Finding{slow}
+}
+
+// rulesName is the name of the file with the rules that only some requests meet.
+func rulesName(o server.Options) string {
+	if o.Folder == "" {
+		return apart + "/rules/" + FolderFile
+	}
+	return "rules/" + FolderFile
+}
+
+// asked is a variable in which the path that was asked reaches the rules apart.
+const asked = "%{ENV:REDIRECT_yc_uri}"
+
+// requestURI is the variable of the path that is asked for, where it isn't a text of the plan.
+var requestURI = regexp.MustCompile(`(^|[^\\])%\{REQUEST_URI\}`)
+
+// outside writes rules so that they speak of the path that was asked, not of that of their own folder.
+func outside(rules string) string { return requestURI.ReplaceAllString(rules, "${1}"+strings.ReplaceAll(asked, "$", "$$")) }
+
+// split works the rules apart out, and returns the text of the short file; false where no request could pass it.
+func (e *emitter) split(g *compile.Program, o server.Options) (short string, ok bool) {
+	e.emit(g, o)
+	passes, inWay := e.Passing()
+	pages, some := e.PassingPages()
+	if passes == "" && !some {
+		return "", false
+	}
+	at := apart
+	if o.Folder != "" {
+		at = strings.Trim(o.Folder, "/")
+	}
+	guard := &emitter{Flow: e.Flow, target: e.target}
+	guard.add("RewriteEngine On", false)
+	guard.first(o)
+	guard.note("requests that the server makes itself, and hosts that are not the site's, are left alone")
+	guard.cond("%{ENV:REDIRECT_STATUS}", ".")
+	guard.skip()
+	for list := range slices.Chunk(g.Plan.Site.All(), hostsInLine) {
+		guard.cond("%{HTTP_HOST}", "!"+hosts(list), "NC")
+	}
+	guard.skip()
+	guard.note("what surely is left to the site passes; the rules for all else are in a folder of their own")
+	origin := e.Plan.Site.Origin
+	before := "^" + origin.Scheme + server.Quote(origin.Host) + "[A-Z]+ /"
+	var forms []string
+	if passes != "" {
+		forms = append(forms, passes)
+	}
+	if some {
+		forms = append(forms, pages.Path+`(?:\?\S*)?`)
+		inWay = append(inWay, pages.InWay...)
+		for _, hidden := range pages.Hidden {
+			guard.cond("%{QUERY_STRING}", hidden, "OR")
+		}
+	}
+	if e.showsFolders() {
+		guard.cond("%{REQUEST_FILENAME}", "-d", "OR")
+	}
+	for _, expression := range inWay {
+		guard.cond("%{REQUEST_URI}", expression, "NC", "OR")
+	}
+	guard.cond("%{REQUEST_SCHEME}%{HTTP_HOST}%{THE_REQUEST}", "!"+before+"(?:"+strings.Join(forms, "|")+") ")
+	guard.add(`RewriteRule "^" "/`+at+`/rules/" "[E=yc_uri:%{REQUEST_URI},L]"`, true)
+	e.found = append(e.found, guard.found...)
+	return guard.text(), true
+}
+
+// first writes the lines of the site's own that stay in front, where rules go on inside that those further down don't see.
+func (e *emitter) first(o server.Options) {
+	if !e.Inner || len(o.First) == 0 {
+		return
+	}
+	e.note("the site's own refusals and variables, which stand further down, too")
+	for _, line := range o.First {
+		e.add(line, strings.HasPrefix(strings.ToLower(line), "rewriterule"))
+	}
 }
 
 // Emit writes the plan for the server's own configuration: a piece for each
@@ -271,11 +381,8 @@ func (e *emitter) emit(g *compile.Program, o server.Options) string {
 	e.Flow, e.found = server.Decide(g, server.Server{Name: e.target, Folds: true, LosesAmpersand: true, Skips: true}, o)
 	e.group = server.GroupOf(g)
 	e.add("RewriteEngine On", false)
-	if e.Inner && len(o.First) > 0 { // what goes on inside isn't seen by rules further down
-		e.note("the site's own refusals and variables, which stand further down, too")
-		for _, line := range o.First {
-			e.add(line, strings.HasPrefix(strings.ToLower(line), "rewriterule"))
-		}
+	if !e.inner {
+		e.first(o)
 	}
 	if e.mapped() {
 		form := "txt:" + e.folder + "/" + MapFile
@@ -285,13 +392,19 @@ func (e *emitter) emit(g *compile.Program, o server.Options) string {
 		e.add("RewriteMap yc_escape int:escape\nRewriteMap yc_small int:tolower\nRewriteMap yc_addresses \""+form+"\"",
 			false)
 	}
-	e.note("requests that the server makes itself, and hosts that are not the site's, are left alone")
-	e.cond("%{ENV:REDIRECT_STATUS}", ".")
-	e.skip()
-	for list := range slices.Chunk(g.Plan.Site.All(), hostsInLine) {
-		e.cond("%{HTTP_HOST}", "!"+hosts(list), "NC")
+	if e.inner {
+		e.note("who asks for this folder gets nothing")
+		e.cond("%{ENV:REDIRECT_yc_uri}", "^$")
+		e.add(`RewriteRule "^" "-" [R=404,L]`, true)
+	} else {
+		e.note("requests that the server makes itself, and hosts that are not the site's, are left alone")
+		e.cond("%{ENV:REDIRECT_STATUS}", ".")
+		e.skip()
+		for list := range slices.Chunk(g.Plan.Site.All(), hostsInLine) {
+			e.cond("%{HTTP_HOST}", "!"+hosts(list), "NC")
+		}
+		e.skip()
 	}
-	e.skip()
 	if e.Quick != nil && e.mapped() {
 		e.quick()
 	}
@@ -341,6 +454,11 @@ func (e *emitter) emit(g *compile.Program, o server.Options) string {
 	}
 	e.answer()
 	e.folders()
+	if e.inner {
+		e.note("what is left to the site goes back to its own rules, as it was sent")
+		e.cond(env("raw"), "^/")
+		e.add(`RewriteRule "^" "`+env("raw")+`" [L]`, true)
+	}
 	return e.text()
 }
 
@@ -540,10 +658,15 @@ func (e *emitter) to(name, flags string) {
 	e.add(`RewriteRule "^" "%1" `+flags, true)
 }
 
+// showsFolders reports whether the slash that httpd adds to a real folder is one that the plan removes.
+func (e *emitter) showsFolders() bool {
+	return e.Plan.Paths.Slash == address.SlashNever && len(e.Plan.Paths.Index) > 0
+}
+
 // folders lets a real folder show its index file at its address without a slash: else httpd adds one, which the plan
 // removes, and so on.
 func (e *emitter) folders() {
-	if e.Plan.Paths.Slash != address.SlashNever || len(e.Plan.Paths.Index) == 0 {
+	if !e.showsFolders() {
 		return
 	}
 	before := len(e.lines)

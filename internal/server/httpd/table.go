@@ -21,6 +21,7 @@ type emitter struct {
 	target   string
 	folder   string
 	inFolder bool // for the per-folder file
+	inner    bool // for the one apart, which some requests meet
 	group    func(string) int
 	lines    []line
 	pairs    bytes.Buffer // the table of addresses

@@ -83,14 +83,17 @@ func (Host) Insert(into server.Into) ([]server.Insertion, error) {
 	return hostSections(into, "Include "+filepath.Join(into.Folder, HostFile)+"\n")
 }
 
-// Pieces reports that nothing lies beside a per-folder file.
-func (Folder) Pieces() bool { return false }
+// Pieces reports that other rules may lie in a folder of their own.
+func (Folder) Pieces() bool { return true }
+
+// Visible reports that this folder lies below the document root.
+func (Folder) Visible() bool { return true }
 
 // Pieces reports that other files lie beside it.
 func (Host) Pieces() bool { return true }
 
-// Beside reports that nothing lies beside a per-folder file.
-func (Folder) Beside(string) bool { return false }
+// Beside reports whether a file is the one with the rules apart.
+func (Folder) Beside(name string) bool { return name != FolderFile }
 
 // Beside reports whether a file is one that the configuration includes or reads.
 func (Host) Beside(name string) bool { return name == HostFile || name == MapFile }
