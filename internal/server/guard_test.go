@@ -54,11 +54,37 @@ func TestGuardCost(t *testing.T) {
 		designs = append(designs, fmt.Sprintf("htaccess, %d redirects, %d rules", n, strings.Count(string(files[0].Data), "\nRewriteRule ")))
 		servers = append(servers, target{httpd.Folder{}, startFolder}.with(t, few, server.Options{}, siteFolder(t, here)))
 	}
-	kinds := map[string]string{"file": "/img/picture.png?v=3", "page file": "/about.html", "redirect": "/old/section-2/page-000002",
-		"unknown": "/about/nothing"}
-	costs := map[string][][]float64{} // by kind and design
-	for kind, path := range kinds {
-		costs[kind] = make([][]float64, len(servers))
+	measure(t, fmt.Sprintf("%d redirects", *guardRows), designs, servers, []string{"/img/picture.png?v=3", "/about.html", "/old/section-2/page-000002",
+		"/about/nothing"})
+}
+
+// TestShopCost measures the same for the shop.
+func TestShopCost(t *testing.T) {
+	if *guardRows == 0 {
+		return // a measurement, made by hand: go test -run TestShopCost -guards 1 -v ./internal/server
+	}
+	files, _ := shop()
+	_, g, found := opened(t, files)
+	require.NotNil(t, g, "%v", found)
+	here := site{Files: []string{"/img/picture.png", "/about", "/about.html"}}
+	servers := []*realServer{target{httpd.Folder{}, func(t *testing.T, dir string, _ []string) *realServer {
+		return startHTTPD(t, dir, "")
+	}}.start(t, siteFolder(t, here), nil)}
+	for _, target := range []target{{httpd.Folder{}, startFolder}, {php.Target{}, startPHP}} {
+		servers = append(servers, target.with(t, g, server.Options{}, siteFolder(t, here)))
+	}
+	measure(t, "the shop", []string{"no file", "htaccess", "php"}, servers, []string{"/img/picture.png?v=3", "/about", "/product.php?id=501", "/about/nothing"})
+}
+
+// measure asks servers for paths in turns, and says what each costs beside the first server.
+func measure(t *testing.T, name string, designs []string, servers []*realServer, paths []string) {
+	t.Helper()
+	middle := func(list []float64) float64 {
+		slices.Sort(list)
+		return list[len(list)/2]
+	}
+	for _, path := range paths {
+		costs := make([][]float64, len(servers)) // by design
 		for turn := range *guardTurns + 1 {
 			for i, s := range servers {
 				before := busy(t, s)
@@ -67,20 +93,14 @@ func TestGuardCost(t *testing.T) {
 					require.NoError(t, err)
 				}
 				if turn > 0 { // the first warms up
-					costs[kind][i] = append(costs[kind][i], (busy(t, s)-before)/100)
+					costs[i] = append(costs[i], (busy(t, s)-before)/100)
 				}
 			}
 		}
-	}
-	middle := func(list []float64) float64 {
-		slices.Sort(list)
-		return list[len(list)/2]
-	}
-	for _, kind := range []string{"file", "page file", "redirect", "unknown"} {
-		plain := middle(costs[kind][0])
+		plain := middle(costs[0])
 		for i, design := range designs {
-			cost := middle(costs[kind][i])
-			t.Logf("%d redirects, %s, %s: %.0f us a request; %.0f %%", *guardRows, kind, design, cost, 100*plain/cost)
+			cost := middle(costs[i])
+			t.Logf("%s, %s, %s: %.0f us a request; %.0f %%", name, path, design, cost, 100*plain/cost)
 		}
 	}
 }

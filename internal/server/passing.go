@@ -179,19 +179,22 @@ func (f *Flow) PassingPages() (p Pages, ok bool) {
 	}
 	p.Path = `(?!` + Quote(f.Plan.Languages.Default) + `[/? ])(?:[a-z0-9_~-]++(?:/[a-z0-9_~-]++)*+)?`
 	p.Hidden = f.Quick.Hidden
-	var keys []string
-	for _, key := range f.Quick.Groups {
-		keys = append(keys, Quote(key))
-	}
+	decided, live := slices.Clone(f.Quick.Groups), map[string]int{}
 	plain := func(path string) bool { return strings.Trim(path, "abcdefghijklmnopqrstuvwxyz0123456789_~/-") == "" }
 	for i := range f.Program.Listed {
 		x := &f.Program.Listed[i]
-		if (x.Kind != compile.Live || x.Signature != "" || address.Decode(x.Target.Path) != x.Key) && plain(x.Key) {
-			keys = append(keys, Quote(x.Key))
+		switch {
+		case !plain(x.Key):
+		case x.Kind != compile.Live || x.Signature != "" || address.Decode(x.Target.Path) != x.Key:
+			decided = append(decided, x.Key)
+		default:
+			for _, folder := range above(x.Key) {
+				live[folder]++
+			}
 		}
 	}
-	slices.Sort(keys)
-	if keys = slices.Compact(keys); len(keys) > maxKeys {
+	keys := inFolders(decided, live)
+	if len(keys) > maxKeys {
 		return p, false
 	}
 	for _, m := range f.Matchers {
@@ -208,6 +211,47 @@ func (f *Flow) PassingPages() (p Pages, ok bool) {
 		start = end
 	}
 	return p, true
+}
+
+// The numbers of paths below a folder from which on none of them passes: where no page is known to be, and where some are.
+const (
+	someKeys = 5
+	manyKeys = 100
+)
+
+// inFolders writes expressions for plain paths. Where many lie below a folder, all that lies there is meant: it is for paths
+// that don't pass, and each one named costs time. live counts the pages below folders.
+func inFolders(paths []string, live map[string]int) (list []string) {
+	slices.Sort(paths)
+	paths = slices.Compact(paths)
+	count := map[string]int{}
+	for _, path := range paths {
+		for _, folder := range above(path) {
+			count[folder]++
+		}
+	}
+	for _, path := range paths {
+		i := slices.IndexFunc(above(path), func(folder string) bool {
+			return count[folder] > manyKeys || count[folder] > someKeys && live[folder] == 0
+		})
+		if i >= 0 {
+			list = append(list, Quote(above(path)[i])+".+")
+			continue
+		}
+		list = append(list, Quote(path))
+	}
+	slices.Sort(list)
+	return slices.Compact(list)
+}
+
+// above returns the folders that a path lies below, the highest first, without the root.
+func above(path string) (folders []string) {
+	for i := 1; i < len(path); i++ {
+		if path[i] == '/' {
+			folders = append(folders, path[:i+1])
+		}
+	}
+	return folders
 }
 
 // pathsOf is an expression for the paths that a matcher reads.

@@ -46,7 +46,6 @@ const (
 // apart is the folder below the document root in which the rules lie that only some requests meet, unless it is said.
 const apart = "young-compass"
 
-
 // What a request for a file takes of a processor without any per-folder file, and what each rule with its conditions adds,
 // in milliseconds: as TestGuardCost measures it, with Debian's httpd 2.4.
 const (
@@ -134,7 +133,9 @@ const asked = "%{ENV:REDIRECT_yc_uri}"
 var requestURI = regexp.MustCompile(`(^|[^\\])%\{REQUEST_URI\}`)
 
 // outside writes rules so that they speak of the path that was asked, not of that of their own folder.
-func outside(rules string) string { return requestURI.ReplaceAllString(rules, "${1}"+strings.ReplaceAll(asked, "$", "$$")) }
+func outside(rules string) string {
+	return requestURI.ReplaceAllString(rules, "${1}"+strings.ReplaceAll(asked, "$", "$$"))
+}
 
 // split works the rules apart out, and returns the text of the short file; false where no request could pass it.
 func (e *emitter) split(g *compile.Program, o server.Options) (short string, ok bool) {
