@@ -350,8 +350,10 @@ func (t *tour) emit() error {
 	if err := t.run("emit apache --directory out/apache", "", exitFine); err != nil {
 		return err
 	}
-	if err := t.run("emit htaccess --directory out/htaccess", "", exitFindings); err != nil {
-		return err
+	for _, form := range []string{"htaccess", "php"} { // for rented hosting
+		if err := t.run("emit "+form+" --directory out/"+form, "", exitFine); err != nil {
+			return err
+		}
 	}
 	t.tell("What search engines are told: the sitemap, the lines of each page's head, and those of robots.txt.")
 	for _, command := range []string{"emit sitemap", "emit head --as csv", "emit robots", "steps move"} {

@@ -118,7 +118,7 @@ out exactly what was installed.`,
 	f.BoolVar(&e.options.Trial, "trial", false,
 		"temporary statuses and short caching, until the plan has proved itself")
 	f.StringVar((*string)(&e.options.Guard), "guard", "", "of the form php, which requests its per-folder file sends to the script: `full`, host or none")
-	f.BoolVar(&e.options.Anyway, "force", false, "write a per-folder file of more than 300 rules; install beside rules that lead round in a circle")
+	f.BoolVar(&e.options.Anyway, "force", false, "write a per-folder file that costs too much; install beside rules that lead round in a circle")
 	e.flags(f, "pieces")
 	f.StringVar(&e.pieces, "pieces", "",
 		"the `DIR` for the pieces of this site that FILE includes (young-compass/HOST beside FILE's folder)")

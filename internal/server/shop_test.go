@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"young-compass/internal/finding"
 	"young-compass/internal/project"
 	"young-compass/internal/server"
 	"young-compass/internal/server/httpd"
@@ -36,6 +37,34 @@ func shop() (files map[string]string, pages []string) {
 		project.PagesFile:     "key,language,title,state\n" + inventory.String(),
 		project.AddressesFile: "address,page,state\n" + book.String(),
 	}, pages
+}
+
+// What costs each request too much is refused, and so is what costs too much where a request meets all rules.
+func TestTheShopThatCostsTooMuchIsRefused(t *testing.T) {
+	files, _ := shop()
+	plain := files[project.PlanFile]
+	many := "from,to,status\n"
+	for i := range 3100 {
+		many += fmt.Sprintf("/old/%d,/products/lantern-%d,301\n", i, i%50)
+	}
+	for name, c := range map[string]struct{ plan, rows, says string }{
+		"maintenance, which all meet": {plain + "maintenance: {retry-after: 60}\n", "from,to,status\n", "for each request to the folder, images included"},
+		"many rows":                   {plain, many, "for each request that is redirected or unusual"},
+	} {
+		files[project.PlanFile], files[project.RedirectsFile] = c.plan, c.rows
+		_, g, found := opened(t, files)
+		require.NotNil(t, g, "%v", found)
+		emitted, found := httpd.Folder{}.Emit(g, server.Options{})
+		assert.Empty(t, emitted, name)
+		require.Len(t, found, 1, name)
+		assert.Equal(t, finding.Error, found[0].Severity)
+		assert.Contains(t, found[0].What, c.says, name)
+		assert.Contains(t, found[0].Why, "ms of a processor", name)
+		assert.Contains(t, found[0].Advice, "use emit php", name)
+		emitted, found = httpd.Folder{}.Emit(g, server.Options{Anyway: true})
+		assert.NotEmpty(t, emitted, name)
+		assert.Equal(t, finding.Warning, found[0].Severity)
+	}
 }
 
 // A small shop's file is short enough for each request to read it, and answers as the plan does.

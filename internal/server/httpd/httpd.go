@@ -100,10 +100,12 @@ func cost(text, rules string, o server.Options) []finding.Finding {
 			perRule*float64(each), 100*noFile/(noFile+perRule*float64(each))),
 		Advice: "use emit php, which reads addresses only when it needs them, or the server's own configuration (emit apache) where you can"}
 	switch {
-	case some > tooManyApart:
+	case some > tooManyRules:
 		slow.What = fmt.Sprintf("%d rules, which httpd reads and compiles anew for each request that is redirected or unusual", some)
-		slow.Why = fmt.Sprintf("measured: about %.0f ms of a processor for each of these", perRule*float64(some))
-		slow.Severity = finding.Error
+		slow.Why = fmt.Sprintf("measured: about %.0f ms of a processor for each of these; images and pages pass", perRule*float64(some))
+		if some > tooManyApart {
+			slow.Severity = finding.Error
+		}
 	case each > tooManyRules:
 		slow.Severity = finding.Error
 	case each <= manyRules:

@@ -54,7 +54,7 @@ func differences() []server.Difference {
 // Limits returns what a per-folder file can't do.
 func (Folder) Limits() map[server.Feature]string {
 	limits := common()
-	limits[server.ListedRedirects] = "slow from 50"
+	limits[server.ListedRedirects] = "slow from 300"
 	limits[server.DoubleSlashes] = "refused"
 	return limits
 }
