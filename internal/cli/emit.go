@@ -117,7 +117,8 @@ out exactly what was installed.`,
 	f.StringVar(&e.directory, "directory", "", "the folder to write to (out/FORM in the project)")
 	f.BoolVar(&e.options.Trial, "trial", false,
 		"temporary statuses and short caching, until the plan has proved itself")
-	f.StringVar((*string)(&e.options.Guard), "guard", "", "of the form php, which requests its per-folder file sends to the script: `full`, host or none")
+	f.StringVar((*string)(&e.options.Guard), "guard", "",
+		"of the form php, which requests its per-folder file sends to the script: `full`, host or none")
 	f.BoolVar(&e.options.Anyway, "force", false, "write a per-folder file that costs too much; install beside rules that lead round in a circle")
 	e.flags(f, "pieces")
 	f.StringVar(&e.pieces, "pieces", "",
@@ -327,7 +328,8 @@ func (a *app) filesOf(root string) (files []string, err error) {
 			return nil // what can't be read isn't sent either
 		}
 		if files = append(files, "/"+filepath.ToSlash(strings.TrimPrefix(path[len(root):], "/"))); len(files) > coverage.MaxFiles {
-			return finding.Unreadable(finding.Place{File: root}, fmt.Sprintf("it holds more than %d files", coverage.MaxFiles), "name a smaller folder")
+			return finding.Unreadable(finding.Place{File: root}, fmt.Sprintf("it holds more than %d files", coverage.MaxFiles),
+				"name a smaller folder")
 		}
 		return nil
 	})

@@ -80,8 +80,8 @@ func Files(p *plan.Plan, files []string, unasked bool) ([]finding.Finding, error
 		slices.Sort(scripts)
 		found = append(found, finding.Finding{Code: finding.ScriptMoved, Severity: finding.Warning,
 			Where: finding.Place{File: p.File, URL: p.Site.Origin.Base() + scripts[0]},
-			What: fmt.Sprintf("%d scripts lie in the document root, and the plan takes their extension away, such as %s's: what is sent to them by POST "+
-				"is led elsewhere", len(scripts), scripts[0]),
+			What: fmt.Sprintf("%d scripts lie in the document root, and the plan takes their extension away, such as %s's: "+
+				"what is sent to them by POST is led elsewhere", len(scripts), scripts[0]),
 			Advice:   "list them, if they are called by that name; write under site: " + places(scripts),
 			Evidence: scripts[:min(len(scripts), maxNamed)]})
 	}

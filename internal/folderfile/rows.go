@@ -155,7 +155,8 @@ func (r *Rule) read(site Habits) ([]Row, string) {
 
 // Everywhere reports whether the rule is one for every address, as those are that lead to a host or a scheme.
 func (r *Rule) Everywhere() bool {
-	return r.rewrite && !r.not && slices.Contains([]string{"", "^", "$", ".", ".*", "(.*)", "^.*", "^(.*)$", "^.*$", "^(.+)$", "^/?(.*)$", "^/?(.*)"}, r.source)
+	return r.rewrite && !r.not && slices.Contains([]string{"", "^", "$", ".", ".*", "(.*)", "^.*", "^(.*)$", "^.*$", "^(.+)$",
+		"^/?(.*)$", "^/?(.*)"}, r.source)
 }
 
 func letter(r rune) bool { return 'a' <= r|0x20 && r|0x20 <= 'z' }
@@ -208,37 +209,38 @@ func (r *Rule) parameters(shape *form, to string) (query, why string) {
 	if strings.Contains(to, "{q") && len(r.conditions) == 0 {
 		return "", "its target holds what a condition captured"
 	}
-	for _, c := range r.conditions {
-		if len(r.conditions) > 1 || !strings.EqualFold(c.test, "%{QUERY_STRING}") || c.not || c.fold || c.expression == nil {
-			return "", "it has conditions that are no list's: " + c.test + " " + c.pattern
-		}
-		name, value, group := "", "", "{q1}"
-		if m := wholeQuery.FindStringSubmatch(c.pattern); m != nil {
-			name, value = m[1], m[2]
-		} else if m := partQuery.FindStringSubmatch(c.pattern); m != nil {
-			name, value, group = m[1], m[2], "{q2}"
-			if strings.HasPrefix(c.pattern, "(?:") {
-				group = "{q1}"
-			}
-		} else {
-			return "", "its condition is more than one parameter: " + c.pattern
-		}
-		inner, captures := strings.CutPrefix(value, "(")
-		if !captures {
-			if text, ok := literalOf(value); ok && !strings.Contains(to, "{q") {
-				return name + "=" + encoded(text), ""
-			}
-			return "", "its condition is more than one value: " + c.pattern
-		}
-		class, ok := classOf(strings.TrimSuffix(inner, ")"))
-		if !ok || !strings.HasSuffix(value, ")") || strings.Count(to, "{q") != strings.Count(to, group) || !strings.Contains(to, group) {
-			return "", "its condition is no template: " + c.pattern
-		}
-		shape.classes = append(shape.classes, group[1:len(group)-1]+"="+class)
-		shape.variables++
-		return name + "=" + group, ""
+	if len(r.conditions) == 0 {
+		return "", ""
 	}
-	return "", ""
+	c := r.conditions[0]
+	if len(r.conditions) > 1 || !strings.EqualFold(c.test, "%{QUERY_STRING}") || c.not || c.fold || c.expression == nil {
+		return "", "it has conditions that are no list's: " + c.test + " " + c.pattern
+	}
+	name, value, group := "", "", "{q1}"
+	if m := wholeQuery.FindStringSubmatch(c.pattern); m != nil {
+		name, value = m[1], m[2]
+	} else if m := partQuery.FindStringSubmatch(c.pattern); m != nil {
+		name, value, group = m[1], m[2], "{q2}"
+		if strings.HasPrefix(c.pattern, "(?:") {
+			group = "{q1}"
+		}
+	} else {
+		return "", "its condition is more than one parameter: " + c.pattern
+	}
+	inner, captures := strings.CutPrefix(value, "(")
+	if !captures {
+		if text, ok := literalOf(value); ok && !strings.Contains(to, "{q") {
+			return name + "=" + encoded(text), ""
+		}
+		return "", "its condition is more than one value: " + c.pattern
+	}
+	class, ok := classOf(strings.TrimSuffix(inner, ")"))
+	if !ok || !strings.HasSuffix(value, ")") || strings.Count(to, "{q") != strings.Count(to, group) || !strings.Contains(to, group) {
+		return "", "its condition is no template: " + c.pattern
+	}
+	shape.classes = append(shape.classes, group[1:len(group)-1]+"="+class)
+	shape.variables++
+	return name + "=" + group, ""
 }
 
 // form is an expression as a template.

@@ -209,9 +209,10 @@ func (c *Comparison) Findings() []finding.Finding {
 	found := append(slices.Clone(c.findings), c.outages.findings()...)
 	if len(c.itself) > 0 {
 		found = append(found, finding.Finding{Code: finding.ProxyEndsTLS, Severity: finding.Error, Where: c.itself[0].place(),
-			What:   fmt.Sprintf("%d addresses end at an https address that is redirected to itself, such as %s", len(c.itself), c.itself[0].Final),
-			Why:    "the server is asked over http by a proxy that ends TLS, and takes the visitor for one of http",
-			Advice: "name the proxy's addresses in site.trusted-proxies and emit again; with a per-folder file, take out its own rule that leads to https"})
+			What: fmt.Sprintf("%d addresses end at an https address that is redirected to itself, such as %s", len(c.itself), c.itself[0].Final),
+			Why:  "the server is asked over http by a proxy that ends TLS, and takes the visitor for one of http",
+			Advice: "name the proxy's addresses in site.trusted-proxies and emit again; with a per-folder file, take out its own " +
+				"rule that leads to https"})
 	}
 	for page, list := range c.at {
 		if len(list) < 2 {
