@@ -75,6 +75,7 @@ type existing struct {
 	answers *plan.Answerer
 	plan    *plan.Plan
 	script  bool
+	inside  string           // the path inside the server with which it goes on for what the plan decides; empty: none
 	root    string           // the document root, as far as it can be seen
 	rows    []folderfile.Row // that the file's redirects are
 	unread  []folderfile.Unread
@@ -129,8 +130,9 @@ func (p Place) Lasting() ([]string, error) {
 	return lines, nil
 }
 
-// judgeExisting says what the rules that are in a file already do, each beside the plan, and what is wrong with that.
-func (p Place) judgeExisting(of *plan.Plan, text []byte) ([]Existing, []finding.Finding, error) {
+// judgeExisting says what the rules that are in a file already do, each beside the plan, and what is wrong with that. apart
+// says that what the plan decides is answered in a folder of its own.
+func (p Place) judgeExisting(of *plan.Plan, text []byte, apart bool) ([]Existing, []finding.Finding, error) {
 	t, ok := p.Target.(besideRules)
 	if !ok || len(text) == 0 {
 		return nil, nil, nil
@@ -155,6 +157,12 @@ func (p Place) judgeExisting(of *plan.Plan, text []byte) ([]Existing, []finding.
 			does = "rewrites inside the server"
 		}
 		x.rules[r.Line] = &Existing{Line: r.Line, Text: r.Text, Does: does}
+	}
+	switch {
+	case x.script:
+		x.inside = "/" + piecesFolder + "/young-compass.php"
+	case apart:
+		x.inside = "/" + piecesFolder + "/rules/"
 	}
 	x.settings()
 	for at, own := range x.asked() {
@@ -268,9 +276,9 @@ func (x *existing) step(at address.Address) (s step, planned plan.Answer, err er
 		s = step{to: out.Location, what: out.Status, rule: out.Rule, after: out.Inside}
 		return out.Status != 0
 	}
-	if x.script {
+	if x.inside != "" { // rules of mod_alias are asked before the server goes on inside, and again there
 		inside := asked
-		inside.Path = "/" + piecesFolder + "/young-compass.php"
+		inside.Path = x.inside
 		if own(x.Aliases(asked)) || planned.Outcome != plan.Foreign && own(x.Aliases(inside)) {
 			return s, planned, nil
 		}

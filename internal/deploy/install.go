@@ -126,7 +126,7 @@ func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*In
 			What:   "the server may add a slash to the address of a real folder, and the plan removes it: round in a circle",
 			Advice: "see docs/servers.md, beside other rules; or write paths.slash: keep"})
 	}
-	more, found, err := p.judgeExisting(g.Plan, x.Old)
+	more, found, err := p.judgeExisting(g.Plan, x.Old, len(x.Pieces) > 0)
 	if err != nil {
 		return nil, err
 	}
