@@ -12,7 +12,7 @@ import (
 )
 
 func (a *app) pagesCommand() *cobra.Command {
-	c := &cobra.Command{Use: "pages", Short: "Correct the inventory"}
+	c := &cobra.Command{Use: "pages", Short: "Correct the inventory", Args: cobra.ArbitraryArgs, RunE: group}
 	c.AddCommand(&cobra.Command{
 		Use:   "join PAGE OTHER...",
 		Short: "Make one page of several",

@@ -18,6 +18,7 @@ import (
 	"young-compass/internal/project"
 	"young-compass/internal/redirect"
 	"young-compass/internal/source"
+	"young-compass/internal/spelling"
 	"young-compass/internal/visits"
 )
 
@@ -35,10 +36,24 @@ func (l *lists) flags(c *cobra.Command) {
 }
 
 func (a *app) redirectsCommand() *cobra.Command {
-	c := &cobra.Command{Use: "redirects", Short: "The redirect map, from files"}
+	c := &cobra.Command{Use: "redirects", Short: "The redirect map, from files", Args: cobra.ArbitraryArgs, RunE: group}
 	c.AddCommand(a.checkCommand(), a.addCommand(), a.mergeCommand(), a.flattenCommand(), a.foldCommand(), a.previewCommand(),
 		a.coverageCommand())
 	return c
+}
+
+// group runs a command that is nothing without one of its own: it says which there are.
+func group(c *cobra.Command, args []string) error {
+	if len(args) == 0 {
+		return c.Help()
+	}
+	var names []string
+	for _, one := range c.Commands() {
+		if one.IsAvailableCommand() {
+			names = append(names, one.Name())
+		}
+	}
+	return fmt.Errorf("%s: %s is not one of its commands; %s", c.Name(), address.Printable(args[0]), spelling.Choices(args[0], names))
 }
 
 func (a *app) checkCommand() *cobra.Command {

@@ -79,6 +79,8 @@ func TestTheShopOnRentedHostingAnswersAsThePlan(t *testing.T) {
 	emitted, _ := httpd.Folder{}.Emit(g, server.Options{})
 	require.Len(t, emitted, 2)
 	rules := strings.Count(string(emitted[0].Data), "\nRewriteRule ")
+	assert.Contains(t, string(emitted[0].Data), "\n<IfModule mod_rewrite.c>\nRewriteEngine On\n", "without the module the site goes on")
+	assert.True(t, strings.HasSuffix(string(emitted[0].Data), "[E=yc_uri:%{REQUEST_URI},L]\"\n</IfModule>\n"))
 	apart := strings.Count(string(emitted[1].Data), "\nRewriteRule ")
 	t.Logf("%d rules that each request meets, %d that some meet", rules, apart)
 	assert.LessOrEqual(t, rules, 40)

@@ -120,3 +120,14 @@ func (e *emitter) first(o server.Options) {
 		e.add(line, strings.HasPrefix(strings.ToLower(line), "rewriterule"))
 	}
 }
+
+// withModules writes the lines of a per-folder file so that httpd passes over them where a module is missing, instead of
+// answering 500 to everything.
+func withModules(text string) string {
+	rules, headers, has := strings.Cut("\n"+text, "\nHeader ")
+	rules = "<IfModule mod_rewrite.c>" + strings.TrimSuffix(rules, "\n") + "\n</IfModule>\n"
+	if has {
+		rules += "<IfModule mod_headers.c>\nHeader " + headers + "</IfModule>\n"
+	}
+	return rules
+}

@@ -80,7 +80,7 @@ func (f Folder) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 		"# Needs mod_rewrite" + e.needs() + ", and AllowOverride FileInfo for the folder.\n" +
 		"# Where a real sub-folder without an index file has a page's name, httpd adds a slash to it that these rules\n" +
 		"# remove again: write DirectorySlash Off and Options -Indexes there, or in the server's configuration.\n"
-	files := []server.File{{Name: FolderFile, Data: []byte(head + text)}}
+	files := []server.File{{Name: FolderFile, Data: []byte(head + withModules(text))}}
 	if rules != "" {
 		files = append(files, server.File{Name: rulesName(o), Data: []byte(o.Head(g, "Apache httpd") + outside(rules))})
 	}
