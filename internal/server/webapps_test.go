@@ -60,7 +60,12 @@ func TestInstallBesideTheFilesOfWebApplications(t *testing.T) {
 	all := samples(t)
 	require.GreaterOrEqual(t, len(all), 12)
 	same, refused := 0, 0
+	tried := map[string]bool{} // many are the same
 	for name, text := range all {
+		if tried[text] {
+			continue
+		}
+		tried[text] = true
 		for _, form := range []string{"htaccess", "php"} {
 			dir, folder := siteFolder(t, site{}), t.TempDir()
 			root := filepath.Join(dir, "www")
@@ -103,8 +108,8 @@ func TestInstallBesideTheFilesOfWebApplications(t *testing.T) {
 			assert.Equal(t, text, readText(t, path), "%s %s", form, name)
 		}
 	}
-	t.Logf("%d files; %d answers are as they were, %d installations are refused", len(all), same, refused)
-	assert.LessOrEqual(t, refused, 4, "of %d", 2*len(all))
+	t.Logf("%d files, %d of them different; %d answers are as they were, %d installations are refused", len(all), len(tried), same, refused)
+	assert.LessOrEqual(t, refused, 4, "of %d", 2*len(tried))
 }
 
 // script is one that says how it was asked.
