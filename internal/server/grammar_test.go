@@ -447,6 +447,9 @@ func TestPlansAtTheLimitsAnswerAsEverywhere(t *testing.T) {
 	g := &grammar{Rand: rand.New(rand.NewPCG(*randomSeed, 19))}
 	const requests = 45
 	plans, refused, short, asked := *randomPlans, 0, 0, 0
+	if *randomSeed == usualSeed { // other seeds, at night, take all
+		plans = plans / 2
+	}
 	unwritten := map[string]int{}
 	var all []comparison
 	for used := 0; used < plans; {
