@@ -12,6 +12,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/folderfile"
 	"young-compass/internal/inventory"
 	"young-compass/internal/judge"
 	"young-compass/internal/plan"
@@ -71,13 +72,13 @@ func (a *app) mergeCommand() *cobra.Command {
 		Use:   "merge FILE",
 		Short: "Put a list of redirects into the project's map",
 		Long: `Reads files only. Adds the rows of a list, such as pair writes, or the redirects of a
-per-folder file (.htaccess), to redirects.csv and keeps the file flat and sorted. Where a row contradicts one that is there, a terminal
-is asked which is right; else nothing is written, and they are listed. Of a list that
+per-folder file (.htaccess), to redirects.csv and keeps the file flat and sorted.
+Where a row contradicts one that is there, a terminal is asked which is right; else nothing is written, and they are listed. Of a list that
 pair wrote, --sure 0.9 takes the rows that are as sure, or that a person decided.`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			return a.take(c, args[0], func(p *plan.Plan, list *redirect.List) (*redirect.List, []finding.Finding, error) {
-				found, err := a.readList(list, habits(p), args[0])
+				found, err := a.readList(list, folderfile.HabitsOf(p.Paths), args[0])
 				taken := list.Sure(sure, filepath.Base(args[0]), a.today())
 				if left := list.Len() - taken.Len(); left > 0 {
 					a.say("%d rows are less sure, and not taken", left)

@@ -7,6 +7,7 @@ import (
 
 	"young-compass/internal/coverage"
 	"young-compass/internal/finding"
+	"young-compass/internal/folderfile"
 	"young-compass/internal/plan"
 )
 
@@ -46,7 +47,7 @@ exceptions. --list FILE tries a list of redirects instead of the project's.`,
 			}
 			var found []finding.Finding
 			if len(lists) > 0 {
-				rows, bad, err := a.readRedirects(p.Site, habits(p), lists)
+				rows, bad, err := a.readRedirects(p.Site, folderfile.HabitsOf(p.Paths), lists)
 				if err != nil {
 					return err
 				}

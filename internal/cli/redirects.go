@@ -157,7 +157,7 @@ func (l *lists) read(files []string) (rows *redirect.List, found []finding.Findi
 		return nil, nil, world, nil, err
 	}
 	if len(files) > 0 {
-		if rows, found, err = l.readRedirects(p.Site, habits(p), files); err != nil {
+		if rows, found, err = l.readRedirects(p.Site, folderfile.HabitsOf(p.Paths), files); err != nil {
 			return nil, nil, world, nil, err
 		}
 		p = p.With(rows)
@@ -194,11 +194,6 @@ func (a *app) readRedirects(site address.Site, of folderfile.Habits, files []str
 		found = append(found, bad...)
 	}
 	return rows, found, nil
-}
-
-// habits are what doesn't count in the addresses of a plan.
-func habits(p *plan.Plan) folderfile.Habits {
-	return folderfile.Habits{Letters: p.Paths.Lower, Slash: p.Paths.Slash != address.SlashKept}
 }
 
 // readList appends a list: a table, or the redirects of a per-folder file.

@@ -11,9 +11,8 @@ import (
 // Fold is a proposal: a pattern that takes the place of rows, and what it changes.
 type Fold struct {
 	redirect.Fold
-	Example redirect.Redirect // one of the rows
-	Others  []Known           // known addresses that nobody listed, and that the pattern leads elsewhere
-	Visits  int               // of these
+	Others []Known // known addresses that nobody listed, and that the pattern leads elsewhere
+	Visits int     // of these
 }
 
 // Folds proposes patterns for the rows of a plan's redirects. With them, each row's address is answered as before; what
@@ -95,7 +94,7 @@ func twoAnswers(before, after *plan.Answerer, r plan.Request) (was, now plan.Ans
 func judged(p, with *plan.Plan, folds []redirect.Fold, known []Known) []Fold {
 	list := make([]Fold, len(folds))
 	for i, f := range folds {
-		list[i] = Fold{Fold: f, Example: p.Redirects.Row(f.Rows[0])}
+		list[i] = Fold{Fold: f}
 	}
 	if len(list) == 0 {
 		return nil

@@ -143,7 +143,7 @@ func (p Place) judgeExisting(of *plan.Plan, text []byte, apart bool) ([]Existing
 	}
 	x := &existing{File: file, answers: of.Answerer(), plan: of, script: t.Script(), root: filepath.Dir(p.File),
 		rules: map[int]*Existing{}, met: map[meeting]*met{}}
-	x.rows, x.unread = file.Rows(folderfile.Habits{Letters: of.Paths.Lower, Slash: of.Paths.Slash != address.SlashKept})
+	x.rows, x.unread = file.Rows(folderfile.HabitsOf(of.Paths))
 	for _, r := range x.Rules {
 		does := "leaves addresses as they are"
 		switch {
@@ -258,10 +258,9 @@ func (x *existing) lies(path string) folderfile.Kind {
 
 // step is one answer on a way.
 type step struct {
-	to    string
-	what  int // the status
-	rule  *folderfile.Rule
-	after string // a path inside the server
+	to   string
+	what int // the status
+	rule *folderfile.Rule
 }
 
 // step answers as the server does with the plan's lines in front of the file's own.
@@ -273,7 +272,7 @@ func (x *existing) step(at address.Address) (s step, planned plan.Answer, err er
 	asked := folderfile.Request{Scheme: at.Scheme, Host: at.Host, Path: address.Decode(at.Path), Query: at.Query, Lies: x.lies}
 	own := func(out folderfile.Outcome) bool {
 		x.unsure(out.Unsure)
-		s = step{to: out.Location, what: out.Status, rule: out.Rule, after: out.Inside}
+		s = step{to: out.Location, what: out.Status, rule: out.Rule}
 		return out.Status != 0
 	}
 	if x.inside != "" { // rules of mod_alias are asked before the server goes on inside, and again there
@@ -312,7 +311,8 @@ func (x *existing) try(at address.Address, own bool) error {
 	if err != nil || first.what == 0 {
 		return err
 	}
-	way, seen := at.String(), map[string]bool{at.String(): true}
+	start := at.String()
+	way, seen := start, map[string]bool{start: true}
 	var rule *folderfile.Rule
 	hops, circle := 0, false
 	for s := first; s.what >= 300 && s.what < 400 && hops < maxWay && !circle; hops++ {
@@ -346,10 +346,11 @@ func (x *existing) try(at address.Address, own bool) error {
 		return nil
 	}
 	code := finding.Code("")
-	switch aim, _ := address.Parse(planned.To); {
+	aim, _, _ := strings.Cut(planned.To, "#")
+	switch {
 	case circle:
 		code = finding.ExistingLoop
-	case planned.Outcome == plan.Moved && at.String() == withoutFragment(aim).String():
+	case planned.Outcome == plan.Moved && at.String() == aim:
 		if hops > 1 {
 			code = finding.ExistingHop
 		}
@@ -358,20 +359,8 @@ func (x *existing) try(at address.Address, own bool) error {
 		planned.Outcome == plan.Served && first.rule != nil:
 		code = finding.ExistingRedirect
 	}
-	x.note(code, rule.Line, way, withoutFragment(seenFirst(way)).String())
+	x.note(code, rule.Line, way, start)
 	return nil
-}
-
-func withoutFragment(a address.Address) address.Address {
-	a.Fragment = ""
-	return a
-}
-
-// seenFirst returns the address with which a way begins.
-func seenFirst(way string) address.Address {
-	first, _, _ := strings.Cut(way, " ")
-	a, _ := address.Parse(first)
-	return a
 }
 
 // note notes an address that a rule meets.

@@ -27,10 +27,6 @@ func (x *existing) beside(line int, what string) {
 // tell makes findings of what was noted.
 func (x *existing) tell() {
 	merge := "take the line out; young-compass redirects merge " + address.Printable(x.Name) + " takes its rows into the plan"
-	everywhere := map[int]bool{}
-	for _, r := range x.Rules {
-		everywhere[r.Line] = r.Everywhere()
-	}
 	for _, code := range []finding.Code{finding.ExistingLoop, finding.ExistingRedirect, finding.ExistingHop, finding.ExistingUncertain} {
 		for _, r := range x.Rules {
 			m := x.met[meeting{code, r.Line}]
@@ -38,7 +34,7 @@ func (x *existing) tell() {
 				continue
 			}
 			advice := merge
-			if everywhere[r.Line] {
+			if r.Everywhere() {
 				advice = "take the rule and its conditions out; the plan leads to " + x.plan.Site.Origin.Base() + " by itself"
 			}
 			switch code {

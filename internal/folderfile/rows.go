@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"young-compass/internal/address"
 )
 
 // Row is a rule as a row of a list of redirects.
@@ -25,6 +27,11 @@ type Unread struct {
 
 // Habits are what doesn't count in the addresses of a site: whether letters are small, and a slash at the end.
 type Habits struct{ Letters, Slash bool }
+
+// HabitsOf returns those of a site whose paths are spelled so.
+func HabitsOf(paths address.Paths) Habits {
+	return Habits{Letters: paths.Lower, Slash: paths.Slash != address.SlashKept}
+}
 
 // Rows returns the redirects of the file as rows of a list: those of one address, of a place and all below, and those
 // whose expression is exactly a template. Others are returned with the reason. Rules that lead nobody elsewhere are

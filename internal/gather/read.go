@@ -275,8 +275,7 @@ func (g *Gatherer) readFolderFile(s *Summary, r io.Reader) error {
 	if err != nil {
 		return finding.Unreadable(finding.Place{File: s.Source}, err.Error(), "look at its text")
 	}
-	paths := g.Settings.Paths
-	rows, unread := file.Rows(folderfile.Habits{Letters: paths.Lower, Slash: paths.Slash != address.SlashKept})
+	rows, unread := file.Rows(folderfile.HabitsOf(g.Settings.Paths))
 	for _, row := range rows {
 		switch {
 		case strings.ContainsAny(row.From, "{}"):

@@ -3,7 +3,6 @@ package httpd
 import (
 	"fmt"
 	"regexp"
-	"slices"
 	"strings"
 
 	"young-compass/internal/compile"
@@ -59,7 +58,7 @@ var requestURI = regexp.MustCompile(`(^|[^\\])%\{REQUEST_URI\}`)
 
 // outside writes rules so that they speak of the path that was asked, not of that of their own folder.
 func outside(rules string) string {
-	return requestURI.ReplaceAllString(rules, "${1}"+strings.ReplaceAll(asked, "$", "$$"))
+	return requestURI.ReplaceAllString(rules, "${1}"+asked)
 }
 
 // split works the rules apart out, and returns the text of the short file; false where no request could pass it.
@@ -77,13 +76,7 @@ func (e *emitter) split(g *compile.Program, o server.Options) (short string, ok 
 	guard := &emitter{Flow: e.Flow, target: e.target}
 	guard.add("RewriteEngine On", false)
 	guard.first(o)
-	guard.note("requests that the server makes itself, and hosts that are not the site's, are left alone")
-	guard.cond("%{ENV:REDIRECT_STATUS}", ".")
-	guard.skip()
-	for list := range slices.Chunk(g.Plan.Site.All(), hostsInLine) {
-		guard.cond("%{HTTP_HOST}", "!"+hosts(list), "NC")
-	}
-	guard.skip()
+	guard.others()
 	guard.note("what surely is left to the site passes; the rules for all else are in a folder of their own")
 	origin := e.Plan.Site.Origin
 	before := "^" + origin.Scheme + server.Quote(origin.Host) + "[A-Z]+ /"

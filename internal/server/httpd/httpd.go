@@ -289,13 +289,7 @@ func (e *emitter) emit(g *compile.Program, o server.Options) string {
 		e.cond("%{ENV:REDIRECT_yc_uri}", "^$")
 		e.add(`RewriteRule "^" "-" [R=404,L]`, true)
 	} else {
-		e.note("requests that the server makes itself, and hosts that are not the site's, are left alone")
-		e.cond("%{ENV:REDIRECT_STATUS}", ".")
-		e.skip()
-		for list := range slices.Chunk(g.Plan.Site.All(), hostsInLine) {
-			e.cond("%{HTTP_HOST}", "!"+hosts(list), "NC")
-		}
-		e.skip()
+		e.others()
 	}
 	if e.Quick != nil && e.mapped() {
 		e.quick()
@@ -352,6 +346,17 @@ func (e *emitter) emit(g *compile.Program, o server.Options) string {
 		e.add(`RewriteRule "^" "`+env("raw")+`" [L]`, true)
 	}
 	return e.text()
+}
+
+// others passes over all rules for requests that are none of the plan's.
+func (e *emitter) others() {
+	e.note("requests that the server makes itself, and hosts that are not the site's, are left alone")
+	e.cond("%{ENV:REDIRECT_STATUS}", ".")
+	e.skip()
+	for list := range slices.Chunk(e.Plan.Site.All(), hostsInLine) {
+		e.cond("%{HTTP_HOST}", "!"+hosts(list), "NC")
+	}
+	e.skip()
 }
 
 // defaults writes in one rule what variables are unless a row says otherwise.
