@@ -41,6 +41,13 @@ func TestGuardCost(t *testing.T) {
 	servers := []*realServer{target{httpd.Folder{}, func(t *testing.T, dir string, _ []string) *realServer {
 		return startHTTPD(t, dir, "")
 	}}.start(t, siteFolder(t, here), nil)}
+	for _, floor := range floors() { // what httpd takes for a file of so few rules, whatever they say
+		designs = append(designs, floor[0])
+		servers = append(servers, target{httpd.Folder{}, func(t *testing.T, dir string, _ []string) *realServer {
+			write(t, filepath.Join(dir, "www", ".htaccess"), floor[1])
+			return startHTTPD(t, dir, "")
+		}}.start(t, siteFolder(t, here), nil))
+	}
 	for _, guard := range server.Guards() {
 		designs = append(designs, "guard "+string(guard))
 		servers = append(servers, target{php.Target{}, startPHP}.with(t, g, server.Options{Guard: guard}, siteFolder(t, here)))
@@ -56,6 +63,18 @@ func TestGuardCost(t *testing.T) {
 	}
 	measure(t, fmt.Sprintf("%d redirects", *guardRows), designs, servers, []string{"/img/picture.png?v=3", "/about.html", "/old/section-2/page-000002",
 		"/about/nothing"})
+}
+
+// floors returns the smallest per-folder files that could guard a site, by name.
+func floors() [][2]string {
+	const on, rule = "RewriteEngine On\n", "RewriteRule \"^\" \"/x.php\" [END]\n"
+	return [][2]string{
+		{"an empty file", "\n"},
+		{"a rule that isn't met", on + "RewriteRule \"^x$\" \"/x.php\" [END]\n"},
+		{"a rule with a condition", on + "RewriteCond %{REQUEST_FILENAME} !-f\n" + rule},
+		{"a rule with two conditions", on + "RewriteCond %{REQUEST_FILENAME} !-f [OR]\n" +
+			"RewriteCond %{REQUEST_SCHEME}%{HTTP_HOST}%{THE_REQUEST} \"!^httpskerrywick\\x2eexampleGET \"\n" + rule},
+	}
 }
 
 // TestShopCost measures the same for the shop.
