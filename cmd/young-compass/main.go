@@ -15,7 +15,7 @@ import (
 
 // softLimit is from how many bytes of memory on garbage is collected more often. What must be held is held beyond it
 // too.
-const softLimit = 1280 << 20
+const softLimit = 960 << 20
 
 func main() {
 	// A run ends soon: rather more memory than time, as long as there is enough.
