@@ -101,10 +101,27 @@ func Read(r io.Reader, contentType string) (Signals, error) {
 	return Parse(data, contentType), nil
 }
 
+// ReadText reads a page as Read does, and returns beside its signals the words of its body: at most n bytes of them,
+// a space between two, those in menus, headers and footers left out.
+func ReadText(r io.Reader, contentType string, n int) (Signals, string, error) {
+	data, err := io.ReadAll(io.LimitReader(r, MaxSize))
+	if err != nil {
+		return Signals{}, "", fmt.Errorf("reading a page: %w", err)
+	}
+	s, text := parse(data, contentType, n)
+	return s, text, nil
+}
+
 // Parse reads a page as Read does.
 func Parse(data []byte, contentType string) Signals {
+	s, _ := parse(data, contentType, 0)
+	return s
+}
+
+// parse reads a page, and keeps at most n bytes of its text.
+func parse(data []byte, contentType string, n int) (Signals, string) {
 	if data = data[:min(len(data), MaxSize)]; len(data) == 0 {
-		return Signals{}
+		return Signals{}, ""
 	}
 	coding, name, _ := charset.DetermineEncoding(data[:min(len(data), 1024)], contentType)
 	if name != "utf-8" && coding != encoding.Nop {
@@ -112,12 +129,12 @@ func Parse(data []byte, contentType string) Signals {
 			data = decoded[:min(len(decoded), 2*MaxSize)]
 		}
 	}
-	p := parser{data: data, scan: markup.New(data), linked: map[string]bool{}}
+	p := parser{data: data, scan: markup.New(data), linked: map[string]bool{}, room: n}
 	for {
 		switch t := p.scan.Next(); t.Kind {
 		case markup.End:
 			p.sketch()
-			return p.s
+			return p.s, strings.ToValidUTF8(p.plain.String(), "")
 		case markup.StartTag:
 			p.start(atom.Lookup(t.Name))
 		case markup.EndTag:

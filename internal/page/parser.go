@@ -23,6 +23,8 @@ type parser struct {
 	body   bool // the head is over
 	svg    bool
 	mute   atom.Atom // the element whose text nobody sees
+	plain  strings.Builder
+	room   int // how many bytes of text are still kept in plain
 
 	blocks fingerprint.Builder
 	frames []stretch // menus, headers, footers
@@ -258,6 +260,22 @@ func (p *parser) words(text []byte) {
 		p.body = true
 	}
 	p.blocks.Add(text)
+	if p.room > 0 && !slices.ContainsFunc(p.frames, stretch.open) {
+		p.keep(text)
+	}
+}
+
+// keep keeps words of the text itself, as long as there is room.
+func (p *parser) keep(text []byte) {
+	for word := range bytes.FieldsSeq(text) {
+		if len(word) >= p.room {
+			p.room = 0
+			return
+		}
+		p.room -= len(word) + 1
+		p.plain.Write(word)
+		p.plain.WriteByte(' ')
+	}
 }
 
 // sketch sums up the text: what the page marks as its main text, or else all but

@@ -7,8 +7,10 @@ import (
 
 // Bounds that keep the work for a page the same, however many there are.
 const (
-	considered = 16   // candidates of which all evidence is looked at
+	considered = 16   // candidates by shared words of which all evidence is looked at
 	touched    = 3000 // pages that share a word and are counted
+	equals     = 4    // new pages with the same title, or last segment, that are candidates whatever else is
+	likeWords  = 4    // candidates by runs of letters
 )
 
 // tally counts what new pages share with an old one. It is used for one old page
@@ -52,21 +54,92 @@ func (t *tally) best(n int, counts func(page int32) bool) []int32 {
 // or an id.
 func (s *sides) candidates(i int, t *tally) []scored {
 	old := &s.old[i]
-	list := s.search(old, t, old.language != "" && s.languages[old.language])
+	list := s.search(old, t)
 	scores := make([]scored, len(list))
 	for k, page := range list {
 		scores[k].page = page
 		s.look(old, &s.new[page], &s.before[i], &s.after[page], &scores[k].evidence)
 	}
+	lead(scores)
 	return scores
 }
 
-// search counts shared words. With own, pages in other languages don't count.
-func (s *sides) search(old *parts, t *tally, own bool) []int32 {
-	type clue struct {
-		pages  []int32
-		weight float32
+// lead notes by how much more each candidate shares with the old page than the best of the others.
+func lead(list []scored) {
+	for k, other := range others(list, shared) {
+		if e := &list[k].evidence; e[shared] > 0 {
+			e[outdoes] = (e[shared] - other) / max(e[shared], other)
+		}
 	}
+	for k, other := range others(list, textAlike) {
+		if e := &list[k].evidence; e[texted] > 0 {
+			e[textLeads] = e[textAlike] - other
+		}
+	}
+}
+
+// others returns for each candidate the most that any other has of a kind of evidence.
+func others(list []scored, kind int) []float64 {
+	most, second := 0.0, 0.0
+	for k := range list {
+		if x := list[k].evidence[kind]; x > most {
+			most, second = x, most
+		} else {
+			second = max(second, x)
+		}
+	}
+	best := make([]float64, len(list))
+	for k := range list {
+		if best[k] = most; list[k].evidence[kind] == most {
+			best[k] = second
+		}
+	}
+	return best
+}
+
+// search returns the new pages that share most: by their words, by runs of letters, and those that have the same
+// title, id, or end of the address, whatever else is. Pages that are told to be in another language don't count where
+// the new site has some in the old page's.
+func (s *sides) search(old *parts, t *tally) []int32 {
+	own := old.language != "" && !old.guessed && s.languages[old.language]
+	counts := func(page int32) bool {
+		n := &s.new[page]
+		return (!n.home || old.home) && !(own && n.language != "" && !n.guessed && n.language != old.language)
+	}
+	list := s.byWords(old, t, counts)
+	add := func(pages []int32) {
+		n := 0
+		for _, page := range pages[:min(len(pages), 10*equals)] {
+			if counts(page) && n < equals {
+				if n++; !slices.Contains(list, page) {
+					list = append(list, page)
+				}
+			}
+		}
+	}
+	if old.raw != "" {
+		add(s.byTitle[old.raw])
+	}
+	if old.last != "" && len(s.byLast[old.last]) <= equals {
+		add(s.byLast[old.last])
+	}
+	for _, id := range old.ids {
+		if s.oldIDs[id] == 1 && len(s.byID[id]) == 1 {
+			add(s.byID[id])
+		}
+	}
+	add(s.byGrams(old, t, counts))
+	return list
+}
+
+// clue is something that an old page has, the new pages that have it too, and how much it counts.
+type clue struct {
+	pages  []int32
+	weight float32
+}
+
+// byWords returns the pages that share the rarest words.
+func (s *sides) byWords(old *parts, t *tally, counts func(page int32) bool) []int32 {
 	var clues []clue
 	add := func(pages []int32, weight float32) {
 		if len(pages) > 0 {
@@ -82,9 +155,28 @@ func (s *sides) search(old *parts, t *tally, own bool) []int32 {
 	for _, n := range old.text {
 		add(s.textPostings[n], s.words.weight[n]/4)
 	}
-	for _, id := range old.ids {
-		add(s.byID[id], 8)
+	return t.heaviest(clues, considered, counts)
+}
+
+// byGrams returns the pages that share the rarest runs of letters, if words of the old page are on no new one.
+func (s *sides) byGrams(old *parts, t *tally, counts func(page int32) bool) []int32 {
+	if s.unknown(old) < 0.2 {
+		return nil
 	}
+	const most = 12 // runs of letters that are looked up
+	var clues []clue
+	for _, g := range old.grams {
+		if pages := s.gramPostings.of(g); len(pages) > 0 && len(pages) <= touched/4 {
+			clues = append(clues, clue{pages, 1})
+		}
+	}
+	slices.SortStableFunc(clues, func(a, b clue) int { return cmp.Compare(len(a.pages), len(b.pages)) })
+	return t.heaviest(clues[:min(len(clues), most)], likeWords, counts)
+}
+
+// heaviest returns the pages that share most of some clues; where very many pages have one, it counts only for those
+// that have a rarer one.
+func (t *tally) heaviest(clues []clue, n int, counts func(page int32) bool) []int32 {
 	slices.SortStableFunc(clues, func(a, b clue) int { return cmp.Compare(len(a.pages), len(b.pages)) })
 	seen := 0
 	for k, c := range clues {
@@ -92,7 +184,7 @@ func (s *sides) search(old *parts, t *tally, own bool) []int32 {
 		switch {
 		case seen <= touched || k == 0:
 			t.add(c.pages, c.weight)
-		case len(t.pages) < considered: // words that very many pages have, and nothing better
+		case len(t.pages) < n: // words that very many pages have, and nothing better
 			t.add(c.pages[:min(len(c.pages), touched)], c.weight)
 		default: // further words count for the pages that are known
 			for _, page := range t.pages {
@@ -102,8 +194,5 @@ func (s *sides) search(old *parts, t *tally, own bool) []int32 {
 			}
 		}
 	}
-	return t.best(considered, func(page int32) bool {
-		n := &s.new[page]
-		return (!n.home || old.home) && !(own && n.language != "" && n.language != old.language)
-	})
+	return t.best(n, counts)
 }

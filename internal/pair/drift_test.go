@@ -315,6 +315,7 @@ type mode string
 const (
 	withText      mode = "text"
 	withTitles    mode = "titles"
+	withOneTitle  mode = "one title" // of the new side alone
 	withAddresses mode = "addresses"
 )
 

@@ -2,6 +2,7 @@ package pair
 
 import (
 	"slices"
+	"strings"
 )
 
 // What speaks for and against a candidate, each from 0 to 1 unless told
@@ -13,47 +14,93 @@ const (
 	titleWithin            // share of the words of the shorter
 	titleVeryAlike         // titleAlike above 0.7
 	titleEqual             // sign by sign
+	titleUnique            // titleEqual, and no other page of either side has that title
+	titleShared            // titleEqual, by how many new pages have that title
+	titleBegins            // one title was cut off, and the other goes on
+	titleGrams             // runs of letters that the titles, or last segments, share
 	signsDiffer            // the same words with other signs
 	headingAlike           // where both have one
 	slugAlike              // last segments
-	slugEqual              //
+	slugEqual              // by their rarity
+	slugUnique             // equal, and no other page of either side has that last segment
+	suffix                 // one path ends in the other, by its segments
 	crossAlike             // a title and a last segment
+	crossWithin            // the same, of the shorter of the two
 	allAlike               // all words of titles and addresses
-	rarity                 // weight of the words shared, a tenth of it, at most 3
-	onlyOld                // weight of the words that the old page alone has, a tenth of it, at most 3
+	shared                 // weight of all words shared, a tenth of it, at most 3
+	outdoes                // by how much more it shares than any other candidate: -1 to 1
+	rarity                 // weight of the words shared of titles, or else of last segments, a tenth of it, at most 3
+	rarest                 // weight of the rarest of them, a tenth
+	onlyOld                // weight of the words that the old page alone has there, a tenth of it, at most 3
 	onlyNew                // that the new page alone has
+	rarestLost             // the rarest word of the old page isn't among those shared: by how much rarer it is than they
+	rarestNew              // the same of the new page's
+	elsewhere              // other new pages have a word that this one lacks
+	another                // other old pages have a word that this one lacks, and elsewhere
+	modelDiffers           // each has a number, or a word with digits, that the other lacks
 	texted                 // both have text
 	textAlike              //
 	textVeryAlike          // textAlike above 0.6
+	textUnlike             // textAlike below 0.15
+	textLeads              // by how much liker its text is than that of any other candidate: -1 to 1
 	yearEqual              //
 	yearDiffers            //
 	yearAlone              // one title, or last segment, has a year and the other none
 	numberDiffers          // numbers other than years, in titles
-	idEqual                // one that one page on each side has
-	idSure                 // idEqual, by how far ids can be trusted here
+	idEqual                // one that one page on each side has, by how far ids can be trusted here
 	idDiffers              // both have ids, by how often equal pages have equal ones
+	positionEqual          // the same place among others, by how far that can be trusted here
 	dateEqual              //
 	dateDiffers            //
-	foreignLanguage        //
+	foreignLanguage        // told by both sides
+	foreignWords           // guessed
+	bare                   // nothing but addresses is known
+	unknown                // which part of the old page's words no new page has
 	placed                 // how much oftener than by chance pages of this place went to that one: -1 to 1
 	folderLost             // a folder's name that usually stays isn't there any more
 	folderNew              // one that usually was there before is new
 	slugKept               // slugEqual, by how often pages of this place keep it
 	ahead                  // by how much it goes before other old pages for this new one: -1 to 1
 	beaten                 // another old page suits this new one better
+	taken                  // another old page has this new one's own title, and this one hasn't
+	goneAround             // of how many more of the other old pages of its place nothing was found than of all
 	kinds                  // how many there are
 )
 
 // evidence is what speaks for and against a candidate.
 type evidence [kinds]float64
 
-// weights say how much each kind of evidence counts.
-type weights [kinds]float64
+// weights say how much each kind of evidence counts, by what is known of the two pages.
+type weights [kinds][knowns]float64
+
+// known is what is known of two pages.
+type known uint8
+
+const (
+	texts     known = iota // both have text
+	titles                 // both have titles
+	oneTitle               // one of them has
+	addresses              // there is nothing but addresses
+	knowns                 // how many there are
+)
+
+// known returns what is known of the two pages that evidence is of.
+func (e *evidence) known() known {
+	switch {
+	case e[texted] > 0:
+		return texts
+	case e[titled] > 0:
+		return titles
+	case e[bare] > 0:
+		return addresses
+	}
+	return oneTitle
+}
 
 func (w *weights) score(e *evidence) float64 {
-	sum := 0.0
+	sum, of := 0.0, e.known()
 	for k := range e {
-		sum += w[k] * e[k]
+		sum += w[k][of] * e[k]
 	}
 	return sum
 }
@@ -70,45 +117,221 @@ func above(x, limit float64) float64 { return max(0, x-limit) / (1 - limit) }
 
 // look fills in what can be seen of the two pages alone.
 func (s *sides) look(old, new *parts, before, after *Page, e *evidence) {
-	v := &s.words
 	e[always] = 1
-	slug := v.alike(old.slug, new.slug)
-	all := v.alike(old.all, new.all)
-	e[slugAlike], e[slugEqual] = slug.dice, is(old.last != "" && old.last == new.last)
-	e[allAlike], e[rarity] = all.dice, min(all.matched/10, 3)
-	e[onlyOld], e[onlyNew] = min(all.left/10, 3), min(all.right/10, 3)
-	if len(old.title) > 0 && len(new.title) > 0 {
-		title := v.alike(old.title, new.title)
-		e[titled], e[titleAlike], e[titleWithin] = 1, title.dice, title.within
-		e[titleVeryAlike] = above(title.dice, 0.7)
-		e[titleEqual] = is(old.raw == new.raw)
-		e[signsDiffer] = is(old.raw != new.raw && slices.Equal(old.title, new.title))
-	}
-	if len(old.heading) > 0 && len(new.heading) > 0 {
-		e[headingAlike] = v.alike(old.heading, new.heading).dice
-	}
-	e[crossAlike] = max(v.alike(old.title, new.slug).dice, v.alike(old.slug, new.title).dice)
+	s.lookAtWords(old, new, e)
 	if len(old.text) > 0 && len(new.text) > 0 {
-		text := v.shared(old.text, new.text)
+		text := s.words.shared(old.text, new.text)
 		e[texted], e[textAlike], e[textVeryAlike] = 1, text, above(text, 0.6)
+		e[textUnlike] = max(0, 0.15-text) / 0.15
 	}
 	e[yearEqual], e[yearDiffers] = compare(old.years, new.years)
-	e[yearAlone] = is(old.dated != new.dated && len(old.title)+len(old.slug) > 0 && len(new.title)+len(new.slug) > 0)
-	_, e[numberDiffers] = compare(old.numbers, new.numbers)
+	if len(old.title) > 0 && len(new.title) > 0 {
+		e[yearAlone] = is(old.titleDated != new.titleDated)
+	} else if len(old.title)+len(old.slug) > 0 && len(new.title)+len(new.slug) > 0 {
+		e[yearAlone] = is(old.dated != new.dated)
+	}
+	if !s.everywhere(old.numbers) && !s.everywhere(new.numbers) {
+		_, e[numberDiffers] = compare(old.numbers, new.numbers)
+	}
 	if len(old.ids) > 0 && len(new.ids) > 0 {
-		for _, id := range old.ids {
-			if s.oldIDs[id] == 1 && len(s.byID[id]) == 1 && slices.Contains(new.ids, id) {
-				e[idEqual] = 1
-			}
+		if s.sameID(old, new) != "" {
+			e[idEqual] = s.idTrust
+		} else {
+			e[idDiffers] = 1
 		}
-		e[idSure] = e[idEqual]
-		e[idDiffers] = 1 - e[idEqual]
+	}
+	if old.position != "" && old.position == new.position {
+		e[positionEqual] = s.placeTrust
 	}
 	if before.Date != "" && after.Date != "" {
 		e[dateEqual] = is(before.Date == after.Date)
 		e[dateDiffers] = 1 - e[dateEqual]
 	}
-	e[foreignLanguage] = is(old.language != "" && new.language != "" && old.language != new.language)
+	if old.language != "" && new.language != "" && old.language != new.language {
+		e[foreignLanguage] = is(!old.guessed && !new.guessed)
+		e[foreignWords] = 1 - e[foreignLanguage]
+	}
+	e[bare] = is(len(old.title) == 0 && len(new.title) == 0)
+}
+
+// lookAtWords compares titles, headings and addresses.
+func (s *sides) lookAtWords(old, new *parts, e *evidence) {
+	v := &s.words
+	slug, all := v.alike(old.slug, new.slug), v.alike(old.all, new.all)
+	e[slugAlike] = slug.dice
+	if old.last != "" && old.last == new.last {
+		e[slugEqual] = min(1, s.weightOf(old.slug)/8)
+		e[slugUnique] = is(s.oldLasts[old.last] == 1 && len(s.byLast[old.last]) == 1)
+	}
+	e[suffix] = pathSuffix(old.path, new.path)
+	e[allAlike], e[shared] = all.dice, min(all.matched/10, 3)
+	own := slug // what names the page: titles, or else last segments
+	if len(old.title) > 0 && len(new.title) > 0 {
+		title := v.alike(old.title, new.title)
+		own = title
+		e[titled], e[titleAlike], e[titleWithin] = 1, title.dice, title.within
+		e[titleVeryAlike] = above(title.dice, 0.7)
+		s.lookAtTitles(old, new, e)
+	} else if cross, other := v.alike(old.title, new.slug), v.alike(old.slug, new.title); len(old.title)+len(new.title) > 0 {
+		for _, l := range []likeness{cross, other} {
+			if l.matched > own.matched {
+				own = l
+			}
+		}
+	}
+	e[rarity], e[rarest] = min(own.matched/10, 3), own.rarestShared/10
+	e[onlyOld], e[onlyNew] = min(own.left/10, 3), min(own.right/10, 3)
+	e[rarestLost] = above1(own.rarestLeft, own.rarestShared)
+	e[rarestNew] = above1(own.rarestRight, own.rarestShared)
+	e[elsewhere] = is(all.leftElsewhere)
+	e[another] = is(all.leftElsewhere && all.rightBefore)
+	e[modelDiffers] = is(own.unlikeNumbers)
+	e[titleGrams] = sharedGrams(old.grams, new.grams)
+	if len(old.heading) > 0 && len(new.heading) > 0 {
+		e[headingAlike] = v.alike(old.heading, new.heading).dice
+	}
+	cross, other := v.alike(old.title, new.slug), v.alike(old.slug, new.title)
+	e[crossAlike], e[crossWithin] = max(cross.dice, other.dice), max(cross.within*is(cross.matched > 8), other.within*is(other.matched > 8))
+	e[unknown] = s.unknown(old)
+}
+
+// lookAtTitles compares the titles of two pages that have one, sign by sign.
+func (s *sides) lookAtTitles(old, new *parts, e *evidence) {
+	switch {
+	case old.raw == new.raw:
+		n := s.inLanguage(s.byTitle[new.raw], s.new, old.language)
+		e[titleEqual] = 1
+		e[titleUnique] = is(n == 1 && s.inLanguage(s.oldTitles[old.raw], s.old, old.language) == 1)
+		e[titleShared] = 1 - 1/float64(max(n, 1))
+	case (old.cut && strings.HasPrefix(new.raw, old.raw) || new.cut && strings.HasPrefix(old.raw, new.raw)):
+		e[titleBegins] = 1
+	default:
+		e[signsDiffer] = is(slices.Equal(old.title, new.title))
+	}
+}
+
+// inLanguage counts pages that are in a language, or that may be.
+func (s *sides) inLanguage(pages []int32, of []parts, language string) int {
+	const most = 50 // that are looked at; from there on it makes no difference
+	n := 0
+	for _, page := range pages[:min(len(pages), most)] {
+		if other := of[page].language; language == "" || other == "" || other == language {
+			n++
+		}
+	}
+	return n
+}
+
+// above1 returns by how much a weight is above another, as a part of it.
+func above1(weight, other float64) float64 {
+	if weight <= other {
+		return 0
+	}
+	return (weight - other) / weight
+}
+
+// weightOf returns the weight of all words.
+func (s *sides) weightOf(words bag) float64 {
+	sum := 0.0
+	for _, n := range words {
+		sum += float64(s.words.weight[n])
+	}
+	return sum
+}
+
+// unknown returns which part of what names an old page no new page has.
+func (s *sides) unknown(old *parts) float64 {
+	own := old.title
+	if len(own) == 0 {
+		own = old.slug
+	}
+	none, all := 0.0, 0.0
+	for _, n := range own {
+		w := float64(s.words.weight[n])
+		if all += w; !s.words.new[n] && len(s.words.spelled[n]) == 0 {
+			none += w
+		}
+	}
+	if all == 0 {
+		return 0
+	}
+	return none / all
+}
+
+// everywhere reports whether a site has numbers on so many pages that they tell none from another: its version.
+func (s *sides) everywhere(numbers []string) bool {
+	return slices.ContainsFunc(numbers, func(number string) bool {
+		n, ok := s.words.numbers[number]
+		return ok && s.words.small(n)
+	})
+}
+
+// sameID returns an id that only these two pages have; empty when there is none.
+func (s *sides) sameID(old, new *parts) string {
+	for _, id := range old.ids {
+		if s.oldIDs[id] == 1 && len(s.byID[id]) == 1 && slices.Contains(new.ids, id) {
+			return id
+		}
+	}
+	return ""
+}
+
+// pathSuffix returns how much of two paths one is the end of: nothing for a single segment.
+//
+//	/parisc/debugging and /arch/parisc/debugging
+func pathSuffix(a, b string) float64 {
+	if len(a) > len(b) {
+		a, b = b, a
+	}
+	if a == "" || !strings.HasSuffix(b, a) || strings.Count(a, "/") < 2 || len(a) < len(b) && a[0] != '/' {
+		return 0
+	}
+	return min(1, float64(strings.Count(a, "/"))/3)
+}
+
+// trust finds out how far equal ids, and equal places among others, can be trusted here: by how many of the pages that
+// have them are alike otherwise.
+func (s *sides) trust() {
+	alike := func(old, new *parts) (like, known bool) {
+		v := &s.words
+		switch {
+		case len(old.title) > 0 && len(new.title) > 0:
+			return v.alike(old.title, new.title).dice > 0.35 || len(old.text) > 0 && v.shared(old.text, new.text) > 0.2, true
+		case len(old.text) > 0 && len(new.text) > 0:
+			return v.shared(old.text, new.text) > 0.2, true
+		case len(old.slug) > 0 && len(new.slug) > 0:
+			return v.alike(old.slug, new.slug).dice > 0.35, true
+		}
+		return false, false
+	}
+	positions := map[string][]int32{}
+	for i := range s.new {
+		if at := s.new[i].position; at != "" {
+			positions[at] = append(positions[at], int32(i))
+		}
+	}
+	var ids, places rate
+	count := func(r *rate, old, new *parts) {
+		if like, known := alike(old, new); known {
+			r.all++
+			if like {
+				r.yes++
+			}
+		}
+	}
+	for i := range s.old {
+		old := &s.old[i]
+		for _, id := range old.ids {
+			if s.oldIDs[id] == 1 && len(s.byID[id]) == 1 {
+				count(&ids, old, &s.new[s.byID[id][0]])
+			}
+		}
+		if list := positions[old.position]; old.position != "" && len(list) == 1 {
+			count(&places, old, &s.new[list[0]])
+		}
+	}
+	s.idTrust = (float64(ids.yes) + 1.6) / (float64(ids.all) + 2)
+	s.placeTrust = (float64(places.yes) + 0.4) / (float64(places.all) + 1)
 }
 
 // compare reports whether two lists have something in common, or both something

@@ -8,14 +8,14 @@ import (
 
 // learned is what the sure pairs say of all.
 type learned struct {
-	moves    map[move]int   // from a place to a place
-	from     map[string]int // sure pairs by the old place
-	to       map[string]int // by the new one
-	kept     map[string]int // of from: with the last segment kept
+	places   moves            // from a folder to a folder
+	tops     moves            // from a first folder to a folder
+	kept     map[string]int   // by the old place: with the last segment kept
+	gone     map[string]share // by the old place: for how many nothing was found
+	goneAll  share
 	stays    map[int32]rate // of a word of folders: how often the new page has it too
 	was      map[int32]rate // of a word of new folders: how often the old page had it
 	pairs    int
-	idTrust  float64 // how many pages with equal ids are alike otherwise
 	idKept   float64 // how many sure pairs with ids have equal ones
 	lead     []float64
 	runnerUp []float64
@@ -34,39 +34,102 @@ type move struct{ from, to string }
 // sure is the confidence from which a pair teaches.
 const sure = 0.9
 
+// moves counts from where to where sure pairs went.
+type moves struct {
+	pairs    map[move]int
+	from, to map[string]int
+	ways     map[string]int // to how many places pages of one went
+	all      int
+}
+
+func newMoves() moves {
+	return moves{pairs: map[move]int{}, from: map[string]int{}, to: map[string]int{}, ways: map[string]int{}}
+}
+
+func (m *moves) add(from, to string) {
+	if m.pairs[move{from, to}] == 0 {
+		m.ways[from]++
+	}
+	m.pairs[move{from, to}]++
+	m.from[from]++
+	m.to[to]++
+	m.all++
+}
+
+// share returns which part of what left a place went to another. A place that took none so far isn't out of the
+// question, and the less, the more places took some (the estimate of Witten and Bell).
+func (m *moves) share(from, to string, expected float64) float64 {
+	more := float64(m.ways[from] + 1)
+	return (float64(m.pairs[move{from, to}]) + more*expected) / (float64(m.from[from]) + more)
+}
+
+// oftener returns how much oftener than by chance pages of an old page's place, or else of its first folder, went to
+// a new page's, from -1 to 1;
+// 0 where nothing is known.
+func (l *learned) oftener(old, new *parts) float64 {
+	if l.tops.from[old.top] == 0 {
+		return 0
+	}
+	chance := (float64(l.places.to[new.place]) + 1) / float64(l.places.all+10)
+	share := l.places.share(old.place, new.place, l.tops.share(old.top, new.place, chance))
+	more := math.Log(share/chance) / 4
+	if more < 0 {
+		more /= 2 // what is sure so far is no fair sample
+	}
+	return max(-1, min(1, more))
+}
+
 // learn learns from the pairs that are sure without it.
 func (s *sides) learn(all [][]scored) {
-	l := learned{moves: map[move]int{}, from: map[string]int{}, to: map[string]int{}, kept: map[string]int{},
+	l := learned{places: newMoves(), tops: newMoves(), kept: map[string]int{}, gone: map[string]share{},
 		stays: map[int32]rate{}, was: map[int32]rate{}}
-	equal, trusted, both, kept := 1.0, 0.5, 1.0, 0.5 // as if one had been seen
+	both, kept := 1.0, 0.5 // as if one had been seen
 	for i, list := range all {
-		for _, c := range list {
-			if c.evidence[idEqual] > 0 {
-				equal++
-				trusted += is(max(c.evidence[titleAlike], c.evidence[slugAlike], c.evidence[textAlike]) > 0.4)
-			}
-		}
+		old := &s.old[i]
+		gone := goneOf(list)
+		l.goneAll = l.goneAll.with(gone)
+		l.gone[old.place] = l.gone[old.place].with(gone)
 		if len(list) == 0 || list[0].confidence < sure {
 			continue
 		}
 		best := list[0]
-		from, to := s.old[i].place, s.new[best.page].place
-		l.moves[move{from, to}]++
-		l.from[from]++
-		l.to[to]++
-		l.pairs++
+		new := &s.new[best.page]
+		l.places.add(old.place, new.place)
+		l.tops.add(old.top, new.place)
 		if best.evidence[slugEqual] > 0 {
-			l.kept[from]++
+			l.kept[old.place]++
 		}
-		count(l.stays, s.old[i].folders, s.new[best.page].all)
-		count(l.was, s.new[best.page].folders, s.old[i].all)
-		if len(s.old[i].ids) > 0 && len(s.new[best.page].ids) > 0 {
+		count(l.stays, old.folders, new.all)
+		count(l.was, new.folders, old.all)
+		if len(old.ids) > 0 && len(new.ids) > 0 {
 			both++
-			kept += best.evidence[idEqual]
+			kept += is(best.evidence[idEqual] > 0)
 		}
 	}
-	l.idTrust, l.idKept = trusted/equal, kept/both
+	l.idKept = kept / both
 	s.learned = l
+}
+
+// goneOf returns how likely it is that none of the candidates is the one.
+func goneOf(list []scored) float64 {
+	gone := 1.0
+	for k := range list {
+		gone -= list[k].confidence
+	}
+	return max(0, gone)
+}
+
+// share is a sum of probabilities, and of how many pages.
+type share struct {
+	sum   float64
+	pages int
+}
+
+func (s share) with(p float64) share { return share{s.sum + p, s.pages + 1} }
+
+// without returns the mean of the others, as if three more were as expected.
+func (s share) without(p, expected float64) float64 {
+	return (s.sum - p + 3*expected) / float64(s.pages-1+3)
 }
 
 // count counts which words are among others too.
@@ -95,29 +158,38 @@ func missing(rates map[int32]rate, words, others bag) float64 {
 // refine adds what was learned to the evidence of an old page's candidates.
 func (s *sides) refine(i int, list []scored) {
 	l := &s.learned
-	from := s.old[i].place
+	old := &s.old[i]
+	expected := l.goneAll.sum / float64(l.goneAll.pages)
+	more := max(0, l.gone[old.place].without(goneOf(list), expected)-expected)
 	for k := range list {
 		c := &list[k]
 		e := &c.evidence
-		e[idSure] = e[idEqual] * l.idTrust
-		if len(s.old[i].ids) > 0 && len(s.new[c.page].ids) > 0 {
-			e[idDiffers] = (1 - e[idEqual]) * l.idKept
+		new := &s.new[c.page]
+		if len(old.ids) > 0 && len(new.ids) > 0 && e[idEqual] == 0 {
+			e[idDiffers] = l.idKept
 		}
-		if n := l.from[from]; n > 0 {
-			// A place that took none so far isn't out of the question.
-			chance := (float64(l.to[s.new[c.page].place]) + 1) / float64(l.pairs+10)
-			share := (float64(l.moves[move{from, s.new[c.page].place}]) + 2*chance) / float64(n+2)
-			e[placed] = max(-1, min(1, math.Log(share/chance)/3))
-			e[slugKept] = e[slugEqual] * float64(l.kept[from]) / float64(n)
+		e[placed], e[ahead], e[beaten] = l.oftener(old, new), 0, 0
+		if n := l.places.from[old.place]; n > 0 {
+			e[slugKept] = e[slugEqual] * float64(l.kept[old.place]) / float64(n)
 		}
-		e[folderLost] = missing(l.stays, s.old[i].all, s.new[c.page].all)
-		e[folderNew] = missing(l.was, s.new[c.page].all, s.old[i].all)
+		e[goneAround] = more
+		e[taken] = is(e[titleEqual] == 0 && new.raw != "" && len(s.oldTitles[new.raw]) > 0)
+		e[folderLost] = missing(l.stays, old.all, new.all)
+		e[folderNew] = missing(l.was, new.all, old.all)
+	}
+}
+
+// contend adds to the evidence of an old page's candidates which other old pages suit them better, or as well.
+func (s *sides) contend(i int, list []scored) {
+	l := &s.learned
+	for k := range list {
+		c := &list[k]
 		other := l.lead[c.page]
 		if int(l.leader[c.page]) == i {
 			other = l.runnerUp[c.page]
 		}
-		e[ahead] = max(-1, min(1, (c.score-other)/5))
-		e[beaten] = is(other > c.score)
+		c.evidence[ahead] = max(-1, min(1, (c.score-other)/5))
+		c.evidence[beaten] = is(other > c.score+0.01)
 	}
 }
 
@@ -146,19 +218,16 @@ func (s *sides) reasons(i int, c scored) []string {
 	old, new := &s.old[i], &s.new[c.page]
 	var list []string
 	add := func(format string, args ...any) { list = append(list, fmt.Sprintf(format, args...)) }
-	if e[idEqual] > 0 {
-		for _, id := range old.ids {
-			if len(s.byID[id]) == 1 && s.byID[id][0] == c.page {
-				add("same id %s", id)
-				break
-			}
-		}
+	if e[idEqual] > 0.3 {
+		add("same id %s", s.sameID(old, new))
 	}
 	switch {
 	case e[titleEqual] > 0:
 		add("same title")
 	case e[signsDiffer] > 0:
 		add("title differs in signs alone")
+	case e[titleBegins] > 0:
+		add("title begins alike, and was cut off")
 	case e[titleAlike] >= 0.1:
 		add("title %d %% alike", percent(e[titleAlike]))
 	}
@@ -185,7 +254,7 @@ func (s *sides) reasons(i int, c scored) []string {
 	if e[dateEqual] > 0 {
 		add("same date")
 	}
-	if others := s.learned.moves[move{old.place, new.place}]; others > 1 && old.place != new.place && e[placed] > 0 {
+	if others := s.learned.places.pairs[move{old.place, new.place}]; others > 1 && old.place != new.place && e[placed] > 0 {
 		add("%s -> %s as %d others", placeName(old.place), placeName(new.place), others)
 	}
 	if e[yearDiffers] > 0 {

@@ -51,10 +51,12 @@ type Match struct {
 	Gone       float64     // probability that no new page took its place
 }
 
-// Best returns the best candidate; nil when it is likelier that the page is
-// gone.
+// even is the confidence from which a pair is proposed: below it, it is likelier that it is wrong.
+const even = 0.5
+
+// Best returns the best candidate; nil when it is likelier that it is not the one.
 func (m *Match) Best() *Candidate {
-	if len(m.Candidates) == 0 || m.Candidates[0].Confidence < m.Gone {
+	if len(m.Candidates) == 0 || m.Candidates[0].Confidence < even {
 		return nil
 	}
 	return &m.Candidates[0]
@@ -78,25 +80,41 @@ const (
 // Pair finds a match for each old page, in their order. progress, which may be
 // nil, is called with how many were worked out.
 func Pair(before, after []Page, progress func(n int)) []Match {
-	return pairWith(before, after, firstWeights(), finalWeights(), progress)
-}
-
-func pairWith(before, after []Page, first, final weights, progress func(n int)) []Match {
 	s := newSides(before, after)
 	all := make([][]scored, len(before))
-	each(len(before), func(i int, t *tally) {
-		all[i] = s.candidates(i, t)
-		s.rate(all[i], &first)
-	}, s.tally, progress)
-	s.learn(all)
-	s.compete(all)
+	each(len(before), func(i int, t *tally) { all[i] = s.candidates(i, t) }, s.tally, progress)
+	s.rounds(all, [3]weights{firstWeights(), secondWeights(), finalWeights()}, nil)
 	matches := make([]Match, len(before))
-	each(len(before), func(i int, _ *tally) {
-		s.refine(i, all[i])
-		matches[i] = s.match(i, all[i], s.rate(all[i], &final))
-	}, s.tally, nil)
+	for i := range all {
+		matches[i] = s.match(i, all[i], goneOf(all[i]))
+	}
 	return matches
 }
+
+// rounds rates the candidates of all old pages: by what can be seen of two pages alone; then also by what the sure
+// pairs say of the others; and at last by which other old pages suit the new one too. before, which may be nil, is
+// called in front of each round.
+func (s *sides) rounds(all [][]scored, by [3]weights, before func(round int, w *weights)) {
+	do := func(of func(i int)) { each(len(all), func(i int, _ *tally) { of(i) }, s.noTally, nil) }
+	for round := range by {
+		w := &by[round]
+		switch round {
+		case 1:
+			s.learn(all)
+			do(func(i int) { s.refine(i, all[i]) })
+		case 2:
+			s.learn(all)
+			s.compete(all)
+			do(func(i int) { s.refine(i, all[i]); s.contend(i, all[i]) })
+		}
+		if before != nil {
+			before(round, w)
+		}
+		do(func(i int) { s.rate(all[i], w) })
+	}
+}
+
+func (s *sides) noTally() *tally { return nil }
 
 func (s *sides) tally() *tally { return &tally{weight: make([]float32, len(s.new))} }
 
@@ -151,9 +169,8 @@ type scored struct {
 	confidence float64
 }
 
-// rate gives each candidate its probability by weights, sorts them, and returns
-// the probability that none is the one.
-func (s *sides) rate(list []scored, w *weights) (gone float64) {
+// rate gives each candidate its probability by weights, and sorts them.
+func (s *sides) rate(list []scored, w *weights) {
 	top := 0.0 // the score of none
 	for k := range list {
 		list[k].score = w.score(&list[k].evidence)
@@ -175,5 +192,4 @@ func (s *sides) rate(list []scored, w *weights) (gone float64) {
 		}
 		return int(a.page - b.page)
 	})
-	return math.Exp(-top) / sum
 }

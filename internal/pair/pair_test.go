@@ -11,8 +11,8 @@ import (
 	"young-compass/internal/address"
 )
 
-// page makes a page of "language title /path".
-func page(t *testing.T, language, title, path string) Page {
+// pageAt makes a page of "language title /path".
+func pageAt(t *testing.T, language, title, path string) Page {
 	t.Helper()
 	a, err := address.Parse("https://skerrywick.example" + path)
 	require.NoError(t, err)
@@ -39,8 +39,8 @@ func TestTellsApart(t *testing.T) {
 		"Fares – bicycles"}
 	var before, after []Page
 	for i, title := range titles {
-		before = append(before, page(t, "en", title, fmt.Sprintf("/node/%d", 1000+i)))
-		after = append(after, page(t, "en", title, fmt.Sprintf("/pages/%c", 'a'+i)))
+		before = append(before, pageAt(t, "en", title, fmt.Sprintf("/node/%d", 1000+i)))
+		after = append(after, pageAt(t, "en", title, fmt.Sprintf("/pages/%c", 'a'+i)))
 	}
 	for i, got := range leads(before, after) {
 		assert.Equal(t, fmt.Sprintf("/pages/%c", 'a'+i), got, titles[i])
@@ -48,10 +48,10 @@ func TestTellsApart(t *testing.T) {
 }
 
 func TestLanguagesStayApart(t *testing.T) {
-	before := []Page{page(t, "de", "Museum am Hafen", "/de/museum.html"),
-		page(t, "en", "Harbour museum", "/museum.html"), page(t, "nb", "Museum by the harbour", "/nb/museum.html")}
-	after := []Page{page(t, "en", "Museum by the harbour", "/en/museum"),
-		page(t, "de", "Museum am Hafen", "/de/museum")}
+	before := []Page{pageAt(t, "de", "Museum am Hafen", "/de/museum.html"),
+		pageAt(t, "en", "Harbour museum", "/museum.html"), pageAt(t, "nb", "Museum by the harbour", "/nb/museum.html")}
+	after := []Page{pageAt(t, "en", "Museum by the harbour", "/en/museum"),
+		pageAt(t, "de", "Museum am Hafen", "/de/museum")}
 	assert.Equal(t, []string{"/de/museum", "/en/museum"}, leads(before[:2], after))
 	matches := Pair(before, after, nil)
 	for _, c := range matches[0].Candidates {
@@ -62,18 +62,18 @@ func TestLanguagesStayApart(t *testing.T) {
 }
 
 func TestTheHomePageIsNoDefault(t *testing.T) {
-	before := []Page{page(t, "en", "Skerrywick Ferries", "/index.php?item=1"),
-		page(t, "en", "Skerrywick Ferries home", "/")}
-	after := []Page{page(t, "en", "Skerrywick Ferries", "/"), page(t, "en", "Fares", "/fares")}
+	before := []Page{pageAt(t, "en", "Skerrywick Ferries", "/index.php?item=1"),
+		pageAt(t, "en", "Skerrywick Ferries home", "/")}
+	after := []Page{pageAt(t, "en", "Skerrywick Ferries", "/"), pageAt(t, "en", "Fares", "/fares")}
 	assert.Equal(t, []string{"gone", "/"}, leads(before, after))
 }
 
 func TestOneForSeveralAndNoneForSome(t *testing.T) {
-	before := []Page{page(t, "en", "Walk around the harbour", "/walk.htm"),
-		page(t, "en", "Walk around the harbour (print)", "/walk-print.htm"),
-		page(t, "en", "Regatta results", "/regatta.htm")}
-	after := []Page{page(t, "en", "A walk around the harbour", "/guides/walk-harbour"),
-		page(t, "en", "Jobs on board", "/jobs")}
+	before := []Page{pageAt(t, "en", "Walk around the harbour", "/walk.htm"),
+		pageAt(t, "en", "Walk around the harbour (print)", "/walk-print.htm"),
+		pageAt(t, "en", "Regatta results", "/regatta.htm")}
+	after := []Page{pageAt(t, "en", "A walk around the harbour", "/guides/walk-harbour"),
+		pageAt(t, "en", "Jobs on board", "/jobs")}
 	assert.Equal(t, []string{"/guides/walk-harbour", "/guides/walk-harbour", "gone"}, leads(before, after))
 }
 
@@ -81,11 +81,11 @@ func TestOneForSeveralAndNoneForSome(t *testing.T) {
 func TestLearnsFromOthers(t *testing.T) {
 	var before, after []Page
 	for i, word := range makeSite(60, 3).before {
-		before = append(before, page(t, "en", word.Title, fmt.Sprintf("/docs/%s.html", lastOf(word.URL))))
-		after = append(after, page(t, "en", word.Title, fmt.Sprintf("/library/%s-%d", lastOf(word.URL), i)))
+		before = append(before, pageAt(t, "en", word.Title, fmt.Sprintf("/docs/%s.html", lastOf(word.URL))))
+		after = append(after, pageAt(t, "en", word.Title, fmt.Sprintf("/library/%s-%d", lastOf(word.URL), i)))
 	}
-	before = append(before, page(t, "en", "", "/docs/skerry.html"))
-	after = append(after, page(t, "en", "", "/library/skerry"), page(t, "en", "", "/jobs/skerry"))
+	before = append(before, pageAt(t, "en", "", "/docs/skerry.html"))
+	after = append(after, pageAt(t, "en", "", "/library/skerry"), pageAt(t, "en", "", "/jobs/skerry"))
 	matches := Pair(before, after, nil)
 	last := matches[len(matches)-1]
 	require.NotNil(t, last.Best())
@@ -94,8 +94,8 @@ func TestLearnsFromOthers(t *testing.T) {
 }
 
 func TestReasons(t *testing.T) {
-	before, after := page(t, "en", "Summer boat to Kvitsund", "/index.php?item=214"),
-		page(t, "en", "The summer boat to Kvitsnd", "/routes/summer-boat-214")
+	before, after := pageAt(t, "en", "Summer boat to Kvitsund", "/index.php?item=214"),
+		pageAt(t, "en", "The summer boat to Kvitsnd", "/routes/summer-boat-214")
 	m := Pair([]Page{before}, []Page{after}, nil)[0]
 	require.NotNil(t, m.Best())
 	assert.Equal(t, "same id 214", m.Best().Reasons[0])
@@ -104,8 +104,8 @@ func TestReasons(t *testing.T) {
 
 func TestNothingToPair(t *testing.T) {
 	assert.Empty(t, Pair(nil, nil, nil))
-	assert.Equal(t, []string{"gone"}, leads([]Page{page(t, "", "", "/")}, nil))
-	assert.Equal(t, []string{"gone"}, leads([]Page{page(t, "", "x", "/x")}, []Page{{}}))
+	assert.Equal(t, []string{"gone"}, leads([]Page{pageAt(t, "", "", "/")}, nil))
+	assert.Equal(t, []string{"gone"}, leads([]Page{pageAt(t, "", "x", "/x")}, []Page{{}}))
 }
 
 func TestDistance(t *testing.T) {

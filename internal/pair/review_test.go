@@ -10,10 +10,10 @@ import (
 
 // review is one of three old pages, two of them doubtful.
 func review(t *testing.T, decided map[int]Decision) *Review {
-	before := []Page{page(t, "en", "Fares", "/fares.htm"), page(t, "en", "Harbour walk", "/walk.htm"),
-		page(t, "en", "Regatta", "/regatta.htm")}
-	after := []Page{page(t, "en", "Fares", "/fares"), page(t, "en", "Walk", "/guides/walk"),
-		page(t, "en", "Harbour museum", "/guides/museum")}
+	before := []Page{pageAt(t, "en", "Fares", "/fares.htm"), pageAt(t, "en", "Harbour walk", "/walk.htm"),
+		pageAt(t, "en", "Regatta", "/regatta.htm")}
+	after := []Page{pageAt(t, "en", "Fares", "/fares"), pageAt(t, "en", "Walk", "/guides/walk"),
+		pageAt(t, "en", "Harbour museum", "/guides/museum")}
 	for i := range before {
 		before[i].Written, after[i].Written = before[i].Address.Path, after[i].Address.Path
 	}

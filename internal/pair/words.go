@@ -9,29 +9,39 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"young-compass/internal/address"
+	"young-compass/internal/language"
 )
 
-// split calls yield with the words of a text, folded: without capitals and
-// accents; numbers with points between their digits are one word, and so is a
-// run of signs such as "++".
+// split calls yield with the words of a text, folded: without capitals and accents, umlauts as they are written
+// without (Fähre, faehre); numbers with points between their digits are one word, and so is a run of signs such as
+// "++"; readFile is two words.
 func split(text string, yield func(word string)) {
 	if !plain(text) {
 		text = norm.NFKD.String(text)
 	}
-	start, kind := 0, none
+	start, group, kind := 0, 0, none // of a word, and of its last digits
 	var b strings.Builder
 	flush := func(end int) {
 		if kind != none {
-			yield(fold(text[start:end], &b))
+			word := fold(text[start:end], &b)
+			if kind == digits {
+				word = strings.NewReplacer("-", ".", "_", ".").Replace(word)
+			}
+			yield(plainVowels(word))
 		}
 	}
 	for i, r := range text {
 		k := kindOf(r)
-		if k == point && kind == digits && i+1 < len(text) && text[i+1] >= '0' && text[i+1] <= '9' {
-			k = digits
+		if (k == point || (r == '-' || r == '_') && i-group <= 3 && group-start <= 8) && kind == digits && i+1 < len(text) && digit(text[i+1]) {
+			k, group = digits, i+1 // 1.2.3, and in addresses 1-2-3, but for dates
 		}
 		if k == point {
 			k = none
+		}
+		if k == letters && kind == letters && 'A' <= r && r <= 'Z' && text[i-1] >= 'a' && text[i-1] <= 'z' {
+			flush(i) // readFile is two words
+			start = i
+			continue
 		}
 		if k == mark && kind == letters || k == digits && kind == letters || k == letters && kind == digits {
 			if k != mark {
@@ -44,7 +54,7 @@ func split(text string, yield func(word string)) {
 		}
 		if k != kind {
 			flush(i)
-			start, kind = i, k
+			start, group, kind = i, i, k
 		}
 	}
 	flush(len(text))
@@ -116,6 +126,33 @@ func fold(word string, b *strings.Builder) string {
 	return b.String()
 }
 
+// plainVowels returns a word without the e that stands for an umlaut's points, and with one a for å written out: as
+// fold leaves Fähre and Ålesund.
+func plainVowels(word string) string {
+	at := -1
+	for i := 1; i < len(word); i++ {
+		if doubled(word[i-1], word[i]) {
+			at = i
+			break
+		}
+	}
+	if at < 0 || len(word) < 4 {
+		return word
+	}
+	b := make([]byte, at, len(word))
+	copy(b, word)
+	for i := at; i < len(word); i++ {
+		if !doubled(b[len(b)-1], word[i]) {
+			b = append(b, word[i])
+		}
+	}
+	return string(b)
+}
+
+func doubled(before, c byte) bool {
+	return c == 'e' && (before == 'a' || before == 'o' || before == 'u') || c == 'a' && before == 'a'
+}
+
 // simple returns a letter as it is written without the ones that have no accent
 // to take off.
 func simple(r rune) string {
@@ -156,10 +193,23 @@ func segments(a address.Address) (folders, last string) {
 		return "", ""
 	}
 	folders, last = path[:cut], path[cut+1:]
+	if name, _, _ := strings.Cut(strings.ToLower(last), "."); a.Query == "" && indexName(name) && folders != "" {
+		cut = strings.LastIndexByte(folders, '/') // walks/index.html names what walks.html does
+		return address.Decode(folders[:cut]), address.Decode(folders[cut+1:])
+	}
 	if dot := strings.LastIndexByte(last, '.'); dot > 0 && len(last)-dot <= 6 && letter(last[dot+1:]) {
 		last = last[:dot]
 	}
 	return address.Decode(folders), address.Decode(last)
+}
+
+// indexName reports whether a file of this name stands for its folder.
+func indexName(name string) bool {
+	switch name {
+	case "index", "default", "main", "home", "welcome", "readme":
+		return true
+	}
+	return false
 }
 
 // letter reports whether a text begins with a letter, as extensions do and the
@@ -170,6 +220,17 @@ func letter(s string) bool { return s != "" && (s[0]|0x20)-'a' < 26 }
 func year(word string) bool {
 	return len(word) == 4 && (strings.HasPrefix(word, "19") && word >= "1980" || strings.HasPrefix(word, "20") &&
 		word < "2040") && numeric(word)
+}
+
+func digit(c byte) bool { return '0' <= c && c <= '9' }
+
+func hasDigit(word string) bool {
+	for i := range len(word) {
+		if word[i] >= '0' && word[i] <= '9' {
+			return true
+		}
+	}
+	return false
 }
 
 func numeric(word string) bool {
@@ -189,6 +250,10 @@ type vocabulary struct {
 	seen    []int32 // the last page counted, +1
 	weight  []float32
 	spelled [][]int32 // words that may be the same, spelled otherwise
+	model   []bool    // it has digits, and isn't a year
+	common  float32   // weight below which words are common
+	old     []bool    // the old site has the word in a title or an address
+	new     []bool    // the new one has it there
 }
 
 func (v *vocabulary) add(word string, page int) int32 {
@@ -198,6 +263,7 @@ func (v *vocabulary) add(word string, page int) int32 {
 		word = strings.Clone(word)
 		v.numbers[word] = n
 		v.words, v.pages, v.seen = append(v.words, word), append(v.pages, 0), append(v.seen, 0)
+		v.old, v.new, v.model = append(v.old, false), append(v.new, false), append(v.model, hasDigit(word) && !year(word))
 	}
 	if v.seen[n] != int32(page)+1 {
 		v.seen[n] = int32(page) + 1
@@ -206,13 +272,21 @@ func (v *vocabulary) add(word string, page int) int32 {
 	return n
 }
 
-// weigh gives each word its weight: the rarer, the more, up to that of a word
-// which each side has once.
+// weigh gives each word its weight: the rarer, the more, up to that of a word which each side has once; as if a
+// hundred more pages had been seen, one of them with the word, or twenty where the word is "and" and the like.
 func (v *vocabulary) weigh(pages int) {
 	v.weight = make([]float32, len(v.words))
 	for n, count := range v.pages {
-		v.weight[n] = float32(math.Log(1 + float64(pages)/float64(max(count, 2))))
+		v.weight[n] = float32(math.Log(1 + (float64(pages)+100)/(float64(max(count, 2))+1)))
 	}
+	for _, word := range language.FunctionWords() {
+		split(word, func(word string) {
+			if n, ok := v.numbers[word]; ok {
+				v.weight[n] = float32(math.Log(1 + (float64(pages)+100)/(float64(v.pages[n])+20)))
+			}
+		})
+	}
+	v.common = float32(math.Log(1 + 20))
 }
 
 // bag is words by their numbers, sorted, each once.
@@ -233,6 +307,13 @@ type likeness struct {
 	matched float64 // the weight that is shared
 	left    float64 // the weight of what the first alone has
 	right   float64 // that of what the second alone has
+
+	rarestLeft    float64 // the weight of the rarest word that the first alone has
+	rarestRight   float64
+	rarestShared  float64
+	leftElsewhere bool // the new site has a word that the first alone has, on other pages
+	rightBefore   bool // the old site has a word that the second alone has
+	unlikeNumbers bool // each has a number, or a word with digits, that the other lacks: max6642, 2.4
 }
 
 // misspelt is how much of a word's weight counts when the other side has it
@@ -244,7 +325,7 @@ func (v *vocabulary) alike(a, b bag) likeness {
 	if len(a) == 0 || len(b) == 0 {
 		return likeness{}
 	}
-	var both, left, right float64
+	var both, left, right, rarest float64
 	var onlyA, onlyB [24]int32 // titles have few words; what is beyond counts as not shared
 	nA, nB := 0, 0
 	for i, j := 0, 0; i < len(a) || j < len(b); {
@@ -266,10 +347,11 @@ func (v *vocabulary) alike(a, b bag) likeness {
 		default:
 			w := float64(v.weight[a[i]])
 			both, left, right = both+w, left+w, right+w
+			rarest = max(rarest, w)
 			i, j = i+1, j+1
 		}
 	}
-	for _, x := range onlyA[:nA] {
+	for i, x := range onlyA[:nA] {
 		for _, y := range v.spelled[x] {
 			k := slices.Index(onlyB[:nB], y)
 			if k < 0 {
@@ -278,7 +360,8 @@ func (v *vocabulary) alike(a, b bag) likeness {
 			wx, wy := float64(v.weight[x]), float64(v.weight[y])
 			w := min(wx, wy)
 			both, left, right = both+misspelt*w, left-wx+w, right-wy+w
-			onlyB[k] = -1
+			rarest = max(rarest, w)
+			onlyA[i], onlyB[k] = -1, -1
 			break
 		}
 	}
@@ -286,9 +369,29 @@ func (v *vocabulary) alike(a, b bag) likeness {
 	if lighter <= 0 {
 		return likeness{}
 	}
-	return likeness{dice: 2 * both / (left + right), within: min(1, both/lighter), matched: both,
-		left: max(0, left-both), right: max(0, right-both)}
+	l := likeness{dice: 2 * both / (left + right), within: min(1, both/lighter), matched: both,
+		left: max(0, left-both), right: max(0, right-both), rarestShared: rarest}
+	digitsLeft, digitsRight := false, false
+	for _, x := range onlyA[:nA] {
+		if x >= 0 {
+			l.rarestLeft = max(l.rarestLeft, float64(v.weight[x]))
+			l.leftElsewhere = l.leftElsewhere || v.new[x] && !v.small(x)
+			digitsLeft = digitsLeft || v.model[x] && !v.small(x)
+		}
+	}
+	for _, y := range onlyB[:nB] {
+		if y >= 0 {
+			l.rarestRight = max(l.rarestRight, float64(v.weight[y]))
+			l.rightBefore = l.rightBefore || v.old[y] && !v.small(y)
+			digitsRight = digitsRight || v.model[y] && !v.small(y)
+		}
+	}
+	l.unlikeNumbers = digitsLeft && digitsRight
+	return l
 }
+
+// small reports whether a word is so common that it tells no page from another.
+func (v *vocabulary) small(n int32) bool { return v.weight[n] < v.common }
 
 // near reports whether one word may be the other misspelt: one letter of short
 // words, two of long ones; never a number.
@@ -296,7 +399,7 @@ func near(a, b string) bool {
 	if len(a) > len(b) {
 		a, b = b, a
 	}
-	if len(a) < 4 || len(b)-len(a) > 2 || a[0] >= '0' && a[0] <= '9' || b[0] >= '0' && b[0] <= '9' {
+	if len(a) < 4 || len(b)-len(a) > 2 || hasDigit(a) || hasDigit(b) {
 		return false
 	}
 	limit := 1

@@ -1,0 +1,344 @@
+package pair
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+)
+
+// This file makes up sites by another idea than drift_test.go: shelves of documents, as manuals, catalogues and shops
+// are. How much of everything there is differs from site to site: families of names that differ by a number or a
+// letter, numbers of sections, folders that vanish, titles cut off, words put together, scripts that make all pages,
+// lists that hold but a part of the old pages.
+
+// shelf makes up one site.
+type shelf struct {
+	*maker
+	suffixes       [2]string // what the titles of each side end in
+	sections       []shelfSection
+	numbered       [2]bool
+	cut            [2]int // from which length titles are cut off; 0: none
+	style          [2]int // of addresses
+	gone           int    // of a hundred pages
+	changed        int    // titles, of a hundred
+	textDrift      int    // words of texts, of a hundred
+	boilerplate    []string
+	places         []string // that pages of the same kind differ by
+	opaqueSections bool
+}
+
+type shelfSection struct {
+	names    [2]string // of the folder, in both sites
+	title    []string
+	vanished bool
+	stem     string // of the names in its families
+	template []string
+	prefixed bool // titles begin with the section's
+	own      int  // words of a page's text that aren't the template's, of a hundred
+}
+
+// shelfPage is a page in both sites.
+type shelfPage struct {
+	section int
+	title   [2][]string
+	text    [2][]string
+	gone    bool
+	added   bool // new alone
+	number  [2]int
+	id      [2]string
+}
+
+// The styles of addresses.
+const (
+	bySlug    = iota // /folder/slug.html
+	byFolder         // /folder/slug/
+	byNumber         // /folder/ch12.html
+	byQuery          // /index.php?sec=14&page=812
+	byID             // /folder/812-slug
+	byShort          // /folder/kvihil.html
+	byWord           // /folder/hildafjord.html: the rarest words of the title
+	byFile           // /kvitsund_hildafjord.htm
+	addrKinds        //
+)
+
+func makeShelf(n int, seed uint64) made {
+	m := &maker{Rand: rand.New(rand.NewPCG(seed, 77))}
+	m.words = makeWords(m.Rand, 400+n*(1+m.IntN(8))/2)
+	m.ids = m.Perm(8 * n)
+	for i := range m.ids {
+		m.ids[i] += 100
+	}
+	s := &shelf{maker: m}
+	s.setUp(n)
+	pages := s.pages(n)
+	return s.site(pages)
+}
+
+func (s *shelf) setUp(n int) {
+	for side := range 2 {
+		if s.chance(60) {
+			s.suffixes[side] = s.one(" | ", " - ", " — ", " – ") + capital(s.text(1+s.IntN(3))) + s.one("", " documentation",
+				fmt.Sprintf(" %d.%d", 1+s.IntN(4), s.IntN(10)))
+		}
+		s.numbered[side] = s.chance(15)
+		if s.chance(12) {
+			s.cut[side] = 14 + s.IntN(25)
+		}
+		s.style[side] = s.IntN(addrKinds)
+		if side == 0 && s.chance(40) {
+			s.style[side] = byWord
+		} else if side == 1 && s.chance(50) {
+			s.style[side] = []int{bySlug, byFolder, byFile}[s.IntN(3)]
+		}
+	}
+	s.gone = s.IntN(35)
+	if s.chance(15) {
+		s.gone = 35 + s.IntN(50)
+	}
+	s.changed = s.IntN(60)
+	s.textDrift = 2 + s.IntN(50)
+	s.places = s.words[30 : 30+8+s.IntN(20)]
+	s.boilerplate = s.text(10 + s.IntN(30))
+	s.opaqueSections = s.chance(70)
+	vanishing := s.IntN(25)
+	for range 3 + s.IntN(2+n/40) {
+		name := s.word()
+		title := s.text(1 + s.IntN(2))
+		if s.chance(50) {
+			title[0] = name
+		}
+		sec := shelfSection{names: [2]string{name, name}, title: title, vanished: s.chance(vanishing), stem: s.word()[:3],
+			template: s.text(20 + s.IntN(60)), prefixed: s.chance(25), own: 3 + s.IntN(80)}
+		switch {
+		case s.chance(30):
+			sec.names[1] = s.word()
+		case s.chance(20):
+			sec.names[1] = s.one("topics/", "arch/", "guide/", "reference/") + name
+		}
+		s.sections = append(s.sections, sec)
+	}
+}
+
+// name makes up what a page in a section is called.
+func (s *shelf) name(sec *shelfSection, before []shelfPage) []string {
+	switch s.IntN(13) {
+	case 0, 1: // one of a family
+		return []string{s.one("driver", "module", "type", "model", sec.title[0]), sec.stem + fmt.Sprint(s.IntN(9000))}
+	case 2:
+		return []string{sec.stem + s.one("", "a", "b", "e", "x", "io", "rs", "net") + s.one("", "", "2")}
+	case 3: // a name of a program
+		return []string{s.word() + strings.ToUpper(s.word()[:1]) + s.word()[1:] + s.one("", capital(s.text(1)))}
+	case 4:
+		return []string{s.one("release", "version", "notes"), fmt.Sprintf("%d.%d", 1+s.IntN(6), s.IntN(20))}
+	case 5:
+		return []string{s.one("overview", "introduction", "reference", "index", "examples")}
+	case 6:
+		if len(before) > 20 { // nearly the same as another
+			other := before[len(before)-1-s.IntN(20)].title[0]
+			return append(append([]string{}, other...), s.word())
+		}
+	case 7:
+		return []string{s.word() + "-" + s.word(), s.word()}
+	case 8: // the same for another place
+		if len(before) > 20 {
+			other := before[len(before)-1-s.IntN(20)].title[0]
+			if len(other) > 1 && !hasDigit(other[len(other)-1]) {
+				other = other[:len(other)-1]
+			}
+			return append(slices.Clone(other), s.places[s.IntN(len(s.places))])
+		}
+	}
+	return s.text(1 + s.IntN(6))
+}
+
+// rename returns a title as the new site has it.
+func (s *shelf) rename(title []string) []string {
+	out := append([]string{}, title...)
+	for range 1 + s.IntN(2) {
+		i := s.IntN(len(out))
+		switch s.IntN(8) {
+		case 0:
+			out = append(out, s.word())
+		case 1:
+			out = append([]string{s.word()}, out...)
+		case 2:
+			if len(out) > 1 && !hasDigit(out[i]) {
+				out = append(out[:i], out[i+1:]...)
+			}
+		case 3:
+			if !hasDigit(out[i]) && len(out) > 1 && s.chance(40) {
+				out[i] = s.word()
+			} else if !hasDigit(out[i]) && len(out) > 1 { // by a word that nobody used before
+				out[i] = makeWords(s.Rand, 1)[0]
+			}
+		case 4:
+			if !hasDigit(out[i]) && len(out[i]) > 4 {
+				out[i] = s.misspell(out[i])
+			}
+		case 5:
+			out[i] = strings.ReplaceAll(out[i], "-", s.one("", " "))
+		case 6:
+			if i > 0 && !hasDigit(out[i]) && !hasDigit(out[i-1]) {
+				out = append(append(out[:i-1:i-1], out[i-1]+out[i]), out[i+1:]...)
+			}
+		case 7:
+			if !hasDigit(out[i]) && !strings.HasSuffix(out[i], "s") {
+				out[i] += "s"
+			}
+		}
+	}
+	return out
+}
+
+func (s *shelf) pages(n int) []shelfPage {
+	var list []shelfPage
+	seen := map[string]bool{}
+	added := 10 + s.IntN(60)
+	for len(list) < n {
+		k := s.IntN(len(s.sections))
+		if s.chance(50) {
+			k = s.IntN(1 + k)
+		}
+		sec := &s.sections[k]
+		p := shelfPage{section: k, gone: sec.vanished || s.chance(s.gone)}
+		p.title[0] = s.name(sec, list)
+		if sec.prefixed {
+			p.title[0] = append(slices.Clone(sec.title), p.title[0]...)
+		}
+		if key := strings.Join(p.title[0], " "); seen[key] && s.chance(70) {
+			continue
+		} else {
+			seen[key] = true
+		}
+		p.title[1] = p.title[0]
+		if s.chance(s.changed) {
+			p.title[1] = s.rename(p.title[0])
+		}
+		text := append(s.change(sec.template, sec.own), s.text(s.IntN(1+sec.own))...)
+		for range 1 + s.IntN(8) {
+			text = append(text, p.title[0][s.IntN(len(p.title[0]))])
+		}
+		p.text[0] = append(append([]string{}, s.boilerplate...), text...)
+		drift := s.textDrift
+		if s.chance(15) {
+			drift = s.IntN(90)
+		}
+		p.text[1] = append(s.change(text, drift), s.change(s.boilerplate, 30)...)
+		p.id[0] = s.id()
+		p.id[1] = p.id[0]
+		if s.chance(50) {
+			p.id[1] = s.id()
+		}
+		list = append(list, p)
+		if s.chance(added) {
+			extra := shelfPage{section: k, added: true}
+			extra.title[1] = s.name(sec, list)
+			if sec.prefixed {
+				extra.title[1] = append(slices.Clone(sec.title), extra.title[1]...)
+			}
+			extra.text[1] = append(append(s.change(sec.template, sec.own), s.text(s.IntN(1+sec.own))...), s.boilerplate...)
+			extra.id[1] = s.id()
+			list = append(list, extra)
+		}
+	}
+	return list
+}
+
+// site writes both sides. The old list may lack pages that stayed; their new ones are there all the same.
+func (s *shelf) site(pages []shelfPage) made {
+	listed := 100
+	if s.chance(45) {
+		listed = 5 + s.IntN(70)
+	}
+	counts := [2][]int{make([]int, len(s.sections)), make([]int, len(s.sections))}
+	var out made
+	where := make([]int, len(pages))
+	for _, i := range s.Perm(len(pages)) {
+		p := &pages[i]
+		where[i] = -1
+		if !p.gone {
+			where[i] = len(out.after)
+			out.after = append(out.after, madePage{})
+		}
+	}
+	for i := range pages { // numbers count the pages of a section, in their order
+		p := &pages[i]
+		for side := range 2 {
+			if side == 0 && p.added || side == 1 && p.gone {
+				continue
+			}
+			counts[side][p.section]++
+			p.number[side] = counts[side][p.section]
+		}
+		if where[i] >= 0 {
+			out.after[where[i]] = s.page(p, 1)
+		}
+		if !p.added && (p.gone || s.chance(listed)) {
+			out.before, out.truth = append(out.before, s.page(p, 0)), append(out.truth, where[i])
+		}
+	}
+	unique(out.before)
+	unique(out.after)
+	return out
+}
+
+func (s *shelf) page(p *shelfPage, side int) madePage {
+	sec := &s.sections[p.section]
+	title := capital(p.title[side])
+	heading := title
+	if s.numbered[side] {
+		title = fmt.Sprintf("%d.%d. %s", p.section+1, p.number[side], title)
+	}
+	title += s.suffixes[side]
+	if s.cut[side] > 0 && len(title) > s.cut[side] {
+		title = title[:s.cut[side]] + "..."
+	}
+	words := strings.Fields(strings.ToLower(strings.ReplaceAll(strings.Join(p.title[side], " "), "-", " ")))
+	folder, slug := sec.names[side], slugOf(words)
+	url := ""
+	switch s.style[side] {
+	case bySlug:
+		url = "/" + folder + "/" + slug + ".html"
+	case byFolder:
+		url = "/" + folder + "/" + slug + "/"
+	case byNumber:
+		url = fmt.Sprintf("/%s/ch%02d.html", folder, p.number[side])
+		if p.section%2 == 0 {
+			url = fmt.Sprintf("/%s_%d.html", folder, p.number[side])
+		}
+	case byQuery:
+		url = "/index.php?page=" + p.id[side]
+		if s.opaqueSections {
+			url = fmt.Sprintf("/index.php?sec=%d&page=%s", p.section+3, p.id[side])
+		}
+	case byID:
+		url = "/" + folder + "/" + p.id[side] + "-" + slug
+	case byShort:
+		short := ""
+		for _, w := range words {
+			short += w[:min(len(w), 3)]
+		}
+		url = "/" + folder + "/" + short + ".html"
+	case byWord:
+		url = "/" + folder + "/" + strings.Join(s.keywords(words), s.one("-", "_")) + s.one(".html", ".php")
+	default:
+		url = "/" + strings.ReplaceAll(slug, "-", "_") + ".htm"
+	}
+	return madePage{URL: "https://" + []string{"old", "new"}[side] + ".example" + url, Language: "en", Title: title, Heading: heading,
+		Text: strings.Join(p.text[side], " ")}
+}
+
+// keywords returns the one or two rarest of some words.
+func (s *shelf) keywords(words []string) []string {
+	rare := func(w string) int { return slices.Index(s.words, w) & 0xffff } // names are the rarest
+	kept := slices.Clone(words)
+	if s.chance(60) {
+		slices.SortStableFunc(kept, func(a, b string) int { return rare(b) - rare(a) })
+	}
+	kept = kept[:min(len(kept), 1+s.IntN(2))]
+	if s.chance(20) {
+		kept[0] = kept[0][:max(3, len(kept[0])*2/3)]
+	}
+	return kept
+}
