@@ -30,7 +30,7 @@ const (
 	shared                 // weight of all words shared, a tenth of it, at most 3
 	outdoes                // by how much more it shares than any other candidate: -1 to 1
 	rarity                 // weight of the words shared of titles, or else of last segments, a tenth of it, at most 3
-	rarest                 // weight of the rarest of them, a tenth
+	rarest                 // weight of the rarest of them, as a part of that of a word that each side has once
 	onlyOld                // weight of the words that the old page alone has there, a tenth of it, at most 3
 	onlyNew                // that the new page alone has
 	rarestLost             // the rarest word of the old page isn't among those shared: by how much rarer it is than they
@@ -54,6 +54,7 @@ const (
 	dateDiffers            //
 	foreignLanguage        // told by both sides
 	foreignWords           // guessed
+	homes                  // both are home pages
 	bare                   // nothing but addresses is known
 	unknown                // which part of the old page's words no new page has
 	placed                 // how much oftener than by chance pages of this place went to that one: -1 to 1
@@ -151,6 +152,7 @@ func (s *sides) look(old, new *parts, before, after *Page, e *evidence) {
 		e[foreignLanguage] = is(!old.guessed && !new.guessed)
 		e[foreignWords] = 1 - e[foreignLanguage]
 	}
+	e[homes] = is(old.home && new.home)
 	e[bare] = is(len(old.title) == 0 && len(new.title) == 0)
 }
 
@@ -179,7 +181,7 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 			}
 		}
 	}
-	e[rarity], e[rarest] = min(own.matched/10, 3), own.rarestShared/10
+	e[rarity], e[rarest] = min(own.matched/10, 3), own.rarestShared/float64(v.most)
 	e[onlyOld], e[onlyNew] = min(own.left/10, 3), min(own.right/10, 3)
 	e[rarestLost] = above1(own.rarestLeft, own.rarestShared)
 	e[rarestNew] = above1(own.rarestRight, own.rarestShared)

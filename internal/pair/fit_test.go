@@ -55,6 +55,9 @@ func schools() []made {
 	for seed := range uint64(80) {
 		sites = append(sites, makeShelf([]int{40, 150, 600, 1200}[seed%4], 100+seed))
 	}
+	for seed := range uint64(300) {
+		sites = append(sites, makeShelf(2+int(seed%25), 1000+seed)) // handfuls
+	}
 	return sites
 }
 
@@ -116,6 +119,7 @@ func TestFit(t *testing.T) {
 
 func printWeights(w *weights) {
 	w[foreignLanguage], w[foreignWords] = [knowns]float64{-4, -4, -4, -4}, [knowns]float64{-2.5, -2.5, -2.5, -2.5} // by hand
+	w[homes] = [knowns]float64{6, 6, 6, 6}
 	for k, name := range evidenceNames() {
 		if w[k] != [knowns]float64{} {
 			fmt.Printf("\t\t%s: {%.3f, %.3f, %.3f, %.3f},\n", name, w[k][0], w[k][1], w[k][2], w[k][3])

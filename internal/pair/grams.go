@@ -60,20 +60,22 @@ func sharedGrams(a, b []uint32) float64 {
 	return 2 * float64(both) / float64(len(a)+len(b))
 }
 
-// postings are the pages that have a gram, by buckets of its hash. The zero value is empty.
+// postings are the pages that have a gram, by buckets of its hash.
 type postings struct {
 	starts []int32
 	pages  []int32
+	mask   uint32
 }
 
-// buckets is how many there are: a power of two.
-const buckets = 1 << 18
-
-func (p *postings) fill(pages []parts) {
-	p.starts = make([]int32, buckets+1)
+func postingsOf(pages []parts) postings {
+	buckets := 1 << 8
+	for buckets < 8*len(pages) && buckets < 1<<19 {
+		buckets *= 2
+	}
+	p := postings{starts: make([]int32, buckets+1), mask: uint32(buckets - 1)}
 	for i := range pages {
 		for _, g := range pages[i].grams {
-			p.starts[g%buckets+1]++
+			p.starts[g&p.mask+1]++
 		}
 	}
 	for k := range buckets {
@@ -83,13 +85,14 @@ func (p *postings) fill(pages []parts) {
 	next := slices.Clone(p.starts[:buckets])
 	for i := range pages {
 		for _, g := range pages[i].grams {
-			p.pages[next[g%buckets]] = int32(i)
-			next[g%buckets]++
+			p.pages[next[g&p.mask]] = int32(i)
+			next[g&p.mask]++
 		}
 	}
+	return p
 }
 
 // of returns the pages that have a gram, and perhaps some others.
 func (p *postings) of(gram uint32) []int32 {
-	return p.pages[p.starts[gram%buckets]:p.starts[gram%buckets+1]]
+	return p.pages[p.starts[gram&p.mask]:p.starts[gram&p.mask+1]]
 }

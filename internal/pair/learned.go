@@ -172,7 +172,7 @@ func (s *sides) refine(i int, list []scored) {
 		if n := l.places.from[old.place]; n > 0 {
 			e[slugKept] = e[slugEqual] * float64(l.kept[old.place]) / float64(n)
 		}
-		e[goneAround] = more
+		e[goneAround] = more * (1 - max(e[titleUnique], e[slugUnique], e[homes]))
 		e[taken] = is(e[titleEqual] == 0 && new.raw != "" && len(s.oldTitles[new.raw]) > 0)
 		e[folderLost] = missing(l.stays, old.all, new.all)
 		e[folderNew] = missing(l.was, new.all, old.all)

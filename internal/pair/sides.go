@@ -108,7 +108,7 @@ func (s *sides) index() {
 		}
 		s.oldLasts[q.last]++
 	}
-	s.gramPostings.fill(s.new)
+	s.gramPostings = postingsOf(s.new)
 }
 
 // side is one side before its words are numbered.

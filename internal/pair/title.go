@@ -84,17 +84,20 @@ func (h *heads) most(n int) bool { return n >= 3 && n*10 >= 3*h.titles }
 //	9.1.5. Landing at Kvitsund | Harbours | Skerrywick  ->  Landing at Kvitsund, Harbours
 func (h *heads) own(title string) (core, context string, cut bool) {
 	core = spaced(title)
-	for range 2 {
-		part, rest, ok := lastPart(core)
-		if !ok || !h.common(h.last[part], h.first[rest]) {
+	for range 3 { // at either end, what more titles have first
+		last, before, ok := lastPart(core)
+		n := 0
+		if ok && h.common(h.last[last], h.first[before]) {
+			n = h.last[last]
+		}
+		part, rest := last, before
+		if first, behind, ok := firstPart(core); ok && h.first[first] > n && h.common(h.first[first], 3) {
+			n, part, rest = h.first[first], first, behind
+		}
+		if n == 0 {
 			break
 		}
-		if core = rest; !h.most(h.last[part]) {
-			context += " " + part
-		}
-	}
-	if part, rest, ok := firstPart(core); ok && h.common(h.first[part], 3) && h.first[part]*2 > h.last[rest] {
-		if core = rest; !h.most(h.first[part]) {
+		if core = rest; !h.most(n) {
 			context += " " + part
 		}
 	}

@@ -252,6 +252,7 @@ type vocabulary struct {
 	spelled [][]int32 // words that may be the same, spelled otherwise
 	model   []bool    // it has digits, and isn't a year
 	common  float32   // weight below which words are common
+	most    float32   // weight of a word that each side has once
 	old     []bool    // the old site has the word in a title or an address
 	new     []bool    // the new one has it there
 }
@@ -286,7 +287,7 @@ func (v *vocabulary) weigh(pages int) {
 			}
 		})
 	}
-	v.common = float32(math.Log(1 + 20))
+	v.common, v.most = float32(math.Log(1+20)), float32(math.Log(1+(float64(pages)+100)/3))
 }
 
 // bag is words by their numbers, sorted, each once.
