@@ -101,7 +101,7 @@ func others(list []scored, kind int) []float64 {
 // title, id, or end of the address, whatever else is. Pages that are told to be in another language don't count where
 // the new site has some in the old page's.
 func (s *sides) search(old *parts, t *tally) []int32 {
-	own := old.language != "" && !old.guessed && s.languages[old.language]
+	own := old.language != "" && !old.guessed && s.languages[old.language] > 0
 	counts := func(page int32) bool {
 		n := &s.new[page]
 		return (!n.home || old.home) && !(own && n.language != "" && !n.guessed && n.language != old.language)

@@ -15,8 +15,8 @@ type learned struct {
 	goneAll  share
 	stays    map[int32]rate // of a word of folders: how often the new page has it too
 	was      map[int32]rate // of a word of new folders: how often the old page had it
-	pairs    int
-	idKept   float64 // how many sure pairs with ids have equal ones
+	told     map[move]int   // pairs that a person decided, by their places
+	idKept   float64        // how many sure pairs with ids have equal ones
 	lead     []float64
 	runnerUp []float64
 	leader   []int32
@@ -87,6 +87,12 @@ func (s *sides) learn(all [][]scored) {
 	for i, list := range all {
 		old := &s.old[i]
 		gone := goneOf(list)
+		if d, ok := s.decided[i]; ok {
+			if gone = 1; !d.Gone {
+				gone = 0
+				l.decide(old, &s.new[d.New])
+			}
+		}
 		l.goneAll = l.goneAll.with(gone)
 		l.gone[old.place] = l.gone[old.place].with(gone)
 		if len(list) == 0 || list[0].confidence < sure {
@@ -108,6 +114,18 @@ func (s *sides) learn(all [][]scored) {
 	}
 	l.idKept = kept / both
 	s.learned = l
+}
+
+// decide learns from a pair that a person decided: it counts as several that seem sure.
+func (l *learned) decide(old, new *parts) {
+	for range 3 {
+		l.places.add(old.place, new.place)
+		l.tops.add(old.top, new.place)
+	}
+	if l.told == nil {
+		l.told = map[move]int{}
+	}
+	l.told[move{old.place, new.place}]++
 }
 
 // goneOf returns how likely it is that none of the candidates is the one.
@@ -254,7 +272,9 @@ func (s *sides) reasons(i int, c scored) []string {
 	if e[dateEqual] > 0 {
 		add("same date")
 	}
-	if others := s.learned.places.pairs[move{old.place, new.place}]; others > 1 && old.place != new.place && e[placed] > 0 {
+	if n := s.learned.told[move{old.place, new.place}]; n > 0 {
+		add("%s -> %s as was decided for %d", placeName(old.place), placeName(new.place), n)
+	} else if others := s.learned.places.pairs[move{old.place, new.place}]; others > 1 && old.place != new.place && e[placed] > 0 {
 		add("%s -> %s as %d others", placeName(old.place), placeName(new.place), others)
 	}
 	if e[yearDiffers] > 0 {

@@ -3,6 +3,7 @@ package pair
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -18,7 +19,8 @@ type Proposal struct {
 	Status     int     `json:"status"`
 	Confidence float64 `json:"confidence"`
 	Reason     string  `json:"reason"`
-	Decided    bool    `json:"decided"` // by a person
+	Decided    bool    `json:"decided"`         // by a person
+	Title      string  `json:"title,omitempty"` // of the old page
 }
 
 // Proposals returns the list, in the order of the old pages.
@@ -26,12 +28,8 @@ func Proposals(before, after []Page, matches []Match, decided map[int]Decision) 
 	rows := make([]Proposal, len(matches))
 	for i := range matches {
 		m := &matches[i]
-		row := Proposal{From: before[m.Old].Written, Status: 410, Confidence: m.Gone, Reason: "nothing like it was found"}
+		row := Proposal{From: before[m.Old].Written, Status: 410, Confidence: m.Gone, Title: before[m.Old].Title, Reason: m.why(after)}
 		best := m.Best()
-		if best == nil && len(m.Candidates) > 0 {
-			row.Reason = fmt.Sprintf("nothing like it enough; closest is %s: %s", after[m.Candidates[0].New].Name(),
-				strings.Join(m.Candidates[0].Reasons, "; "))
-		}
 		if d, ok := decided[i]; ok {
 			row.Decided, best = true, nil
 			row.Reason, row.Confidence = "decided", 1
@@ -46,6 +44,22 @@ func Proposals(before, after []Page, matches []Match, decided map[int]Decision) 
 		rows[i] = row
 	}
 	return rows
+}
+
+// why says why no new page is proposed.
+func (m *Match) why(after []Page) string {
+	list := slices.Clone(m.GoneWhy)
+	switch {
+	case len(m.Candidates) == 0:
+		list = append(list, "nothing like it was found")
+	case len(m.Candidates) > 1 && m.Candidates[0].Confidence+m.Candidates[1].Confidence > even:
+		list = append(list, fmt.Sprintf("look at it: it may be %s (%.2f) or %s (%.2f)", after[m.Candidates[0].New].Name(),
+			m.Candidates[0].Confidence, after[m.Candidates[1].New].Name(), m.Candidates[1].Confidence))
+	default:
+		list = append(list, fmt.Sprintf("closest is %s (%.2f): %s", after[m.Candidates[0].New].Name(), m.Candidates[0].Confidence,
+			strings.Join(m.Candidates[0].Reasons, "; ")))
+	}
+	return strings.Join(list, "; ")
 }
 
 // Name returns how a redirect names the page: by key and language in a project,

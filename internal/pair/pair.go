@@ -27,6 +27,7 @@ type Page struct {
 	Text     string // of the body, or a summary
 	Date     string // YYYY-MM-DD
 	IDs      []string
+	Visits   int // how often it was asked for; 0 also where nobody counted
 	Line     int // in the file
 }
 
@@ -48,7 +49,8 @@ type Candidate struct {
 type Match struct {
 	Old        int
 	Candidates []Candidate // best first; none with a confidence near 0
-	Gone       float64     // probability that no new page took its place
+	Gone       float64     // how surely no new page took its place; never above 0.89 because nothing was found alone
+	GoneWhy    []string    // what speaks for that
 }
 
 // even is the confidence from which a pair is proposed: below it, it is likelier that it is wrong.
@@ -77,18 +79,34 @@ const (
 	least = 0.005
 )
 
-// Pair finds a match for each old page, in their order. progress, which may be
-// nil, is called with how many were worked out.
-func Pair(before, after []Page, progress func(n int)) []Match {
-	s := newSides(before, after)
-	all := make([][]scored, len(before))
-	each(len(before), func(i int, t *tally) { all[i] = s.candidates(i, t) }, s.tally, progress)
-	s.rounds(all, [3]weights{firstWeights(), secondWeights(), finalWeights()}, nil)
-	matches := make([]Match, len(before))
-	for i := range all {
-		matches[i] = s.match(i, all[i], goneOf(all[i]))
+// Pairing is the evidence for all pairs of two sites that may be one, ready to be weighed.
+type Pairing struct {
+	s   *sides
+	all [][]scored // the candidates of each old page
+}
+
+// New looks for candidates for each old page. progress, which may be nil, is called with how many were worked out.
+func New(before, after []Page, progress func(n int)) *Pairing {
+	p := &Pairing{s: newSides(before, after), all: make([][]scored, len(before))}
+	each(len(before), func(i int, t *tally) { p.all[i] = p.s.candidates(i, t) }, p.s.tally, progress)
+	return p
+}
+
+// Matches returns a match for each old page, in their order. What a person decided, by old page, teaches how the
+// others moved.
+func (p *Pairing) Matches(decided map[int]Decision) []Match {
+	p.s.decided = decided
+	p.s.rounds(p.all, [3]weights{firstWeights(), secondWeights(), finalWeights()}, nil)
+	matches := make([]Match, len(p.all))
+	for i := range p.all {
+		matches[i] = p.s.match(i, p.all[i])
 	}
 	return matches
+}
+
+// Pair returns a match for each old page, in their order.
+func Pair(before, after []Page, progress func(n int)) []Match {
+	return New(before, after, progress).Matches(nil)
 }
 
 // rounds rates the candidates of all old pages: by what can be seen of two pages alone; then also by what the sure
@@ -150,8 +168,9 @@ func each(n int, do func(i int, t *tally), room func() *tally, progress func(n i
 }
 
 // match makes the result for an old page of its candidates.
-func (s *sides) match(i int, list []scored, gone float64) Match {
-	m := Match{Old: i, Gone: gone}
+func (s *sides) match(i int, list []scored) Match {
+	m := Match{Old: i}
+	m.Gone, m.GoneWhy = s.gone(i, list)
 	for _, c := range list {
 		if len(m.Candidates) < shown && c.confidence >= least {
 			m.Candidates = append(m.Candidates, Candidate{New: int(c.page), Confidence: c.confidence,

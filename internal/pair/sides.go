@@ -23,9 +23,11 @@ type sides struct {
 	oldTitles     map[string][]int32 // old pages by their own title
 	byLast        map[string][]int32 // new pages by the last segment of their address
 	oldLasts      map[string]int
-	idTrust       float64         // which part of the pages with equal ids are alike otherwise
-	placeTrust    float64         // the same of those with equal numbers of their place among others, such as ch05
-	languages     map[string]bool // of new pages
+	idTrust       float64        // which part of the pages with equal ids are alike otherwise
+	placeTrust    float64        // the same of those with equal numbers of their place among others, such as ch05
+	languages     map[string]int // how many new pages are in a language
+	texted        int            // how many new pages have a text
+	decided       map[int]Decision
 	learned       learned
 }
 
@@ -55,7 +57,7 @@ const shownText = 40
 func newSides(before, after []Page) *sides {
 	s := &sides{before: before, after: after, words: vocabulary{numbers: map[string]int32{}},
 		byID: map[string][]int32{}, oldIDs: map[string]int{}, byTitle: map[string][]int32{}, oldTitles: map[string][]int32{},
-		byLast: map[string][]int32{}, oldLasts: map[string]int{}, languages: map[string]bool{}}
+		byLast: map[string][]int32{}, oldLasts: map[string]int{}, languages: map[string]int{}}
 	old, new := newSide(before), newSide(after)
 	joins := joined(&old, &new)
 	guess := language.NewGuesser()
@@ -84,6 +86,9 @@ func (s *sides) index() {
 		for _, w := range q.text {
 			s.textPostings[w] = append(s.textPostings[w], n)
 		}
+		if len(q.text) > 0 {
+			s.texted++
+		}
 		for _, id := range q.ids {
 			s.byID[id] = append(s.byID[id], n)
 		}
@@ -93,7 +98,7 @@ func (s *sides) index() {
 		if q.last != "" {
 			s.byLast[q.last] = append(s.byLast[q.last], n)
 		}
-		s.languages[q.language] = true
+		s.languages[q.language]++
 	}
 	for i := range s.old {
 		q := &s.old[i]
@@ -121,6 +126,7 @@ type side struct {
 	names     map[string]int  // how many pages have a parameter
 	distinct  map[string]int  // how many values a parameter has
 	positions map[string]bool // shapes of last segments whose numbers count the pages
+	titles    map[string]int  // how many pages have an own title
 	single    map[string]bool // its words in titles and addresses
 }
 
@@ -142,7 +148,24 @@ func newSide(pages []Page) side {
 		}
 	}
 	s.positions = positionsOf(pages)
+	s.titles = map[string]int{}
+	for i := range pages {
+		core, _, _ := s.heads.own(pages[i].Title)
+		s.titles[core]++
+	}
 	return s
+}
+
+// name returns what names a page: its own title, or its heading where several pages have that title; and what heads
+// says of it.
+func (s *side) name(p *Page) (core, context string, cut bool) {
+	core, context, cut = s.heads.own(p.Title)
+	if n := s.titles[core]; n >= 4 && n*20 >= len(s.pages) && p.Heading != "" {
+		if heading, _, _ := s.heads.own(p.Heading); heading != core && s.titles[heading] < s.titles[core] {
+			return heading, context, false
+		}
+	}
+	return core, context, cut
 }
 
 // groups reports whether a value of a parameter stands for a folder: several pages have it, and the parameter has few
@@ -268,7 +291,7 @@ const (
 
 // texts calls yield with the texts of a page whose words count, but for its text.
 func (s *side) texts(p *Page, yield func(text string, in field)) {
-	core, context, _ := s.heads.own(p.Title)
+	core, context, _ := s.name(p)
 	yield(core, inTitle)
 	heading, _, _ := s.heads.own(p.Heading)
 	yield(heading, inHeading)
@@ -378,7 +401,7 @@ func (q *parts) read(from *side, p *Page, guess *language.Guesser) {
 		q.language = guess.Guess(said)
 		q.guessed = q.language != ""
 	}
-	core, _, cut := from.heads.own(p.Title)
+	core, _, cut := from.name(p)
 	q.raw, q.cut = raw(core), cut
 	q.last = strings.ToLower(last)
 	path := strings.ToLower(strings.TrimRight(folders+"/"+last, "/"))
