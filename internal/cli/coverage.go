@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 
 	"github.com/spf13/cobra"
 
@@ -24,6 +25,9 @@ type lostAddress struct {
 	Pattern  string `json:"pattern,omitempty"`
 	Target   string `json:"target,omitempty"`
 	Answers  bool   `json:"answers_today"`
+
+	Confidence float64 `json:"confidence,omitempty"`
+	Doubtful   bool    `json:"doubtful,omitempty"`
 }
 
 // known reads the addresses of the logs that gather counted, and of further
@@ -64,8 +68,8 @@ counted (visits.csv), and of further lists: addresses one a line, a sitemap, a f
 or a table with a column address, such as an old inventory or a search service's
 table of addresses not found. Counts both sides by kind, language and state. Shows
 those that nothing answers, most visited first, each with the page that its parameters
-decide and the redirect to write, with the page that shares most words with it,
-	or 410. A sitemap that was handed in earlier shows what search services
+decide and the redirect to write, with the page that pair finds likeliest to have
+taken its place ("look at" where that is doubtful), or 410. A sitemap that was handed in earlier shows what search services
 still ask for.`,
 		RunE: func(_ *cobra.Command, files []string) error {
 			if least < 0 || least > 100 {
@@ -101,13 +105,17 @@ func coverageReport(p *plan.Plan, of coverage.Coverage, sample int) report {
 	items := []lostAddress{}
 	for _, lost := range of.Lost {
 		item := lostAddress{Address: lost.Address.String(), Visits: lost.Visits, From: lost.From, Answers: lost.Answers}
-		proposed := "gone (410)"
+		proposed := "nothing is like it: gone (410)?"
 		if lost.Answers {
 			proposed = "it answers today: redirect it, or list it in site.files"
 		}
 		if lost.Proposed.Key != "" {
 			item.Proposed = lost.Proposed.String()
+			item.Confidence, item.Doubtful = math.Round(1000*lost.Confidence)/1000, lost.Doubtful
 			proposed = fmt.Sprintf("%s (%s)", lost.Proposed, lost.Title)
+			if lost.Doubtful {
+				proposed = "look at " + proposed
+			}
 			if lost.Pattern != "" {
 				item.Pattern, item.Target = lost.Pattern, lost.Target
 				proposed = fmt.Sprintf("%s: redirects add '%s' %s", lost.Proposed, lost.Pattern, lost.Target)

@@ -4,14 +4,14 @@ package coverage
 
 import (
 	"cmp"
-	"math"
 	"slices"
 	"strings"
 
 	"young-compass/internal/address"
 	"young-compass/internal/inventory"
+	"young-compass/internal/pair"
 	"young-compass/internal/plan"
-	"young-compass/internal/slug"
+
 	"young-compass/internal/visits"
 )
 
@@ -60,7 +60,10 @@ type Lost struct {
 	Target   string // of that redirect
 	Proposed inventory.Ref
 	Title    string // of the proposed page
-	Answers  bool   // the site answers it today: it isn't gone
+
+	Confidence float64 // how surely it is that page, from 0 to 1; 0 where parameters decide
+	Doubtful   bool    // it is likelier that it isn't: a person should look
+	Answers    bool    // the site answers it today: it isn't gone
 }
 
 // Percent returns the share of visits that are answered, and that of addresses,
@@ -81,7 +84,8 @@ func (c Coverage) Percent() (visits, addresses float64) {
 // requests of robots alone don't count.
 func Of(p *plan.Plan, known []Known) Coverage {
 	var c Coverage
-	w, decide := newWords(p), newDeciding(p)
+	decide := newDeciding(p)
+	var open []Known // the lost addresses whose page must be guessed
 	groups := map[[2]string]*Group{}
 	group := func(by, name string) *Group {
 		key := [2]string{by, cmp.Or(name, "(unknown)")}
@@ -131,11 +135,21 @@ func Of(p *plan.Plan, known []Known) Coverage {
 					lost.Target = current.String()
 				}
 			}
-		} else if page := w.nearest(p, k); page != nil {
-			lost.Proposed, lost.Title = page.Ref, page.Title
+		} else {
+			open = append(open, k)
 		}
 		c.Lost = append(c.Lost, lost)
 	}
+	byAddress := map[address.Address]*Lost{}
+	for i := range c.Lost {
+		byAddress[c.Lost[i].Address] = &c.Lost[i]
+	}
+	slices.SortFunc(open, func(a, b Known) int { return strings.Compare(a.Address.String(), b.Address.String()) })
+	var lost []*Lost
+	for _, k := range open {
+		lost = append(lost, byAddress[k.Address])
+	}
+	propose(p, lost, open)
 	slices.SortFunc(c.Lost, func(a, b Lost) int {
 		return cmp.Or(cmp.Compare(b.Visits, a.Visits), strings.Compare(a.Address.String(), b.Address.String()))
 	})
@@ -196,93 +210,24 @@ func answered(p *plan.Plan, a address.Address) (*inventory.Page, bool) {
 	return p.Pages.Find(t.Answer.Page), true
 }
 
-// words are the live pages by the words of their titles and of the ends of their addresses.
-type words struct {
-	pages  []described
-	having map[string][]int32 // the positions of the pages that have a word
-}
-
-// described is a page with its words, sorted.
-type described struct {
-	page  *inventory.Page
-	words []string
-}
-
-// leastAlike is the smallest share of common words, from 0 to 1, at which a page is proposed for an address.
-const leastAlike = 0.34
-
-// newWords notes the words of a plan's live pages.
-func newWords(p *plan.Plan) *words {
-	w := &words{having: map[string][]int32{}}
-	for i := range p.Pages.Pages {
-		page := &p.Pages.Pages[i]
-		if page.State != inventory.Live {
+// propose notes for lost addresses which page took their place, as far as it can be told: as pair tells it, from their
+// paths, titles and languages.
+func propose(p *plan.Plan, lost []*Lost, known []Known) {
+	var before []pair.Page
+	for _, k := range known {
+		before = append(before, pair.Page{Address: k.Address, Written: k.Address.Local(), Title: k.Title, Kind: k.Kind,
+			Language: k.Language})
+	}
+	after := pair.OfPlan(p)
+	for i, m := range pair.Pair(before, after, nil) {
+		if len(m.Candidates) == 0 || m.Candidates[0].Confidence < leastLikely {
 			continue
 		}
-		list := wordsOf(page.Title)
-		if current, ok := p.CurrentAddress(page.Ref); ok {
-			path := strings.TrimRight(current.Path, "/")
-			list = append(list, wordsOf(path[strings.LastIndexByte(path, '/')+1:])...)
-		}
-		slices.Sort(list)
-		list = slices.Compact(list)
-		for _, word := range list {
-			w.having[word] = append(w.having[word], int32(len(w.pages)))
-		}
-		w.pages = append(w.pages, described{page, list})
+		best := m.Candidates[0]
+		lost[i].Proposed, lost[i].Title = after[best.New].Ref, after[best.New].Title
+		lost[i].Confidence, lost[i].Doubtful = best.Confidence, m.Best() == nil
 	}
-	return w
 }
 
-// nearest returns the live page that shares most words with an address and its title. It returns none if no page shares
-// enough, or if two pages share equally many. Only pages that have one of the rarer words are compared: a page that
-// shares enough words has at least one of those.
-func (w *words) nearest(p *plan.Plan, k Known) *inventory.Page {
-	own := wordsOf(address.Decode(p.Shape(k.Address.Path)) + " " + k.Title)
-	if len(own) == 0 {
-		return nil
-	}
-	rarest := slices.Clone(own)
-	slices.SortStableFunc(rarest, func(a, b string) int { return len(w.having[a]) - len(w.having[b]) })
-	needed := int(math.Ceil(leastAlike * float64(len(own))))
-	best, most := (*inventory.Page)(nil), leastAlike
-	seen := map[int32]bool{}
-	for i, word := range rarest[:len(rarest)-needed+1] {
-		if float64(len(rarest)-i) < most*float64(len(rarest)) {
-			break // a page that has none of the words before shares too few
-		}
-		for _, n := range w.having[word] {
-			if seen[n] {
-				continue
-			}
-			seen[n] = true
-			switch alike := alike(own, w.pages[n].words); {
-			case alike > most:
-				best, most = w.pages[n].page, alike
-			case alike == most:
-				best = nil
-			}
-		}
-	}
-	return best
-}
-
-func wordsOf(text string) []string {
-	list := strings.Split(slug.Make(strings.ReplaceAll(text, "/", " "), ""), "-")
-	slices.Sort(list)
-	return slices.DeleteFunc(slices.Compact(list), func(word string) bool { return len(word) < 3 })
-}
-
-// alike returns which share of the words of both are words of each.
-func alike(a, b []string) float64 {
-	both := 0
-	for _, word := range a {
-		if _, ok := slices.BinarySearch(b, word); ok {
-			both++
-		}
-	}
-	if both == 0 {
-		return 0
-	}
-	return float64(both) / float64(len(a)+len(b)-both)
-}
+// leastLikely is how likely a page must be to be named as one to look at.
+const leastLikely = 0.05

@@ -149,7 +149,7 @@ func (s *sides) byWords(old *parts, t *tally, counts func(page int32) bool) []in
 	for _, n := range old.all {
 		add(s.postings[n], s.words.weight[n])
 		for _, m := range s.words.spelled[n] {
-			add(s.postings[m], misspelt*s.words.weight[m])
+			add(s.postings[m.word], m.share*s.words.weight[m.word])
 		}
 	}
 	for _, n := range old.text {

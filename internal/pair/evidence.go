@@ -23,6 +23,7 @@ const (
 	slugAlike              // last segments
 	slugEqual              // by their rarity
 	slugUnique             // equal, and no other page of either side has that last segment
+	sameDepth              // both addresses have as many folders
 	suffix                 // one path ends in the other, by its segments
 	crossAlike             // a title and a last segment
 	crossWithin            // the same, of the shorter of the two
@@ -165,6 +166,7 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 		e[slugEqual] = min(1, s.weightOf(old.slug)/8)
 		e[slugUnique] = is(s.oldLasts[old.last] == 1 && len(s.byLast[old.last]) == 1)
 	}
+	e[sameDepth] = is(old.path != "" && strings.Count(old.path, "/") == strings.Count(new.path, "/"))
 	e[suffix] = pathSuffix(old.path, new.path)
 	e[allAlike], e[shared] = all.dice, min(all.matched/10, 3)
 	own := slug // what names the page: titles, or else last segments
@@ -193,9 +195,12 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 		e[headingAlike] = v.alike(old.heading, new.heading).dice
 	}
 	cross, other := v.alike(old.title, new.slug), v.alike(old.slug, new.title)
-	e[crossAlike], e[crossWithin] = max(cross.dice, other.dice), max(cross.within*is(cross.matched > 8), other.within*is(other.matched > 8))
+	e[crossAlike], e[crossWithin] = max(cross.dice, other.dice), max(v.telling(cross), v.telling(other))
 	e[unknown] = s.unknown(old)
 }
+
+// telling returns how much of the lighter bag is shared, if that weighs something.
+func (v *vocabulary) telling(l likeness) float64 { return l.within * is(l.matched > 0.3*float64(v.most)) }
 
 // lookAtTitles compares the titles of two pages that have one, sign by sign.
 func (s *sides) lookAtTitles(old, new *parts, e *evidence) {

@@ -249,12 +249,12 @@ type vocabulary struct {
 	pages   []int32 // with the word, on both sides
 	seen    []int32 // the last page counted, +1
 	weight  []float32
-	spelled [][]int32 // words that may be the same, spelled otherwise
-	model   []bool    // it has digits, and isn't a year
-	common  float32   // weight below which words are common
-	most    float32   // weight of a word that each side has once
-	old     []bool    // the old site has the word in a title or an address
-	new     []bool    // the new one has it there
+	spelled [][]variant // by word: those of new pages that may be the same
+	model   []bool      // it has digits, and isn't a year
+	common  float32     // weight below which words are common
+	most    float32     // weight of a word that each side has once
+	old     []bool      // the old site has the word in a title or an address
+	new     []bool      // the new one has it there
 }
 
 func (v *vocabulary) add(word string, page int) int32 {
@@ -317,10 +317,6 @@ type likeness struct {
 	unlikeNumbers bool // each has a number, or a word with digits, that the other lacks: max6642, 2.4
 }
 
-// misspelt is how much of a word's weight counts when the other side has it
-// spelled otherwise.
-const misspelt = 0.8
-
 // alike compares a bag of an old page with one of a new page.
 func (v *vocabulary) alike(a, b bag) likeness {
 	if len(a) == 0 || len(b) == 0 {
@@ -354,14 +350,14 @@ func (v *vocabulary) alike(a, b bag) likeness {
 	}
 	for i, x := range onlyA[:nA] {
 		for _, y := range v.spelled[x] {
-			k := slices.Index(onlyB[:nB], y)
+			k := slices.Index(onlyB[:nB], y.word)
 			if k < 0 {
 				continue
 			}
-			wx, wy := float64(v.weight[x]), float64(v.weight[y])
+			wx, wy := float64(v.weight[x]), float64(v.weight[y.word])
 			w := min(wx, wy)
-			both, left, right = both+misspelt*w, left-wx+w, right-wy+w
-			rarest = max(rarest, w)
+			both, left, right = both+float64(y.share)*w, left-wx+w, right-wy+w
+			rarest = max(rarest, float64(y.share)*w)
 			onlyA[i], onlyB[k] = -1, -1
 			break
 		}
@@ -407,10 +403,23 @@ func near(a, b string) bool {
 	if len(a) >= 7 {
 		limit = 2
 	}
+	if len(a) == len(b) && len(a) <= 5 && !swapped(a, b) { // times and tides are two words
+		return false
+	}
 	if len(b)-len(a) > limit || len(b) > 40 {
 		return false
 	}
 	return distance(a, b, limit) <= limit
+}
+
+// swapped reports whether two words of the same length differ by two neighbours that changed places.
+func swapped(a, b string) bool {
+	for i := 0; i+1 < len(a); i++ {
+		if a[i] != b[i] {
+			return a[i] == b[i+1] && a[i+1] == b[i] && a[i+2:] == b[i+2:]
+		}
+	}
+	return false
 }
 
 // distance counts the letters to change, add, leave out or swap with their
