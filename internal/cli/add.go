@@ -67,27 +67,32 @@ live page, or where TO is no page: --anyway writes it all the same.`,
 }
 
 func (a *app) mergeCommand() *cobra.Command {
-	var sure float64
+	var sure redirect.Surely
 	c := &cobra.Command{
 		Use:   "merge FILE",
 		Short: "Put a list of redirects into the project's map",
 		Long: `Reads files only. Adds the rows of a list, such as pair writes, or the redirects of a
 per-folder file (.htaccess), to redirects.csv and keeps the file flat and sorted.
 Where a row contradicts one that is there, a terminal is asked which is right; else nothing is written, and they are listed. Of a list that
-pair wrote, --sure 0.9 takes the rows that are as sure, or that a person decided.`,
+pair wrote, --sure 0.9 takes the rows that are as sure, or that a person decided; rows
+that say that a page is gone only with --gone, or where a person decided.`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			return a.take(c, args[0], func(p *plan.Plan, list *redirect.List) (*redirect.List, []finding.Finding, error) {
 				found, err := a.readList(list, folderfile.HabitsOf(p.Paths), args[0])
-				taken := list.Sure(sure, filepath.Base(args[0]), a.today())
-				if left := list.Len() - taken.Len(); left > 0 {
-					a.say("%d rows are less sure, and not taken", left)
+				taken, left := list.Sure(sure, filepath.Base(args[0]), a.today())
+				if left.Unsure > 0 {
+					a.say("%d rows are less sure, and not taken", left.Unsure)
+				}
+				if left.Gone > 0 {
+					a.say("%d rows say that a page is gone, and are not taken; look at them, and say --gone", left.Gone)
 				}
 				return taken, found, err
 			})
 		},
 	}
-	c.Flags().Float64Var(&sure, "sure", 0, "leave out rows with less `CONFIDENCE` that nobody decided")
+	c.Flags().BoolVar(&sure.Gone, "gone", false, "of a list that pair wrote, take also rows that say a page is gone (410)")
+	c.Flags().Float64Var(&sure.Confidence, "sure", 0, "leave out rows with less `CONFIDENCE` that nobody decided")
 	return c
 }
 

@@ -4,11 +4,13 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -33,15 +35,16 @@ func (a *app) pairCommand() *cobra.Command {
 		Use:   "pair OLD NEW --output FILE",
 		Short: "Find for each old page the new one that took its place",
 		Long: `Reads files only. OLD and NEW are each a table with a column of addresses, a list of
-addresses, a sitemap, a feed, or the folder of a project. Writes a list of
-redirects with a confidence and the reason for each: what two pages have in common
-in ids, titles, words of their addresses, headings, text and dates, and how the
-pages around them moved. 410 is proposed where nothing fits. Of the pairs said at
-0.9 about nine in ten are right; see docs/pairing.md.
+addresses, a sitemap, a feed, an access log, a folder of HTML pages, or the folder of a
+project. Writes a list of redirects with a confidence and the reason for each: what
+two pages have in common in ids, titles, words of their addresses, headings, text and
+dates, and how the pages around them moved. A page is proposed where it is likelier
+right than wrong, else 410, with what speaks for it; see docs/pairing.md.
 
 With --review a person goes through the doubtful ones on the whole screen, by
-keyboard. What is decided is saved in FILE; the same command goes on from there.
-Then redirects merge FILE takes the list into a project.`,
+keyboard, most visited first. What is decided teaches how the others moved, and is
+saved in FILE; the same command goes on from there. Then redirects merge FILE takes
+the list into a project; rows that say 410 only with --gone.`,
 		Args: cobra.ExactArgs(2),
 		RunE: func(_ *cobra.Command, args []string) error { return p.run(args[0], args[1]) },
 	}
@@ -81,14 +84,17 @@ func (p *pairing) run(oldName, newName string) error {
 		return err
 	}
 	bar := term.NewProgress(p.stderr, "pairing", int64(len(before)), term.Plain)
-	matches := pair.Pair(before, after, func(n int) {
+	weighed := pair.New(before, after, func(n int) {
 		if !p.quiet {
 			bar.Add(int64(n))
 		}
 	})
 	bar.Done()
+	matches := weighed.Matches(decided)
 	if p.review {
-		return p.reviewOnScreen(in, pair.NewReview(before, after, matches, p.sure, decided))
+		r := pair.NewReview(before, after, matches, p.sure, decided)
+		r.Anew = weighed.Matches
+		return p.reviewOnScreen(in, r)
 	}
 	rows := pair.Proposals(before, after, matches, decided)
 	if p.output != "" {
@@ -104,7 +110,11 @@ func (p *pairing) run(oldName, newName string) error {
 
 // side reads the pages of one side: of a project, or of a file.
 func (p *pairing) side(name string) ([]pair.Page, []finding.Finding, error) {
+	base := address.Address{Scheme: "https", Host: "site.invalid", Path: "/"} // paths are compared, never asked for
 	if info, err := os.Stat(name); err == nil && info.IsDir() {
+		if _, err := os.Stat(filepath.Join(name, project.PlanFile)); errors.Is(err, fs.ErrNotExist) {
+			return pair.ReadFolder(name, os.DirFS(name), base)
+		}
 		site, found, err := project.Load(name)
 		var input *finding.Input
 		if errors.As(err, &input) {
@@ -123,7 +133,6 @@ func (p *pairing) side(name string) ([]pair.Page, []finding.Finding, error) {
 		return nil, nil, err
 	}
 	defer func() { _ = f.Close() }()
-	base := address.Address{Scheme: "https", Host: "site.invalid", Path: "/"} // paths are compared, never asked for
 	return pair.Read(name, f, base)
 }
 
@@ -166,7 +175,10 @@ func (p *pairing) report(rows []pair.Proposal, newPages int) report {
 		}
 	}
 	delete(used, "")
-	slices.SortStableFunc(doubtful, func(a, b pair.Proposal) int { return cmp.Compare(a.Confidence, b.Confidence) })
+	var listed []pair.Proposal
+	slices.SortStableFunc(doubtful, func(a, b pair.Proposal) int {
+		return cmp.Or(cmp.Compare(b.Visits, a.Visits), cmp.Compare(a.Confidence, b.Confidence))
+	})
 	for _, row := range doubtful {
 		if p.sample > 0 && len(r.rows) == p.sample {
 			break
@@ -175,10 +187,84 @@ func (p *pairing) report(rows []pair.Proposal, newPages int) report {
 		if row.Status == 410 {
 			to = "gone (410)"
 		}
+		listed = append(listed, row)
 		r.rows = append(r.rows, []string{row.From, to, strconv.FormatFloat(row.Confidence, 'f', 2, 64), row.Reason})
 	}
 	r.counts = []count{{"old", "old pages", len(rows)}, {"paired", "surely paired", paired},
 		{"gone", "surely gone", gone}, {"doubtful", "doubtful", len(doubtful)},
 		{"decided", "decided by a person", decided}, {"unused", "new pages without an old one", newPages - len(used)}}
+	r.text = func(w io.Writer, paint term.Paint) error { return doubtfulText(w, paint, listed, len(doubtful)) }
 	return r
+}
+
+// doubtfulWidth is how many columns the text of doubtful pairs takes at most.
+const doubtfulWidth = 80
+
+// doubtfulText writes doubtful pairs for a person: two or three lines for each, the origin that all have in common once
+// above them.
+//
+//	0.47  Ferry times
+//	      /ferry-times.html -> gone (410)?
+//	      no page of the new site has "ferry"; closest is notice-winter@en (0.22): ...
+func doubtfulText(w io.Writer, paint term.Paint, rows []pair.Proposal, all int) error {
+	if len(rows) == 0 {
+		return nil
+	}
+	origin := commonOrigin(rows)
+	title := fmt.Sprintf("%d of %d doubtful pairs", len(rows), all)
+	if origin != "" {
+		title += "; old pages of " + origin
+	}
+	var b strings.Builder
+	b.WriteString(term.Cut(title, doubtfulWidth) + "\n\n")
+	for _, row := range rows {
+		to := "-> " + row.To
+		if row.Status == 410 {
+			to = "-> gone (410)?"
+		}
+		from := strings.TrimPrefix(row.From, origin)
+		lead := strconv.FormatFloat(row.Confidence, 'f', 2, 64) + "  "
+		if row.Title != "" {
+			b.WriteString(lead + paint.Bold(term.Cut(row.Title, doubtfulWidth-len(lead))) + "\n")
+			lead = "      "
+		}
+		if len(from)+len(to)+1 <= doubtfulWidth-len(lead) {
+			b.WriteString(lead + term.Cut(from+" "+to, doubtfulWidth-len(lead)) + "\n")
+		} else {
+			b.WriteString(lead + shortenMiddle(from, doubtfulWidth-len(lead)) + "\n      " + shortenMiddle(to, doubtfulWidth-6) + "\n")
+		}
+		for _, line := range term.Wrap(row.Reason, doubtfulWidth-6, 3) {
+			b.WriteString("      " + paint.Dim(line) + "\n")
+		}
+	}
+	_, err := io.WriteString(w, b.String()+"\n")
+	return err
+}
+
+// shortenMiddle cuts a text in its middle: addresses differ at their ends.
+func shortenMiddle(s string, width int) string {
+	runes := []rune(address.Printable(s))
+	if len(runes) <= width {
+		return term.Cut(s, width)
+	}
+	half := (width - 3) / 2
+	return string(runes[:half]) + "..." + string(runes[len(runes)-half:])
+}
+
+// commonOrigin returns the scheme and host that all old addresses begin with; empty when they differ.
+func commonOrigin(rows []pair.Proposal) string {
+	common := ""
+	for i, row := range rows {
+		scheme, rest, ok := strings.Cut(row.From, "://")
+		if !ok {
+			return ""
+		}
+		host, _, _ := strings.Cut(rest, "/")
+		if origin := scheme + "://" + host; i == 0 {
+			common = origin
+		} else if origin != common {
+			return ""
+		}
+	}
+	return common
 }

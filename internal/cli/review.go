@@ -3,7 +3,9 @@ package cli
 import (
 	"fmt"
 	"os"
+	"slices"
 	"strings"
+	"unicode"
 
 	"young-compass/internal/pair"
 	"young-compass/internal/term"
@@ -100,6 +102,12 @@ func (s *screen) key(key string) (end bool) {
 		s.decide(pair.Decision{New: pages[s.chosen]})
 	case "g":
 		s.decide(pair.Decision{Gone: true})
+	case "f":
+		s.message = fmt.Sprintf("%d accepted at once, each with its own best candidate; u takes them back", s.DecideFamily(false))
+		s.search, s.chosen = nil, 0
+	case "G":
+		s.message = fmt.Sprintf("%d said gone at once; u takes them back", s.DecideFamily(true))
+		s.search, s.chosen = nil, 0
 	case "/":
 		s.search, s.chosen = &query{typing: true}, 0
 	case "esc":
@@ -190,20 +198,29 @@ func (s *screen) View(width, height int) string {
 	}
 	b.WriteString(paint.Bold(term.Pad("old page", half)) + "   " + paint.Bold(term.Cut(s.heading(), half)) + "\n")
 	for i := range left {
-		line(term.Pad(left[i], half) + " | " + right[i])
+		old, new := term.Pad(left[i], half), term.Cut(right[i], half)
+		if i < factLines && len(pages) > 0 { // titles and addresses
+			b.WriteString(differing(paint.Old, old, new) + " | " + differing(paint.New, new, old) + "\n")
+			continue
+		}
+		line(old + " | " + new)
 	}
 	line("")
 	for _, text := range term.Wrap(s.evidence(), width, 2) {
 		line(text)
 	}
-	line("")
+	if n := len(s.Family()); n > 0 {
+		line(fmt.Sprintf("%d others differ by a number alone: f accepts all of them, each its own best", n))
+	} else {
+		line("")
+	}
 	s.list(&b, paint, width)
 	for strings.Count(b.String(), "\n") < s.height-3 {
 		line("")
 	}
 	line(s.message)
-	b.WriteString(paint.Dim(term.Cut("up/down choose   enter accept   g gone   / search   esc back", width)) + "\n")
-	b.WriteString(paint.Dim(term.Cut("n/p next, previous   u undo   w save   q save and end", width)))
+	b.WriteString(paint.Dim(term.Cut("up/down choose  enter accept  g gone  f, G accept, gone: the whole family  / search", width)) + "\n")
+	b.WriteString(paint.Dim(term.Cut("n/p next, previous  u undo  w save  q save and end  esc back", width)))
 	return b.String()
 }
 
@@ -228,7 +245,11 @@ func (s *screen) evidence() string {
 	}
 	for _, c := range m.Candidates {
 		if c.New == pages[s.chosen] {
-			return fmt.Sprintf("%.0f %%: %s", 100*c.Confidence, strings.Join(c.Reasons, "; "))
+			text := fmt.Sprintf("%.0f %%: %s", 100*c.Confidence, strings.Join(c.Reasons, "; "))
+			if behind := m.Against(slices.IndexFunc(m.Candidates, func(o pair.Candidate) bool { return o.New == c.New })); behind != "" {
+				text += "; behind the first, since " + behind
+			}
+			return text
 		}
 	}
 	return "found by searching"
@@ -263,9 +284,43 @@ func (s *screen) list(b *strings.Builder, paint term.Paint, width int) {
 		b.WriteString(text + "\n")
 	}
 	if s.search == nil {
-		b.WriteString(term.Cut(fmt.Sprintf("  g %3.0f%%  gone: no new page took its place (410)", 100*m.Gone), width) +
-			"\n")
+		why := ": no new page took its place (410)"
+		if len(m.GoneWhy) > 0 {
+			why = " (410): " + strings.Join(m.GoneWhy, "; ")
+		}
+		b.WriteString(term.Cut(fmt.Sprintf("  g %3.0f%%  gone%s", 100*m.Gone, why), width) + "\n")
 	}
+}
+
+// factLines is how many lines of facts are titles and addresses.
+const factLines = 4
+
+// differing marks the words of a text that another lacks.
+func differing(paint func(word string, marked bool) string, text, other string) string {
+	apart := func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }
+	known := map[string]bool{}
+	for word := range strings.FieldsFuncSeq(strings.ToLower(other), apart) {
+		known[word] = true
+	}
+	var b, word strings.Builder
+	flush := func() {
+		if w := word.String(); w != "" && !known[strings.ToLower(w)] {
+			b.WriteString(paint(w, true))
+		} else {
+			b.WriteString(w)
+		}
+		word.Reset()
+	}
+	for _, r := range text {
+		if apart(r) {
+			flush()
+			b.WriteRune(r)
+			continue
+		}
+		word.WriteRune(r)
+	}
+	flush()
+	return b.String()
 }
 
 // facts are what is known of a page, in six lines.
@@ -275,6 +330,9 @@ func facts(p *pair.Page, width int) []string {
 		if f != "" {
 			known = append(known, f)
 		}
+	}
+	if p.Visits > 0 {
+		known = append(known, fmt.Sprintf("%d visits", p.Visits))
 	}
 	if len(p.IDs) > 0 {
 		known = append(known, "id "+strings.Join(p.IDs, ", "))

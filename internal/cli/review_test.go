@@ -47,7 +47,8 @@ func reviewScreen(t *testing.T) *screen {
 		add(&after, fmt.Sprintf("Walk round harbour %d", i),
 			fmt.Sprintf("/guides/a-very-long-address-of-a-harbour-walk-that-goes-on-and-on/%d", i))
 	}
-	matches := pair.Pair(before, after, nil)
+	weighed := pair.New(before, after, nil)
+	matches := weighed.Matches(nil)
 	p := &pairing{app: &app{ctx: context.Background(), stdout: &bytes.Buffer{}, stderr: &bytes.Buffer{}, color: "never", now: time.Unix(1e9, 0),
 		output: filepath.Join(t.TempDir(), "pairs.csv")}}
 	return &screen{Review: pair.NewReview(before, after, matches, 1.1, map[int]pair.Decision{}), pairing: p, height: 24}

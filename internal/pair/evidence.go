@@ -200,7 +200,9 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 }
 
 // telling returns how much of the lighter bag is shared, if that weighs something.
-func (v *vocabulary) telling(l likeness) float64 { return l.within * is(l.matched > 0.3*float64(v.most)) }
+func (v *vocabulary) telling(l likeness) float64 {
+	return l.within * is(l.matched > 0.3*float64(v.most))
+}
 
 // lookAtTitles compares the titles of two pages that have one, sign by sign.
 func (s *sides) lookAtTitles(old, new *parts, e *evidence) {

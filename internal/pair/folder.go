@@ -65,14 +65,23 @@ func (p *reader) html(folder fs.FS, file string) error {
 	if len(sample) == 0 || source.Detect(sample) != source.HTML {
 		return nil
 	}
-	signals, words, err := page.ReadText(text, "", maxText)
+	q, err := readPage(text)
 	if err != nil {
 		return fmt.Errorf("%s: %w", path.Join(p.file, file), err)
+	}
+	p.add(0, (&url.URL{Path: "/" + file}).EscapedPath(), q)
+	return nil
+}
+
+// readPage reads what counts of an HTML page; its address is still missing.
+func readPage(r io.Reader) (Page, error) {
+	signals, words, err := page.ReadText(r, "", maxText)
+	if err != nil {
+		return Page{}, err
 	}
 	q := Page{Title: signals.Title, Language: signals.Language, Text: words}
 	if len(signals.Headings) > 0 {
 		q.Heading = signals.Headings[0]
 	}
-	p.add(0, (&url.URL{Path: "/" + file}).EscapedPath(), q)
-	return nil
+	return q, nil
 }

@@ -3,23 +3,22 @@ package pair
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 )
 
 // learned is what the sure pairs say of all.
 type learned struct {
-	places   moves            // from a folder to a folder
-	tops     moves            // from a first folder to a folder
-	kept     map[string]int   // by the old place: with the last segment kept
-	gone     map[string]share // by the old place: for how many nothing was found
-	goneAll  share
-	stays    map[int32]rate // of a word of folders: how often the new page has it too
-	was      map[int32]rate // of a word of new folders: how often the old page had it
-	told     map[move]int   // pairs that a person decided, by their places
-	idKept   float64        // how many sure pairs with ids have equal ones
-	lead     []float64
-	runnerUp []float64
-	leader   []int32
+	places  moves            // from a folder to a folder
+	tops    moves            // from a first folder to a folder
+	kept    map[string]int   // by the old place: with the last segment kept
+	gone    map[string]share // by the old place: for how many nothing was found
+	goneAll share
+	stays   map[int32]rate // of a word of folders: how often the new page has it too
+	was     map[int32]rate // of a word of new folders: how often the old page had it
+	told    map[move]int   // pairs that a person decided, by their places
+	idKept  float64        // how many sure pairs with ids have equal ones
+	rivals  [][]rival      // by new page: the old ones that suit it best
 }
 
 // rate is how often something was so.
@@ -199,32 +198,54 @@ func (s *sides) refine(i int, list []scored) {
 
 // contend adds to the evidence of an old page's candidates which other old pages suit them better, or as well.
 func (s *sides) contend(i int, list []scored) {
-	l := &s.learned
 	for k := range list {
 		c := &list[k]
-		other := l.lead[c.page]
-		if int(l.leader[c.page]) == i {
-			other = l.runnerUp[c.page]
+		other := noRival
+		for _, r := range s.learned.rivals[c.page] {
+			if int(r.old) != i && !(s.twins(i, int(r.old)) && math.Abs(r.score-c.score) < 0.5) {
+				other = r.score
+				break
+			}
 		}
 		c.evidence[ahead] = max(-1, min(1, (c.score-other)/5))
 		c.evidence[beaten] = is(other > c.score+0.01)
 	}
 }
 
-// compete notes for each new page which old pages suit it best and second best.
-func (s *sides) compete(all [][]scored) {
-	l := &s.learned
-	l.lead, l.runnerUp, l.leader = make([]float64, len(s.new)), make([]float64, len(s.new)), make([]int32, len(s.new))
-	for i := range l.leader {
-		l.lead[i], l.runnerUp[i], l.leader[i] = -5, -5, -1
+// twins reports whether two old pages are named the same: perhaps they are one page at two addresses, which are no
+// rivals.
+func (s *sides) twins(i, j int) bool {
+	a, b := &s.old[i], &s.old[j]
+	if a.raw != "" || b.raw != "" {
+		return a.raw == b.raw
 	}
+	return a.last != "" && a.last == b.last
+}
+
+// rival is an old page that suits a new one.
+type rival struct {
+	old   int32
+	score float64
+}
+
+// The bounds of what is known of rivals.
+const (
+	mostRivals = 6
+	noRival    = -5.0 // the score of one that there isn't
+)
+
+// compete notes for each new page which old pages suit it best, in their order.
+func (s *sides) compete(all [][]scored) {
+	s.learned.rivals = make([][]rival, len(s.new))
 	for i, list := range all {
 		for _, c := range list {
-			switch n := c.page; {
-			case c.score > l.lead[n]:
-				l.lead[n], l.runnerUp[n], l.leader[n] = c.score, l.lead[n], int32(i)
-			case c.score > l.runnerUp[n]:
-				l.runnerUp[n] = c.score
+			best := s.learned.rivals[c.page]
+			at := len(best)
+			for at > 0 && c.score > best[at-1].score {
+				at--
+			}
+			if c.score > noRival && at < mostRivals {
+				s.learned.rivals[c.page] = slices.Insert(best[:min(len(best), mostRivals-1)], at, rival{int32(i), c.score})
 			}
 		}
 	}

@@ -21,6 +21,7 @@ type Proposal struct {
 	Reason     string  `json:"reason"`
 	Decided    bool    `json:"decided"`         // by a person
 	Title      string  `json:"title,omitempty"` // of the old page
+	Visits     int     `json:"visits,omitempty"`
 }
 
 // Proposals returns the list, in the order of the old pages.
@@ -28,7 +29,7 @@ func Proposals(before, after []Page, matches []Match, decided map[int]Decision) 
 	rows := make([]Proposal, len(matches))
 	for i := range matches {
 		m := &matches[i]
-		row := Proposal{From: before[m.Old].Written, Status: 410, Confidence: m.Gone, Title: before[m.Old].Title, Reason: m.why(after)}
+		row := Proposal{From: before[m.Old].Written, Status: 410, Confidence: m.Gone, Title: before[m.Old].Title, Visits: before[m.Old].Visits, Reason: m.why(after)}
 		best := m.Best()
 		if d, ok := decided[i]; ok {
 			row.Decided, best = true, nil

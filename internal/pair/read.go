@@ -4,13 +4,20 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
+	"net/url"
+	"path/filepath"
+	"slices"
+	"strconv"
 	"strings"
 
+	"young-compass/internal/accesslog"
 	"young-compass/internal/address"
 	"young-compass/internal/feed"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
+	"young-compass/internal/planfile"
 	"young-compass/internal/sitefile"
 	"young-compass/internal/source"
 	"young-compass/internal/table"
@@ -23,6 +30,8 @@ const maxText = 20 << 10
 func usualNames() []source.Usual {
 	return append(source.UsualNames(),
 		source.Usual{Column: "heading", Names: []string{"h1", "main heading"}},
+		source.Usual{Column: "visits", Names: []string{"visitors", "hits", "views", "page views", "pageviews", "clicks", "sessions", "requests",
+			"besuche", "aufrufe"}},
 		source.Usual{Column: "text", Names: []string{"body", "content", "description", "summary", "excerpt"}})
 }
 
@@ -34,8 +43,8 @@ type reader struct {
 	found []finding.Finding
 }
 
-// Read reads the pages of one side from a table, a list of addresses, a sitemap
-// or a feed, packed or not; paths stand on the site at base. What can't be read
+// Read reads the pages of one side from a table, a list of addresses, a sitemap, a feed, or an access log, packed or
+// not; paths stand on the site at base. What can't be read
 // as an address becomes a finding. Errors are a *finding.Input, or those of r.
 func Read(file string, r io.Reader, base address.Address) ([]Page, []finding.Finding, error) {
 	text, done, err := source.Unpack(file, r)
@@ -64,6 +73,10 @@ func Read(file string, r io.Reader, base address.Address) ([]Page, []finding.Fin
 				Kind: strings.Join(e.Categories, "/")})
 			return nil
 		})
+	case source.Log:
+		err = p.log(text)
+	case source.HTML:
+		err = p.page(text)
 	case source.Sitemap:
 		var s sitefile.Sitemap
 		s, err = sitefile.ReadSitemap(file, text, func(u sitefile.URL) error {
@@ -75,7 +88,7 @@ func Read(file string, r io.Reader, base address.Address) ([]Page, []finding.Fin
 				"name the sitemaps that it lists")
 		}
 	default:
-		err = finding.Unreadable(finding.Place{File: file}, "this is not a table, list, sitemap or feed",
+		err = finding.Unreadable(finding.Place{File: file}, "this is not a table, list, sitemap, feed or log",
 			"gather it into a project, and name that")
 	}
 	if err == nil && len(p.pages)+len(p.found) == 0 {
@@ -116,11 +129,50 @@ func (p *reader) table(r io.Reader) error {
 		}
 		page := Page{Language: row.Get("language"), Kind: row.Get("kind"), Title: row.Get("title"),
 			Heading: row.Get("heading"), Text: cut(row.Get("text")), Date: row.Get("date")}
+		if n, err := strconv.Atoi(row.Get("visits")); err == nil && n > 0 {
+			page.Visits = n
+		}
 		if key := row.Get("key"); key != "" {
 			page.IDs = []string{key}
 		}
 		p.add(row.Line, row.Get("address"), page)
 	}
+	return nil
+}
+
+// log adds the pages that visitors got, or that were missing, with how many visitors asked for each. Pictures, styles
+// and scripts of pages are passed over.
+func (p *reader) log(r io.Reader) error {
+	log, err := accesslog.Read(p.file, r)
+	if err != nil {
+		return err
+	}
+	for _, target := range slices.Sorted(maps.Keys(log.Tallies)) {
+		visitors := 0
+		for _, h := range log.Tallies[target].ByStatus {
+			if h.Status < 500 {
+				visitors += h.Visitors
+			}
+		}
+		path, _, _ := strings.Cut(target, "?")
+		if visitors == 0 || slices.Contains(planfile.AssetSuffixes(), strings.ToLower(filepath.Ext(path))) {
+			continue
+		}
+		if strings.HasPrefix(target, "//") { // a path (RFC 9112 section 3.2.1)
+			target = p.base.Base() + target
+		}
+		p.add(0, target, Page{Visits: visitors})
+	}
+	return nil
+}
+
+// page adds the one page of an HTML file, at the file's name.
+func (p *reader) page(r io.Reader) error {
+	q, err := readPage(r)
+	if err != nil {
+		return err
+	}
+	p.add(0, (&url.URL{Path: "/" + filepath.Base(p.file)}).EscapedPath(), q)
 	return nil
 }
 

@@ -21,6 +21,7 @@ type shelf struct {
 	cut            [2]int // from which length titles are cut off; 0: none
 	style          [2]int // of addresses
 	gone           int    // of a hundred pages
+	variants       int    // of a hundred, at other addresses too
 	changed        int    // titles, of a hundred
 	textDrift      int    // words of texts, of a hundred
 	boilerplate    []string
@@ -95,6 +96,9 @@ func (s *shelf) setUp(n int) {
 	s.gone = s.IntN(35)
 	if s.chance(15) {
 		s.gone = 35 + s.IntN(50)
+	}
+	if s.chance(25) {
+		s.variants = s.IntN(60)
 	}
 	s.changed = s.IntN(60)
 	s.textDrift = 2 + s.IntN(50)
@@ -276,6 +280,11 @@ func (s *shelf) site(pages []shelfPage) made {
 		}
 		if !p.added && (p.gone || s.chance(listed)) {
 			out.before, out.truth = append(out.before, s.page(p, 0)), append(out.truth, where[i])
+			for s.chance(s.variants) { // the same page at another address
+				other := s.page(p, 0)
+				other.URL = strings.Replace(other.URL, "old.example", s.one("old.example/en", "www.old.example", "old.example:8080"), 1)
+				out.before, out.truth = append(out.before, other), append(out.truth, where[i])
+			}
 		}
 	}
 	unique(out.before)

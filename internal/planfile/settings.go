@@ -490,8 +490,8 @@ func parameterName(s string) bool {
 // maxIndex is how many names of index files a site has at most: servers look for each at the end of every path.
 const maxIndex = 64
 
-// assetSuffixes are the endings of files that every site serves as they are.
-func assetSuffixes() []string {
+// AssetSuffixes are the endings of files that every site serves as they are.
+func AssetSuffixes() []string {
 	return []string{".css", ".js", ".mjs", ".map", ".png", ".jpg", ".jpeg", ".gif", ".svg", ".webp", ".avif", ".ico",
 		".bmp",
 		".woff", ".woff2", ".ttf", ".otf", ".eot", ".mp3", ".mp4", ".webm", ".ogg", ".zip", ".gz", ".xml", ".txt",
@@ -501,7 +501,7 @@ func assetSuffixes() []string {
 // FileList returns what is served as it is, in small letters: entries that end
 // in "/" mean all below, those that begin with "." an ending, others one path.
 func (c *Settings) FileList() []string {
-	list := append([]string{"/.well-known/", "/robots.txt", "/favicon.ico"}, assetSuffixes()...)
+	list := append([]string{"/.well-known/", "/robots.txt", "/favicon.ico"}, AssetSuffixes()...)
 	for _, f := range c.Files {
 		if f = address.Fold(f); !slices.Contains(list, f) {
 			list = append(list, f)

@@ -90,14 +90,29 @@ func Together(have, more *List) *List {
 	return both
 }
 
-// Sure returns the rows of a list of pairs that are at least as sure as confidence, or that a person decided. They say
-// where they come from and since when, unless they did already. All rows of another list are sure.
-func (l *List) Sure(confidence float64, source, since string) *List {
-	sure := NewList(l.Site)
+// Surely says which rows of a list of pairs are taken.
+type Surely struct {
+	Confidence float64 // at least, from 0 to 1
+	Gone       bool    // also rows that say that a page is gone
+}
+
+// Left is how many rows of a list of pairs weren't taken.
+type Left struct{ Unsure, Gone int }
+
+// Sure returns the rows of a list of pairs that are sure enough, or that a person decided, and counts the others. They
+// say where they come from and since when, unless they did already. All rows of another list are sure.
+func (l *List) Sure(wanted Surely, source, since string) (*List, Left) {
+	sure, left := NewList(l.Site), Left{}
 	for _, row := range l.All() {
-		own, err := strconv.ParseFloat(row.Note("confidence"), 64)
-		if err == nil && own < confidence && row.Note("decided") == "" {
-			continue
+		if own, err := strconv.ParseFloat(row.Note("confidence"), 64); err == nil && row.Note("decided") == "" {
+			if own < wanted.Confidence {
+				left.Unsure++
+				continue
+			}
+			if row.Status == 410 && !wanted.Gone {
+				left.Gone++
+				continue
+			}
 		}
 		for _, n := range []note{{"source", source}, {"since", since}} {
 			if row.Note(n.column) == "" {
@@ -106,7 +121,7 @@ func (l *List) Sure(confidence float64, source, since string) *List {
 		}
 		sure.Append(row)
 	}
-	return sure
+	return sure, left
 }
 
 // merger is a merge under way.
