@@ -176,11 +176,13 @@ func (s *side) groups(p address.Param) bool {
 	return s.values[p.Name+p.Value] >= 3 && s.distinct[p.Name]*2 <= s.names[p.Name]
 }
 
-// script reports whether a path with a query says nothing of its pages.
-func (s *side) script(path, last string) bool {
+// script reports whether a path with a query makes several pages, so that its name isn't theirs; silent, whether it is on
+// so many, or named so, that it says nothing: index.php.
+func (s *side) script(path, last string) (script, silent bool) {
 	n := s.scripts[path]
-	return n >= 3 || n > 0 && slices.Contains([]string{"index", "default", "page", "item", "node", "show", "view", "article",
-		"product", "content", "detail", "details", "main", "home", "cms"}, strings.ToLower(last))
+	silent = n > 0 && (n >= 3 && 2*n >= len(s.pages) || slices.Contains([]string{"index", "default", "page", "item", "node",
+		"show", "view", "article", "product", "content", "detail", "details", "main", "home", "cms"}, strings.ToLower(last)))
+	return n >= 3 || silent, silent
 }
 
 // positionsOf finds the shapes of last segments whose numbers count pages from the first on, with hardly a gap.
@@ -296,7 +298,13 @@ func (s *side) texts(p *Page, yield func(text string, in field)) {
 	heading, _, _ := s.heads.own(p.Heading)
 	yield(heading, inHeading)
 	folders, last := segments(p.Address)
-	if shape, _ := shapeOf(strings.ToLower(last)); s.positions[shape] || p.Address.Query != "" && s.script(p.Address.Path, last) {
+	if shape, _ := shapeOf(strings.ToLower(last)); s.positions[shape] {
+		last = ""
+	}
+	if script, silent := s.script(p.Address.Path, last); p.Address.Query != "" && script {
+		if !silent {
+			yield(last, inFolders)
+		}
 		last = ""
 	}
 	yield(last, inSlug)
@@ -408,7 +416,7 @@ func (q *parts) read(from *side, p *Page, guess *language.Guesser) {
 	q.path = path
 	if shape, _ := shapeOf(q.last); from.positions[shape] {
 		q.position, q.last = q.last, ""
-	} else if p.Address.Query != "" && from.script(p.Address.Path, last) {
+	} else if script, _ := from.script(p.Address.Path, last); p.Address.Query != "" && script {
 		q.last, q.path = "", ""
 	}
 	q.note(p, core, folders, q.last)
