@@ -117,6 +117,9 @@ func (s *sides) search(old *parts, t *tally) []int32 {
 			}
 		}
 	}
+	if old.home {
+		add(s.homes)
+	}
 	if old.raw != "" {
 		add(s.byTitle[old.raw])
 	}

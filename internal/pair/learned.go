@@ -161,12 +161,17 @@ func count(rates map[int32]rate, words, others bag) {
 	}
 }
 
-// missing returns how often those words that others don't have are there else.
-func missing(rates map[int32]rate, words, others bag) float64 {
+// missing returns how often those words that others don't have are there else; names count by so much, numbers and
+// years whole.
+func (s *sides) missing(rates map[int32]rate, words, others bag, names float64) float64 {
 	most := 0.0
 	for _, n := range words {
 		if r, ok := rates[n]; ok && !others.has(n) {
-			most = max(most, r.often())
+			often := r.often()
+			if !hasDigit(s.words.words[n]) {
+				often *= names
+			}
+			most = max(most, often)
 		}
 	}
 	return most
@@ -191,8 +196,9 @@ func (s *sides) refine(i int, list []scored) {
 		}
 		e[goneAround] = more * (1 - max(e[titleUnique], e[slugUnique], e[homes]))
 		e[taken] = is(e[titleEqual] == 0 && new.raw != "" && len(s.oldTitles[new.raw]) > 0)
-		e[folderLost] = missing(l.stays, old.all, new.all)
-		e[folderNew] = missing(l.was, new.all, old.all)
+		unproven := 1 - max(0, min(1, 2*e[placed])) // where pages of the place go there, names of folders may change
+		e[folderLost] = s.missing(l.stays, old.all, new.all, unproven)
+		e[folderNew] = s.missing(l.was, new.all, old.all, unproven)
 	}
 }
 

@@ -309,11 +309,12 @@ func TestQuality(t *testing.T) {
 			if m != withAddresses {
 				assert.GreaterOrEqual(t, precisionAt(list, site.truth, 0.9), 0.97, label)
 			}
-			assert.LessOrEqual(t, goneButPaired(list, site.truth, 0.8), 0.05, label)
+			// Half of these are one of two twins that differ by a year or a region; see docs/pairing.md.
+			most := map[mode]float64{withText: 0.035, withTitles: 0.055, withAddresses: 0.065}[m]
+			assert.LessOrEqual(t, goneButPaired(list, site.truth, 0.8), most, label)
 			for k, c := range calibration(list, site.truth) {
 				if c.said >= 200 {
-					assert.InDelta(t, c.sum/float64(c.said), float64(c.right)/float64(c.said), 0.07,
-						"%s: said at about 0.%d", label, k)
+					assertSaid(t, c, 0.1, "%s: said at about 0.%d", label, k)
 				}
 			}
 			if w, known := worst[m]; !known || q.f1 < w.f1 {
@@ -347,4 +348,80 @@ func report(m mode, q quality, list []said, site made) string {
 		}
 	}
 	return b.String()
+}
+
+// Shelves of documents that nothing was fitted to are paired as surely as is said, and better than by any plain way.
+func TestShelves(t *testing.T) {
+	if testing.Short() {
+		t.Skip("half a minute; test.sh runs it without the race detector")
+	}
+	for _, m := range modes() {
+		var list []said
+		var truth []int
+		plain := map[string][]said{}
+		offset := 0
+		for seed := range uint64(40) {
+			site := makeShelf([]int{30, 100, 400, 900}[seed%4], 5000+seed)
+			add := func(all []said) []said { // pages of one site after those of another
+				moved := slices.Clone(all)
+				for i := range moved {
+					if moved[i].page >= 0 {
+						moved[i].page += offset
+					}
+				}
+				return moved
+			}
+			list = append(list, add(own(t, site, m))...)
+			for name, other := range baselines(site, m) {
+				plain[name] = append(plain[name], add(other)...)
+			}
+			for _, n := range site.truth {
+				if n >= 0 {
+					n += offset
+				}
+				truth = append(truth, n)
+			}
+			offset += len(site.after)
+		}
+		q := judge(list, truth)
+		t.Logf("%s: F1 %.3f, gone %.3f", m, q.f1, q.gone)
+		for name, other := range plain {
+			b := judge(other, truth)
+			t.Logf("%s: %s: F1 %.3f, gone %.3f", m, name, b.f1, b.gone)
+			assert.Greater(t, q.f1, b.f1, "%s: %s", m, name)
+			assert.Greater(t, q.gone, b.gone, "%s: %s", m, name)
+		}
+		pairs, right, gones, goneRight := 0.0, 0.0, 0.0, 0.0
+		for i, s := range list {
+			switch {
+			case s.confidence < 0.9:
+			case s.page >= 0:
+				pairs, right = pairs+1, right+is(s.page == truth[i])
+			default:
+				gones, goneRight = gones+1, goneRight+is(truth[i] < 0)
+			}
+		}
+		t.Logf("%s: %.0f pairs said at 0.9 and more, %.3f right; %.0f gones, %.3f right; gone pages paired above 0.8: %.3f", m, pairs,
+			right/pairs, gones, goneRight/max(1, gones), goneButPaired(list, truth, 0.8))
+		assert.GreaterOrEqual(t, right/pairs, 0.97, m)
+		assert.GreaterOrEqual(t, goneRight, 0.97*gones, m)
+		assert.LessOrEqual(t, goneButPaired(list, truth, 0.8), 0.045, m) // 0.041 with titles, less elsewhere
+		for k, c := range calibration(list, truth) {
+			if c.said >= 200 {
+				most := 0.1
+				if m == withAddresses {
+					most = 0.2
+				}
+				assertSaid(t, c, most, "%s: said at about 0.%d", m, k)
+			}
+		}
+	}
+}
+
+// assertSaid wants what was said to be hardly surer than it is right, and not too timid either.
+func assertSaid(t *testing.T, c tenth, timid float64, format string, args ...any) {
+	t.Helper()
+	said, right := c.sum/float64(c.said), float64(c.right)/float64(c.said)
+	assert.LessOrEqual(t, said-right, 0.07, fmt.Sprintf(format, args...))
+	assert.LessOrEqual(t, right-said, timid, fmt.Sprintf(format, args...))
 }

@@ -134,6 +134,9 @@ func (s *shelf) name(sec *shelfSection, before []shelfPage) []string {
 	case 3: // a name of a program
 		return []string{s.word() + strings.ToUpper(s.word()[:1]) + s.word()[1:] + s.one("", capital(s.text(1)))}
 	case 4:
+		if s.chance(40) {
+			return []string{sec.title[0], s.one("report", "regatta", "timetable"), fmt.Sprint(2006 + s.IntN(20))}
+		}
 		return []string{sec.title[0], s.one("release", "version", "notes"), fmt.Sprintf("%d.%d", 1+s.IntN(6), s.IntN(20))}
 	case 5:
 		return []string{s.one("overview", "introduction", "reference", "index", "examples")}

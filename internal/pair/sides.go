@@ -23,6 +23,7 @@ type sides struct {
 	oldTitles     map[string][]int32 // old pages by their own title
 	byLast        map[string][]int32 // new pages by the last segment of their address
 	oldLasts      map[string]int
+	homes         []int32        // new home pages
 	idTrust       float64        // which part of the pages with equal ids are alike otherwise
 	placeTrust    float64        // the same of those with equal numbers of their place among others, such as ch05
 	languages     map[string]int // how many new pages are in a language
@@ -91,6 +92,9 @@ func (s *sides) index() {
 		}
 		for _, id := range q.ids {
 			s.byID[id] = append(s.byID[id], n)
+		}
+		if q.home {
+			s.homes = append(s.homes, n)
 		}
 		if q.raw != "" {
 			s.byTitle[q.raw] = append(s.byTitle[q.raw], n)

@@ -280,6 +280,11 @@ func (v *vocabulary) weigh(pages int) {
 	for n, count := range v.pages {
 		v.weight[n] = float32(math.Log(1 + (float64(pages)+100)/(float64(max(count, 2))+1)))
 	}
+	for n, word := range v.words {
+		if len(word) <= 2 && numeric(word) { // it may count anything
+			v.weight[n] *= 0.4
+		}
+	}
 	for _, word := range language.FunctionWords() {
 		split(word, func(word string) {
 			if n, ok := v.numbers[word]; ok {
