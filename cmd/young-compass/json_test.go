@@ -109,6 +109,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		{"redirects preview", "redirects preview --project " + dir + " --list " + dir + "/patterns.csv"},
 		{"redirects add and merge", "redirects merge --project " + dir + " " + dir + "/more.csv"},
 		{"pair", "pair " + dir + "/" + demo.IslandGuide + " " + dir},
+		{"pair", "pair " + gathered + "/sources/access.log " + dir},
 		{"trace", "trace --explain --project " + dir +
 			" /routes?sid=1 /contact nonsense http://other.example/ /index.php?item=999"},
 		{"relink", "relink --project " + dir + " " + dir + "/content"},

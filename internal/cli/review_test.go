@@ -74,10 +74,14 @@ func TestScreenFits(t *testing.T) {
 func TestScreenDecides(t *testing.T) {
 	s := reviewScreen(t)
 	all := len(s.Doubtful)
-	s.Match().Candidates = append(s.Match().Candidates, pair.Candidate{New: 11, Confidence: 0.1})
 	first := s.Doubtful[0]
-	press(s, "down", "down", "down", "up", "down", "enter")
-	assert.Equal(t, 11, s.Decided[first].New)
+	s.View(80, 24)
+	list := s.pages()
+	for range list { // to the last, and not beyond it
+		press(s, "down")
+	}
+	press(s, "up", "down", "enter")
+	assert.Equal(t, list[len(list)-1], s.Decided[first].New)
 	press(s, "u")
 	assert.Empty(t, s.Decided)
 	press(s, "u")
@@ -94,4 +98,29 @@ func TestScreenDecides(t *testing.T) {
 	assert.Equal(t, 2, strings.Count(string(data), ",yes\n"))
 	assert.Equal(t, all-2, s.Left())
 	assert.True(t, press(s, "q"))
+}
+
+// A family is decided at once, and taken back at once.
+func TestScreenDecidesFamilies(t *testing.T) {
+	s := reviewScreen(t)
+	all := s.Left()
+	require.Len(t, s.Family(), 19, "all differ by a number")
+	assert.Contains(t, s.View(80, 24), "19 others differ by a number alone")
+	press(s, "f")
+	assert.Contains(t, s.View(80, 24), "20 accepted at once")
+	assert.Equal(t, all-20, s.Left())
+	press(s, "u")
+	assert.Equal(t, all, s.Left())
+	press(s, "G")
+	assert.Equal(t, all-20, s.Left())
+	for _, d := range s.Decided {
+		assert.True(t, d.Gone)
+	}
+}
+
+// What differs between the two pages is marked, in the colours of old and new.
+func TestScreenMarksWhatDiffers(t *testing.T) {
+	s := reviewScreen(t)
+	s.pairing.color = "always"
+	assert.Contains(t, s.View(120, 40), "\x1b[1;4;31mnumber\x1b[0m")
 }

@@ -120,6 +120,7 @@ func TestFit(t *testing.T) {
 func printWeights(w *weights) {
 	w[foreignLanguage], w[foreignWords] = [knowns]float64{-4, -4, -4, -4}, [knowns]float64{-2.5, -2.5, -2.5, -2.5} // by hand
 	w[homes], w[sameDepth] = [knowns]float64{6, 6, 6, 6}, [knowns]float64{0, 0, 0.8, 0.4}
+	w[slugUnique][titles] = 1.5 // made-up pages seldom keep their address under another title
 	for k, name := range evidenceNames() {
 		if w[k] != [knowns]float64{} {
 			fmt.Printf("\t\t%s: {%.3f, %.3f, %.3f, %.3f},\n", name, w[k][0], w[k][1], w[k][2], w[k][3])

@@ -280,9 +280,9 @@ func rareWords(site made, m mode) []said {
 }
 
 // Pairs are right, said as surely as they are, and better than any plain way
-// finds them: on seeds that nothing was fitted to and on those that it was.
+// finds them, on seeds that nothing was fitted to, and on one that it was.
 func TestQuality(t *testing.T) {
-	seeds := slices.Concat(unseen(), fitted())
+	seeds := slices.Concat(unseen(), fitted()[:1])
 	if testing.Short() {
 		t.Skip("half a minute; test.sh runs it without the race detector")
 	}
