@@ -231,7 +231,8 @@ func doubtfulText(w io.Writer, paint term.Paint, rows []pair.Proposal, all int) 
 		if len(from)+len(to)+1 <= doubtfulWidth-len(lead) {
 			b.WriteString(lead + term.Cut(from+" "+to, doubtfulWidth-len(lead)) + "\n")
 		} else {
-			b.WriteString(lead + shortenMiddle(from, doubtfulWidth-len(lead)) + "\n      " + shortenMiddle(to, doubtfulWidth-6) + "\n")
+			b.WriteString(lead + shortenMiddle(from, doubtfulWidth-len(lead)) + "\n")
+			b.WriteString("      " + shortenMiddle(to, doubtfulWidth-6) + "\n")
 		}
 		for _, line := range term.Wrap(row.Reason, doubtfulWidth-6, 3) {
 			b.WriteString("      " + paint.Dim(line) + "\n")

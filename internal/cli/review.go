@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"os"
-	"slices"
 	"strings"
 	"unicode"
 
@@ -103,7 +102,8 @@ func (s *screen) key(key string) (end bool) {
 	case "g":
 		s.decide(pair.Decision{Gone: true})
 	case "f":
-		s.message = fmt.Sprintf("%d accepted at once, each with its own best candidate; u takes them back", s.DecideFamily(false))
+		s.message = fmt.Sprintf("%d accepted at once, each with its own best candidate; u takes them back",
+			s.DecideFamily(false))
 		s.search, s.chosen = nil, 0
 	case "G":
 		s.message = fmt.Sprintf("%d said gone at once; u takes them back", s.DecideFamily(true))
@@ -219,7 +219,8 @@ func (s *screen) View(width, height int) string {
 		line("")
 	}
 	line(s.message)
-	b.WriteString(paint.Dim(term.Cut("up/down choose  enter accept  g gone  f, G accept, gone: the whole family  / search", width)) + "\n")
+	keys := "up/down choose  enter accept  g gone  f, G accept, gone: the whole family  / search"
+	b.WriteString(paint.Dim(term.Cut(keys, width)) + "\n")
 	b.WriteString(paint.Dim(term.Cut("n/p next, previous  u undo  w save  q save and end  esc back", width)))
 	return b.String()
 }
@@ -243,10 +244,10 @@ func (s *screen) evidence() string {
 	if len(pages) == 0 {
 		return ""
 	}
-	for _, c := range m.Candidates {
+	for k, c := range m.Candidates {
 		if c.New == pages[s.chosen] {
 			text := fmt.Sprintf("%.0f %%: %s", 100*c.Confidence, strings.Join(c.Reasons, "; "))
-			if behind := m.Against(slices.IndexFunc(m.Candidates, func(o pair.Candidate) bool { return o.New == c.New })); behind != "" {
+			if behind := m.Against(k); behind != "" {
 				text += "; behind the first, since " + behind
 			}
 			return text

@@ -1,7 +1,6 @@
 package gather
 
 import (
-	"bufio"
 	"cmp"
 	"errors"
 	"fmt"
@@ -364,49 +363,14 @@ func (g *Gatherer) Ignore(reason, record string, line int) {
 	g.ignore(s, reason, record, line)
 }
 
-// maxFiles bounds the files of a folder that are looked at.
-const maxFiles = 1_000_000
-
 // ReadFolder reads the HTML pages of a folder; their paths in it are their
 // paths on the site. Other files are counted as ignored, and so are links,
 // since they may lead outside.
 func (g *Gatherer) ReadFolder(name string, folder fs.FS) error {
 	g.begin(name, source.HTML)
-	seen := 0
-	err := fs.WalkDir(folder, ".", func(file string, entry fs.DirEntry, err error) error {
-		if err != nil {
-			return err
-		}
-		if seen++; seen > maxFiles {
-			return finding.Unreadable(finding.Place{File: name}, fmt.Sprintf("more than %d files", maxFiles),
-				"name a smaller folder")
-		}
-		switch {
-		case entry.IsDir():
-			if strings.HasPrefix(entry.Name(), ".") && file != "." {
-				return fs.SkipDir
-			}
-			return nil
-		case !entry.Type().IsRegular():
-			g.Ignore("a link, or no file", file, 0)
-			return nil
-		}
-		f, err := folder.Open(file)
-		if err != nil {
-			return err
-		}
-		defer func() { _ = f.Close() }()
-		text := bufio.NewReaderSize(f, 4096)
-		sample, err := text.Peek(4096)
-		if err != nil && !errors.Is(err, io.EOF) {
-			return err
-		}
-		if len(sample) == 0 || source.Detect(sample) != source.HTML || !looksLikePage(sample) {
-			g.Ignore("no HTML page", file, 0)
-			return nil
-		}
+	err := source.Pages(name, folder, func(file string, text io.Reader) error {
 		return g.readPage(path.Join(name, file), (&url.URL{Path: "/" + file}).EscapedPath(), text)
-	})
+	}, func(file, why string) { g.Ignore(why, file, 0) })
 	if err != nil {
 		return located(name, err)
 	}
@@ -414,11 +378,4 @@ func (g *Gatherer) ReadFolder(name string, folder fs.FS) error {
 		return finding.Unreadable(finding.Place{File: name}, "the folder is empty", "name a folder of HTML files")
 	}
 	return nil
-}
-
-// looksLikePage reports whether a text has an element of a page's beginning.
-func looksLikePage(sample []byte) bool {
-	text := strings.ToLower(string(sample))
-	return slices.ContainsFunc([]string{"<!doctype html", "<html", "<head", "<title", "<body", "<h1"},
-		func(s string) bool { return strings.Contains(text, s) })
 }

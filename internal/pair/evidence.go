@@ -176,8 +176,8 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 		e[titled], e[titleAlike], e[titleWithin] = 1, title.dice, title.within
 		e[titleVeryAlike] = above(title.dice, 0.7)
 		s.lookAtTitles(old, new, e)
-	} else if cross, other := v.alike(old.title, new.slug), v.alike(old.slug, new.title); len(old.title)+len(new.title) > 0 {
-		for _, l := range []likeness{cross, other} {
+	} else {
+		for _, l := range []likeness{v.alike(old.title, new.slug), v.alike(old.slug, new.title)} {
 			if l.matched > own.matched {
 				own = l
 			}

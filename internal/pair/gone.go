@@ -23,7 +23,8 @@ func (s *sides) gone(i int, list []scored) (confidence float64, why []string) {
 	if place := s.learned.gone[old.place]; place.pages >= 6 && len(old.title)+len(old.text) > 0 {
 		if others := place.pages - 1; place.sum-confidence >= 0.8*float64(others) {
 			most = 1
-			why = append(why, fmt.Sprintf("%.0f of %d others in %s are gone too", place.sum-confidence, others, placeName(old.place)))
+			why = append(why, fmt.Sprintf("%.0f of %d others in %s are gone too", place.sum-confidence, others,
+				placeName(old.place)))
 		}
 	}
 	if like, known := s.textLike(old, list); known {

@@ -14,7 +14,8 @@ func gramsOf(text string) []uint32 {
 	var grams []uint32
 	n := 0
 	for _, r := range text[:min(len(text), 300)] {
-		if r == utf8.RuneError || r < 0x80 && !(r >= 'a' && r <= 'z' || r >= '0' && r <= '9') || r >= 0x80 && !unicode.IsLetter(r) {
+		small := r >= 'a' && r <= 'z' || r >= '0' && r <= '9'
+		if !small && (r < 0x80 || r == utf8.RuneError || !unicode.IsLetter(r)) {
 			continue
 		}
 		copy(last[:], last[1:])

@@ -301,7 +301,8 @@ func (s *sides) reasons(i int, c scored) []string {
 	}
 	if n := s.learned.told[move{old.place, new.place}]; n > 0 {
 		add("%s -> %s as was decided for %d", placeName(old.place), placeName(new.place), n)
-	} else if others := s.learned.places.pairs[move{old.place, new.place}]; others > 1 && old.place != new.place && e[placed] > 0 {
+	} else if others := s.learned.places.pairs[move{old.place, new.place}]; others > 1 && old.place != new.place &&
+		e[placed] > 0 {
 		add("%s -> %s as %d others", placeName(old.place), placeName(new.place), others)
 	}
 	if e[yearDiffers] > 0 {

@@ -29,7 +29,9 @@ func Proposals(before, after []Page, matches []Match, decided map[int]Decision) 
 	rows := make([]Proposal, len(matches))
 	for i := range matches {
 		m := &matches[i]
-		row := Proposal{From: before[m.Old].Written, Status: 410, Confidence: m.Gone, Title: before[m.Old].Title, Visits: before[m.Old].Visits, Reason: m.why(after)}
+		old := &before[m.Old]
+		row := Proposal{From: old.Written, Status: 410, Confidence: m.Gone, Title: old.Title, Visits: old.Visits,
+			Reason: m.why(after)}
 		best := m.Best()
 		if d, ok := decided[i]; ok {
 			row.Decided, best = true, nil
@@ -50,14 +52,15 @@ func Proposals(before, after []Page, matches []Match, decided map[int]Decision) 
 // why says why no new page is proposed.
 func (m *Match) why(after []Page) string {
 	list := slices.Clone(m.GoneWhy)
+	named := func(k int) string { return after[m.Candidates[k].New].Name() }
 	switch {
 	case len(m.Candidates) == 0:
 		list = append(list, "nothing like it was found")
 	case len(m.Candidates) > 1 && m.Candidates[0].Confidence+m.Candidates[1].Confidence > even:
-		list = append(list, fmt.Sprintf("look at it: it may be %s (%.2f) or %s (%.2f)", after[m.Candidates[0].New].Name(),
-			m.Candidates[0].Confidence, after[m.Candidates[1].New].Name(), m.Candidates[1].Confidence))
+		list = append(list, fmt.Sprintf("look at it: it may be %s (%.2f) or %s (%.2f)", named(0), m.Candidates[0].Confidence,
+			named(1), m.Candidates[1].Confidence))
 	default:
-		list = append(list, fmt.Sprintf("closest is %s (%.2f): %s", after[m.Candidates[0].New].Name(), m.Candidates[0].Confidence,
+		list = append(list, fmt.Sprintf("closest is %s (%.2f): %s", named(0), m.Candidates[0].Confidence,
 			strings.Join(m.Candidates[0].Reasons, "; ")))
 	}
 	return strings.Join(list, "; ")

@@ -30,8 +30,8 @@ const maxText = 20 << 10
 func usualNames() []source.Usual {
 	return append(source.UsualNames(),
 		source.Usual{Column: "heading", Names: []string{"h1", "main heading"}},
-		source.Usual{Column: "visits", Names: []string{"visitors", "hits", "views", "page views", "pageviews", "clicks", "sessions", "requests",
-			"besuche", "aufrufe"}},
+		source.Usual{Column: "visits", Names: []string{"visitors", "hits", "views", "page views", "pageviews",
+			"clicks", "sessions", "requests", "besuche", "aufrufe"}},
 		source.Usual{Column: "text", Names: []string{"body", "content", "description", "summary", "excerpt"}})
 }
 

@@ -51,7 +51,8 @@ func NewReview(before, after []Page, matches []Match, sure float64, decided map[
 		}
 	}
 	slices.SortStableFunc(r.Doubtful, func(a, b int) int {
-		return cmp.Or(cmp.Compare(before[b].Visits, before[a].Visits), cmp.Compare(r.Matches[a].surest(), r.Matches[b].surest()))
+		return cmp.Or(cmp.Compare(before[b].Visits, before[a].Visits),
+			cmp.Compare(r.Matches[a].surest(), r.Matches[b].surest()))
 	})
 	r.At = max(0, slices.IndexFunc(r.Doubtful, func(m int) bool { _, done := decided[m]; return !done }))
 	return r

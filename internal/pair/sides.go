@@ -41,7 +41,7 @@ type parts struct {
 	last                                     string   // of the address; empty: it says nothing
 	path                                     string   // the address's path without extension and index file
 	position                                 string   // a last segment that only tells the place among others: ch05s01
-	place, top                               string   // the folder, without what differs from page to page; the first of it
+	place, top                               string   // the folder, without what differs from page to page; its first
 	years                                    []string
 	titleDated                               bool     // a year is in the title
 	dated                                    bool     // a year is in the title or the last segment
@@ -180,12 +180,13 @@ func (s *side) groups(p address.Param) bool {
 	return s.values[p.Name+p.Value] >= 3 && s.distinct[p.Name]*2 <= s.names[p.Name]
 }
 
-// script reports whether a path with a query makes several pages, so that its name isn't theirs; silent, whether it is on
-// so many, or named so, that it says nothing: index.php.
+// script reports whether a path with a query makes several pages, so that its name isn't theirs; silent, whether it is
+// on so many, or named so, that it says nothing: index.php.
 func (s *side) script(path, last string) (script, silent bool) {
 	n := s.scripts[path]
-	silent = n > 0 && (n >= 3 && 2*n >= len(s.pages) || slices.Contains([]string{"index", "default", "page", "item", "node",
-		"show", "view", "article", "product", "content", "detail", "details", "main", "home", "cms"}, strings.ToLower(last)))
+	usual := slices.Contains([]string{"index", "default", "page", "item", "node", "show", "view", "article", "product",
+		"content", "detail", "details", "main", "home", "cms"}, strings.ToLower(last))
+	silent = n > 0 && (n >= 3 && 2*n >= len(s.pages) || usual)
 	return n >= 3 || silent, silent
 }
 

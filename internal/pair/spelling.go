@@ -108,7 +108,8 @@ func (s *sides) parts(n int32, forward, backward []int32) {
 			v.spelled[n] = append(v.spelled[n], variant{m, inPart})
 		}
 	}
-	at, _ := slices.BinarySearchFunc(forward, word, func(m int32, word string) int { return strings.Compare(v.words[m], word) })
+	fromStart := func(m int32, word string) int { return strings.Compare(v.words[m], word) }
+	at, _ := slices.BinarySearchFunc(forward, word, fromStart)
 	for ; at < len(forward) && strings.HasPrefix(v.words[forward[at]], word); at++ {
 		if len(v.words[forward[at]]) >= len(word)+3 {
 			add(forward[at])

@@ -32,7 +32,8 @@ func split(text string, yield func(word string)) {
 	}
 	for i, r := range text {
 		k := kindOf(r)
-		if (k == point || (r == '-' || r == '_') && i-group <= 3 && group-start <= 8) && kind == digits && i+1 < len(text) && digit(text[i+1]) {
+		joins := k == point || (r == '-' || r == '_') && i-group <= 3 && group-start <= 8
+		if joins && kind == digits && i+1 < len(text) && digit(text[i+1]) {
 			k, group = digits, i+1 // 1.2.3, and in addresses 1-2-3, but for dates
 		}
 		if k == point {
