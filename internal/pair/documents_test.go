@@ -30,6 +30,10 @@ type document struct {
 	Path, Language, Title, Heading, Text string
 }
 
+func (d document) page() madePage {
+	return madePage{URL: d.Path, Language: d.Language, Title: d.Title, Heading: d.Heading, Text: d.Text}
+}
+
 // documents reads one version of a set. Pages with the same title and text are one. What was read is kept beside it.
 func documents(t *testing.T, dir string) []document {
 	t.Helper()
@@ -155,7 +159,7 @@ func documentSite(before, after []document, same []int, drift addressDrift) made
 		}
 		where[j] = len(site.after)
 		left[d.Title]++
-		site.after = append(site.after, madePage{URL: d.Path, Language: d.Language, Title: d.Title, Heading: d.Heading, Text: d.Text})
+		site.after = append(site.after, d.page())
 	}
 	for i, d := range before {
 		truth := same[i]
@@ -168,7 +172,7 @@ func documentSite(before, after []document, same []int, drift addressDrift) made
 				continue
 			}
 		}
-		site.before = append(site.before, madePage{URL: d.Path, Language: d.Language, Title: d.Title, Heading: d.Heading, Text: d.Text})
+		site.before = append(site.before, d.page())
 		site.truth = append(site.truth, truth)
 	}
 	if most := 2000; drift != asIs && len(site.before) > most {
@@ -256,7 +260,8 @@ func TestDocuments(t *testing.T) {
 				}
 				list := own(t, site, m)
 				q := judge(list, site.truth)
-				label := fmt.Sprintf("%-12s %-4.4s %-5.5s %4d old %4d new %4d gone", name, drift, m, len(site.before), len(site.after), gone)
+				label := fmt.Sprintf("%-12s %-4.4s %-5.5s %4d old %4d new %4d gone", name, drift, m, len(site.before),
+					len(site.after), gone)
 				line := fmt.Sprintf("pair %.3f %.3f", q.f1, q.gone)
 				worse := ""
 				others := baselines(site, m)
@@ -289,15 +294,16 @@ func TestDocuments(t *testing.T) {
 						goneRight += int(is(site.truth[i] < 0))
 					}
 				}
-				t.Logf("%s: %s | sure %d %.3f, gone %d %.3f, paired gone %.3f%s", label, line, sureAll, float64(sureRight)/float64(max(1, sureAll)),
-					goneAll, float64(goneRight)/float64(max(1, goneAll)), goneButPaired(list, site.truth, 0.8), worse)
+				t.Logf("%s: %s | sure %d %.3f, gone %d %.3f, paired gone %.3f%s", label, line, sureAll,
+					float64(sureRight)/float64(max(1, sureAll)), goneAll, float64(goneRight)/float64(max(1, goneAll)), goneButPaired(list, site.truth, 0.8), worse)
 			}
 		}
 	}
 	for m, list := range tenths {
 		for k, c := range list {
 			if c.said > 0 {
-				t.Logf("tenths of pairs, %s: 0.%d: %d said %.3f right %.3f", m, k, c.said, c.sum/float64(c.said), float64(c.right)/float64(c.said))
+				t.Logf("tenths of pairs, %s: 0.%d: %d said %.3f right %.3f", m, k, c.said, c.sum/float64(c.said),
+					float64(c.right)/float64(c.said))
 			}
 		}
 	}

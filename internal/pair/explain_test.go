@@ -36,7 +36,9 @@ func explain(t *testing.T, before, after []Page, olds []int, truth []int) {
 			for _, p := range parts {
 				fmt.Fprintf(&b, " %s:%+.2f", p.name, p.x)
 			}
-			t.Logf("EX %s %q -> %s %q %v %.3f =%s", before[i].Written, before[i].Title, after[c.page].Written, after[c.page].Title, int(c.page) == truth[i], c.confidence, b.String())
+			old, new := &before[i], &after[c.page]
+			t.Logf("%s %q -> %s %q, right: %v, said %.3f =%s", old.Written, old.Title, new.Written, new.Title,
+				int(c.page) == truth[i], c.confidence, b.String())
 		}
 	}
 }

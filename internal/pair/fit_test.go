@@ -31,7 +31,8 @@ func pages(t testing.TB, list []madePage, m mode) []Page {
 		p = p.shown(m)
 		a, err := address.Parse(p.URL)
 		require.NoError(t, err)
-		out[i] = Page{Address: a, Written: a.Local(), Language: p.Language, Kind: p.Kind, Title: p.Title, Heading: p.Heading, Text: p.Text,
+		out[i] = Page{Address: a, Written: a.Local(), Language: p.Language, Kind: p.Kind, Title: p.Title,
+			Heading: p.Heading, Text: p.Text,
 			Date: p.Date}
 		if p.ID != "" {
 			out[i].IDs = []string{p.ID}
@@ -118,7 +119,8 @@ func TestFit(t *testing.T) {
 }
 
 func printWeights(w *weights) {
-	w[foreignLanguage], w[foreignWords] = [knowns]float64{-4, -4, -4, -4}, [knowns]float64{-2.5, -2.5, -2.5, -2.5} // by hand
+	// By hand: what made-up sites lack.
+	w[foreignLanguage], w[foreignWords] = [knowns]float64{-4, -4, -4, -4}, [knowns]float64{-2.5, -2.5, -2.5, -2.5}
 	w[homes], w[sameDepth] = [knowns]float64{6, 6, 6, 6}, [knowns]float64{0, 0, 0.8, 0.4}
 	w[slugUnique][titles] = 1.5 // made-up pages seldom keep their address under another title
 	for k, name := range evidenceNames() {
@@ -152,9 +154,9 @@ func sign(kind int) int {
 	switch kind {
 	case always, titled, texted, bare:
 		return 0
-	case titleShared, onlyOld, onlyNew, rarestLost, rarestNew, elsewhere, another, modelDiffers, textUnlike, signsDiffer, yearDiffers,
-		yearAlone, numberDiffers, idDiffers, dateDiffers, foreignLanguage, foreignWords, unknown, folderLost, folderNew, beaten, taken,
-		goneAround:
+	case titleShared, onlyOld, onlyNew, rarestLost, rarestNew, elsewhere, another, modelDiffers, textUnlike,
+		signsDiffer, yearDiffers, yearAlone, numberDiffers, idDiffers, dateDiffers, foreignLanguage, foreignWords,
+		unknown, folderLost, folderNew, beaten, taken, goneAround:
 		return -1
 	}
 	return 1

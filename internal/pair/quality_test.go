@@ -401,8 +401,8 @@ func TestShelves(t *testing.T) {
 				gones, goneRight = gones+1, goneRight+is(truth[i] < 0)
 			}
 		}
-		t.Logf("%s: %.0f pairs said at 0.9 and more, %.3f right; %.0f gones, %.3f right; gone pages paired above 0.8: %.3f", m, pairs,
-			right/pairs, gones, goneRight/max(1, gones), goneButPaired(list, truth, 0.8))
+		t.Logf("%s: %.0f pairs said at 0.9 and more, %.3f right; %.0f gones, %.3f right; "+
+			"gone pages paired above 0.8: %.3f", m, pairs, right/pairs, gones, goneRight/max(1, gones), goneButPaired(list, truth, 0.8))
 		assert.GreaterOrEqual(t, right/pairs, 0.97, m)
 		assert.GreaterOrEqual(t, goneRight, 0.97*gones, m)
 		assert.LessOrEqual(t, goneButPaired(list, truth, 0.8), 0.045, m) // 0.041 with titles, less elsewhere

@@ -285,7 +285,8 @@ func (s *shelf) site(pages []shelfPage) made {
 			out.before, out.truth = append(out.before, s.page(p, 0)), append(out.truth, where[i])
 			for s.chance(s.variants) { // the same page at another address
 				other := s.page(p, 0)
-				other.URL = strings.Replace(other.URL, "old.example", s.one("old.example/en", "www.old.example", "old.example:8080"), 1)
+				host := s.one("old.example/en", "www.old.example", "old.example:8080")
+				other.URL = strings.Replace(other.URL, "old.example", host, 1)
 				out.before, out.truth = append(out.before, other), append(out.truth, where[i])
 			}
 		}
@@ -337,8 +338,8 @@ func (s *shelf) page(p *shelfPage, side int) madePage {
 	default:
 		url = "/" + strings.ReplaceAll(slug, "-", "_") + ".htm"
 	}
-	return madePage{URL: "https://" + []string{"old", "new"}[side] + ".example" + url, Language: "en", Title: title, Heading: heading,
-		Text: strings.Join(p.text[side], " ")}
+	return madePage{URL: "https://" + []string{"old", "new"}[side] + ".example" + url, Language: "en", Title: title,
+		Heading: heading, Text: strings.Join(p.text[side], " ")}
 }
 
 // keywords returns the one or two rarest of some words.
