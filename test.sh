@@ -54,6 +54,9 @@ if [ "${1-}" = --long ]; then
 	go test -count=1 -timeout 60m ./cmd/young-compass -run 'InstallIsKilled|ForeignEdit' -kills 200
 	go test -count=1 -timeout 60m ./cmd/young-compass -run 'KilledAtEach|Stress|ManyAddresses' -kills 500 -stress 60s \
 		-rows 1000000 -v | grep -E '^ok|bounds|FAIL'
+	documents=${TMPDIR:-/tmp}/young-compass-documents/sets # real documentation in two versions, from Debian's packages
+	internal/pair/testdata/documents.sh "$documents"
+	go test -count=1 -timeout 60m ./internal/pair -run TestDocuments -documents "$documents" -v | grep -E '^ok|pair|FAIL'
 	for seed in 6 7 8; do
 		compare 'RandomPlans|PlansAtTheLimits' -seed "$seed"
 	done

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unicode"
 
+	"young-compass/internal/language"
 	"young-compass/internal/pair"
 	"young-compass/internal/term"
 )
@@ -296,7 +297,7 @@ func (s *screen) list(b *strings.Builder, paint term.Paint, width int) {
 // factLines is how many lines of facts are titles and addresses.
 const factLines = 4
 
-// differing marks the words of a text that another lacks.
+// differing marks the words of a text that another lacks, but for "the" and the like.
 func differing(paint func(word string, marked bool) string, text, other string) string {
 	apart := func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }
 	known := map[string]bool{}
@@ -305,7 +306,9 @@ func differing(paint func(word string, marked bool) string, text, other string) 
 	}
 	var b, word strings.Builder
 	flush := func() {
-		if w := word.String(); w != "" && !known[strings.ToLower(w)] {
+		w := word.String()
+		if small := strings.ToLower(w); w != "" && !known[small] && !language.IsFunctionWord(small) &&
+			small != "http" && small != "https" {
 			b.WriteString(paint(w, true))
 		} else {
 			b.WriteString(w)

@@ -14,6 +14,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"young-compass/internal/address"
@@ -300,6 +301,9 @@ func TestDocuments(t *testing.T) {
 		}
 	}
 	for m, list := range tenths {
+		if sure := list[9]; sure.said >= 200 {
+			assert.GreaterOrEqual(t, float64(sure.right)/float64(sure.said), 0.95, "%s: pairs said at 0.9 and more", m)
+		}
 		for k, c := range list {
 			if c.said > 0 {
 				t.Logf("tenths of pairs, %s: 0.%d: %d said %.3f right %.3f", m, k, c.said, c.sum/float64(c.said),

@@ -164,7 +164,8 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 	e[slugAlike] = slug.dice
 	if old.last != "" && old.last == new.last {
 		e[slugEqual] = min(1, s.weightOf(old.slug)/8)
-		e[slugUnique] = is(s.oldLasts[old.last] == 1 && len(s.byLast[old.last]) == 1)
+		e[slugUnique] = is(s.inLanguage(s.oldLasts[old.last], s.old, old.language) == 1 &&
+			s.inLanguage(s.byLast[old.last], s.new, old.language) == 1)
 	}
 	e[sameDepth] = is(old.path != "" && strings.Count(old.path, "/") == strings.Count(new.path, "/"))
 	e[suffix] = pathSuffix(old.path, new.path)

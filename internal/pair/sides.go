@@ -22,7 +22,7 @@ type sides struct {
 	byTitle       map[string][]int32 // new pages by their own title, sign by sign
 	oldTitles     map[string][]int32 // old pages by their own title
 	byLast        map[string][]int32 // new pages by the last segment of their address
-	oldLasts      map[string]int
+	oldLasts      map[string][]int32
 	homes         []int32        // new home pages
 	idTrust       float64        // which part of the pages with equal ids are alike otherwise
 	placeTrust    float64        // the same of those with equal numbers of their place among others, such as ch05
@@ -58,7 +58,7 @@ const shownText = 40
 func newSides(before, after []Page) *sides {
 	s := &sides{before: before, after: after, words: vocabulary{numbers: map[string]int32{}},
 		byID: map[string][]int32{}, oldIDs: map[string]int{}, byTitle: map[string][]int32{}, oldTitles: map[string][]int32{},
-		byLast: map[string][]int32{}, oldLasts: map[string]int{}, languages: map[string]int{}}
+		byLast: map[string][]int32{}, oldLasts: map[string][]int32{}, languages: map[string]int{}}
 	old, new := newSide(before), newSide(after)
 	joins := joined(&old, &new)
 	guess := language.NewGuesser()
@@ -115,7 +115,9 @@ func (s *sides) index() {
 		if q.raw != "" {
 			s.oldTitles[q.raw] = append(s.oldTitles[q.raw], int32(i))
 		}
-		s.oldLasts[q.last]++
+		if q.last != "" {
+			s.oldLasts[q.last] = append(s.oldLasts[q.last], int32(i))
+		}
 	}
 	s.gramPostings = postingsOf(s.new)
 }
