@@ -55,13 +55,40 @@ func (t *tally) best(n int, counts func(page int32) bool) []int32 {
 func (s *sides) candidates(i int, t *tally) []scored {
 	old := &s.old[i]
 	list := s.search(old, t)
-	scores := make([]scored, len(list))
-	for k, page := range list {
-		scores[k].page = page
-		s.look(old, &s.new[page], &s.before[i], &s.after[page], &scores[k].evidence)
+	scores := make([]scored, 0, len(list))
+	for _, page := range list {
+		scores = append(scores, s.candidate(i, page))
 	}
 	lead(scores)
 	return scores
+}
+
+// candidate looks at a new page as a candidate for an old one.
+func (s *sides) candidate(i int, page int32) scored {
+	c := scored{page: page}
+	s.look(&s.old[i], &s.new[page], &s.before[i], &s.after[page], &c.evidence)
+	return c
+}
+
+// further adds candidates where very many new pages have the old one's title, or its last segment: those that lie where
+// the sure pairs of its place went.
+func (s *sides) further(i int, list []scored) []scored {
+	old := &s.old[i]
+	more := false
+	for _, to := range s.learned.usual[old.place] {
+		for _, pages := range [][]int32{s.titleAt[named{old.raw, to}], s.lastAt[named{old.last, to}]} {
+			for _, page := range pages[:min(len(pages), equals)] {
+				has := slices.ContainsFunc(list, func(c scored) bool { return c.page == page })
+				if !has && s.mayBe(old, page) {
+					list, more = append(list, s.candidate(i, page)), true
+				}
+			}
+		}
+	}
+	if more {
+		lead(list)
+	}
+	return list
 }
 
 // lead notes by how much more each candidate shares with the old page than the best of the others.
@@ -101,11 +128,7 @@ func others(list []scored, kind int) []float64 {
 // title, id, or end of the address, whatever else is. Pages that are told to be in another language don't count where
 // the new site has some in the old page's.
 func (s *sides) search(old *parts, t *tally) []int32 {
-	own := old.language != "" && !old.guessed && s.languages[old.language] > 0
-	counts := func(page int32) bool {
-		n := &s.new[page]
-		return (!n.home || old.home) && !(own && n.language != "" && !n.guessed && n.language != old.language)
-	}
+	counts := func(page int32) bool { return s.mayBe(old, page) }
 	list := s.byWords(old, t, counts)
 	add := func(pages []int32) {
 		n := 0
@@ -126,6 +149,9 @@ func (s *sides) search(old *parts, t *tally) []int32 {
 	if old.last != "" && len(s.byLast[old.last]) <= equals {
 		add(s.byLast[old.last])
 	}
+	if list := s.byTail[tail(old.path)]; len(list) <= equals {
+		add(list)
+	}
 	for _, id := range old.ids {
 		if s.oldIDs[id] == 1 && len(s.byID[id]) == 1 {
 			add(s.byID[id])
@@ -133,6 +159,13 @@ func (s *sides) search(old *parts, t *tally) []int32 {
 	}
 	add(s.byGrams(old, t, counts))
 	return list
+}
+
+// mayBe reports whether a new page isn't out of the question for an old one: by its language, and as the home page.
+func (s *sides) mayBe(old *parts, page int32) bool {
+	own := old.language != "" && !old.guessed && s.languages[old.language] > 0
+	n := &s.new[page]
+	return (!n.home || old.home) && !(own && n.language != "" && !n.guessed && n.language != old.language)
 }
 
 // clue is something that an old page has, the new pages that have it too, and how much it counts.

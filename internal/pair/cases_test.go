@@ -2,6 +2,7 @@ package pair
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -211,4 +212,26 @@ func TestWhyGone(t *testing.T) {
 	assert.LessOrEqual(t, named.Gone, absent)
 	assert.Equal(t, []string{`no page of the new site has "intelfb"`}, named.GoneWhy)
 	assert.LessOrEqual(t, bare.Gone, addressed)
+}
+
+// Where very many pages have one title, those of the folder where the others of its folder went are still looked at.
+func TestOneTitleInManyFolders(t *testing.T) {
+	var before, after []Page
+	names := makeWords(rand.New(rand.NewPCG(3, 2026)), 60*4)
+	for k := range 60 {
+		for n := range 3 {
+			word := names[4*k+n]
+			before = append(before, parsedCase(t, fmt.Sprintf("%s lights /i?sec=%d&page=%d", word, 14+k, 10*k+n)))
+			after = append(after, parsedCase(t, fmt.Sprintf("%s lights /%s/%s", word, names[4*k+3], word)))
+		}
+		before = append(before, parsedCase(t, fmt.Sprintf("Debugging /i?sec=%d&page=%d", 14+k, 10*k+9)))
+		after = append(after, parsedCase(t, fmt.Sprintf("Debugging /%s/debugging", names[4*k+3])))
+	}
+	right := 0
+	for i, m := range Pair(before, after, nil) {
+		if best := m.Best(); best != nil && best.New == i {
+			right++
+		}
+	}
+	assert.Equal(t, len(before), right)
 }

@@ -1,6 +1,7 @@
 package pair
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -9,10 +10,11 @@ import (
 
 // learned is what the sure pairs say of all.
 type learned struct {
-	places  moves            // from a folder to a folder
-	tops    moves            // from a first folder to a folder
-	kept    map[string]int   // by the old place: with the last segment kept
-	gone    map[string]share // by the old place: for how many nothing was found
+	places  moves               // from a folder to a folder
+	tops    moves               // from a first folder to a folder
+	usual   map[string][]string // by the old place: where most of its sure pairs went, three places at most
+	kept    map[string]int      // by the old place: with the last segment kept
+	gone    map[string]share    // by the old place: for how many nothing was found
 	goneAll share
 	stays   map[int32]rate // of a word of folders: how often the new page has it too
 	was     map[int32]rate // of a word of new folders: how often the old page had it
@@ -60,6 +62,23 @@ func (m *moves) add(from, to string) {
 func (m *moves) share(from, to string, expected float64) float64 {
 	more := float64(m.ways[from] + 3)
 	return (float64(m.pairs[move{from, to}]) + more*expected) / (float64(m.from[from]) + more)
+}
+
+// usual returns for each place where most went from it, three places at most and those that two took at least.
+func (m *moves) usual() map[string][]string {
+	list := map[string][]string{}
+	for way, n := range m.pairs {
+		if n >= 2 {
+			list[way.from] = append(list[way.from], way.to)
+		}
+	}
+	for from, places := range list {
+		slices.SortFunc(places, func(a, b string) int {
+			return cmp.Or(cmp.Compare(m.pairs[move{from, b}], m.pairs[move{from, a}]), strings.Compare(a, b))
+		})
+		list[from] = places[:min(len(places), 3)]
+	}
+	return list
 }
 
 // oftener returns how much oftener than by chance pages of an old page's place, or else of its first folder, went to
@@ -112,6 +131,7 @@ func (s *sides) learn(all [][]scored) {
 		}
 	}
 	l.idKept = kept / both
+	l.usual = l.places.usual()
 	s.learned = l
 }
 

@@ -119,9 +119,10 @@ func (s *sides) rounds(all [][]scored, by [3]weights, before func(round int, w *
 		switch round {
 		case 1:
 			s.learn(all)
-			do(func(i int) { s.refine(i, all[i]) })
+			do(func(i int) { all[i] = s.further(i, all[i]); s.refine(i, all[i]) })
 		case 2:
 			s.learn(all)
+			do(func(i int) { all[i] = s.further(i, all[i]) })
 			s.compete(all)
 			do(func(i int) { s.refine(i, all[i]); s.contend(i, all[i]) })
 		}

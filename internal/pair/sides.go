@@ -23,14 +23,20 @@ type sides struct {
 	oldTitles     map[string][]int32 // old pages by their own title
 	byLast        map[string][]int32 // new pages by the last segment of their address
 	oldLasts      map[string][]int32
-	homes         []int32        // new home pages
-	idTrust       float64        // which part of the pages with equal ids are alike otherwise
-	placeTrust    float64        // the same of those with equal numbers of their place among others, such as ch05
-	languages     map[string]int // how many new pages are in a language
-	texted        int            // how many new pages have a text
+	byTail        map[string][]int32 // new pages by the last two segments of their path
+	titleAt       map[named][]int32  // those whose title very many have, by it and their place
+	lastAt        map[named][]int32  // the same of last segments
+	homes         []int32            // new home pages
+	idTrust       float64            // which part of the pages with equal ids are alike otherwise
+	placeTrust    float64            // the same of those with equal numbers of their place among others, such as ch05
+	languages     map[string]int     // how many new pages are in a language
+	texted        int                // how many new pages have a text
 	decided       map[int]Decision
 	learned       learned
 }
+
+// named is a title, or a last segment, at a place.
+type named struct{ name, place string }
 
 // parts is what a page consists of.
 type parts struct {
@@ -58,7 +64,8 @@ const shownText = 40
 func newSides(before, after []Page) *sides {
 	s := &sides{before: before, after: after, words: vocabulary{numbers: map[string]int32{}},
 		byID: map[string][]int32{}, oldIDs: map[string]int{}, byTitle: map[string][]int32{}, oldTitles: map[string][]int32{},
-		byLast: map[string][]int32{}, oldLasts: map[string][]int32{}, languages: map[string]int{}}
+		byLast: map[string][]int32{}, oldLasts: map[string][]int32{},
+		byTail: map[string][]int32{}, titleAt: map[named][]int32{}, lastAt: map[named][]int32{}, languages: map[string]int{}}
 	old, new := newSide(before), newSide(after)
 	joins := joined(&old, &new)
 	guess := language.NewGuesser()
@@ -102,7 +109,21 @@ func (s *sides) index() {
 		if q.last != "" {
 			s.byLast[q.last] = append(s.byLast[q.last], n)
 		}
+		if end := tail(q.path); end != "" {
+			s.byTail[end] = append(s.byTail[end], n)
+		}
 		s.languages[q.language]++
+	}
+	for i := range s.new {
+		q, n := &s.new[i], int32(i)
+		if len(s.byTitle[q.raw]) > equals {
+			at := named{q.raw, q.place}
+			s.titleAt[at] = append(s.titleAt[at], n)
+		}
+		if len(s.byLast[q.last]) > equals {
+			at := named{q.last, q.place}
+			s.lastAt[at] = append(s.lastAt[at], n)
+		}
 	}
 	for i := range s.old {
 		q := &s.old[i]
@@ -120,6 +141,15 @@ func (s *sides) index() {
 		}
 	}
 	s.gramPostings = postingsOf(s.new)
+}
+
+// tail returns the last two segments of a path; empty: it has fewer.
+func tail(path string) string {
+	last := strings.LastIndexByte(path, '/')
+	if last <= 0 {
+		return ""
+	}
+	return path[strings.LastIndexByte(path[:last], '/')+1:]
 }
 
 // side is one side before its words are numbered.
