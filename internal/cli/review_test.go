@@ -124,3 +124,23 @@ func TestScreenMarksWhatDiffers(t *testing.T) {
 	s.pairing.color = "always"
 	assert.Contains(t, s.View(120, 40), "\x1b[1;4;31mnumber\x1b[0m")
 }
+
+// The doubtful pairs take 80 columns at most, whatever is in them, and shorten addresses where they agree.
+func TestDoubtfulTextFits(t *testing.T) {
+	long := "https://skerrywick.example/" + strings.Repeat("very/long/", 20)
+	rows := []pair.Proposal{
+		{From: long + "old-end", To: long + "new-end", Status: 301, Confidence: 0.6, Title: strings.Repeat("広いタイトル ", 20),
+			Reason: strings.Repeat("a reason; ", 60)},
+		{From: "https://skerrywick.example/x", Status: 410, Confidence: 0.47, Reason: "nothing like it was found \x1b[31m"},
+	}
+	var b bytes.Buffer
+	require.NoError(t, doubtfulText(&b, false, rows, 7))
+	for line := range strings.SplitSeq(b.String(), "\n") {
+		assert.LessOrEqual(t, text.StringWidth(line), 80, line)
+	}
+	assert.Contains(t, b.String(), "2 of 7 doubtful pairs; old pages of https://skerrywick.example\n")
+	assert.Contains(t, b.String(), "old-end")
+	assert.Contains(t, b.String(), "new-end")
+	assert.Contains(t, b.String(), "0.47  /x -> gone (410)?\n")
+	assert.NotContains(t, b.String(), "\x1b")
+}
