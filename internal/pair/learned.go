@@ -60,7 +60,7 @@ func (m *moves) add(from, to string) {
 // share returns which part of what left a place went to another. A place that took none so far isn't out of the
 // question, and the less, the more places took some (the estimate of Witten and Bell).
 func (m *moves) share(from, to string, expected float64) float64 {
-	more := float64(m.ways[from] + 3)
+	more := float64(m.ways[from] + 1)
 	return (float64(m.pairs[move{from, to}]) + more*expected) / (float64(m.from[from]) + more)
 }
 
