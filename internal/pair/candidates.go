@@ -50,8 +50,7 @@ func (t *tally) best(n int, counts func(page int32) bool) []int32 {
 	return best
 }
 
-// candidates returns the new pages that share the rarest words with an old one,
-// or an id.
+// candidates returns the new pages that search finds for an old one, with what can be seen of the two alone.
 func (s *sides) candidates(i int, t *tally) []scored {
 	old := &s.old[i]
 	list := s.search(old, t)
@@ -202,7 +201,7 @@ func (s *sides) byGrams(old *parts, t *tally, counts func(page int32) bool) []in
 	const most = 12 // runs of letters that are looked up
 	var clues []clue
 	for _, g := range old.grams {
-		if pages := s.gramPostings.of(g); len(pages) > 0 && len(pages) <= touched/4 {
+		if pages := s.byGram.of(g); len(pages) > 0 && len(pages) <= touched/4 {
 			clues = append(clues, clue{pages, 1})
 		}
 	}

@@ -170,6 +170,7 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 	e[sameDepth] = is(old.path != "" && strings.Count(old.path, "/") == strings.Count(new.path, "/"))
 	e[suffix] = pathSuffix(old.path, new.path)
 	e[allAlike], e[shared] = all.dice, min(all.matched/10, 3)
+	cross, other := v.alike(old.title, new.slug), v.alike(old.slug, new.title)
 	own := slug // what names the page: titles, or else last segments
 	if len(old.title) > 0 && len(new.title) > 0 {
 		title := v.alike(old.title, new.title)
@@ -178,7 +179,7 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 		e[titleVeryAlike] = above(title.dice, 0.7)
 		s.lookAtTitles(old, new, e)
 	} else {
-		for _, l := range []likeness{v.alike(old.title, new.slug), v.alike(old.slug, new.title)} {
+		for _, l := range []likeness{cross, other} {
 			if l.matched > own.matched {
 				own = l
 			}
@@ -186,8 +187,8 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 	}
 	e[rarity], e[rarest] = min(own.matched/10, 3), own.rarestShared/float64(v.most)
 	e[onlyOld], e[onlyNew] = min(own.left/10, 3), min(own.right/10, 3)
-	e[rarestLost] = above1(own.rarestLeft, own.rarestShared)
-	e[rarestNew] = above1(own.rarestRight, own.rarestShared)
+	e[rarestLost] = rarer(own.rarestLeft, own.rarestShared)
+	e[rarestNew] = rarer(own.rarestRight, own.rarestShared)
 	e[elsewhere] = is(all.leftElsewhere)
 	e[another] = is(all.leftElsewhere && all.rightBefore)
 	e[modelDiffers] = is(own.unlikeNumbers)
@@ -195,7 +196,6 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 	if len(old.heading) > 0 && len(new.heading) > 0 {
 		e[headingAlike] = v.alike(old.heading, new.heading).dice
 	}
-	cross, other := v.alike(old.title, new.slug), v.alike(old.slug, new.title)
 	e[crossAlike], e[crossWithin] = max(cross.dice, other.dice), max(v.telling(cross), v.telling(other))
 	e[unknown] = s.unknown(old)
 }
@@ -232,8 +232,8 @@ func (s *sides) inLanguage(pages []int32, of []parts, language string) int {
 	return n
 }
 
-// above1 returns by how much a weight is above another, as a part of it.
-func above1(weight, other float64) float64 {
+// rarer returns by how much a weight is above another, as a part of it.
+func rarer(weight, other float64) float64 {
 	if weight <= other {
 		return 0
 	}
@@ -251,14 +251,10 @@ func (s *sides) weightOf(words bag) float64 {
 
 // unknown returns which part of what names an old page no new page has.
 func (s *sides) unknown(old *parts) float64 {
-	own := old.title
-	if len(own) == 0 {
-		own = old.slug
-	}
 	none, all := 0.0, 0.0
-	for _, n := range own {
+	for _, n := range old.names() {
 		w := float64(s.words.weight[n])
-		if all += w; !s.words.new[n] && len(s.words.spelled[n]) == 0 {
+		if all += w; s.words.lost(n) {
 			none += w
 		}
 	}

@@ -104,7 +104,7 @@ func TestFit(t *testing.T) {
 		var lessons []lesson
 		for _, r := range runs {
 			rounds := by
-			r.s.rounds(r.all, rounds, func(n int, _ *weights) {
+			r.s.rounds(r.all, rounds, func(n int) {
 				if n == round {
 					for i := range r.all {
 						lessons = append(lessons, teach(r.all[i], r.truth[i]))

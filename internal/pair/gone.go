@@ -58,13 +58,9 @@ func (s *sides) textLike(old *parts, list []scored) (like float64, known bool) {
 
 // lost returns up to two words of what names an old page that no new page has, the rarest first.
 func (s *sides) lost(old *parts) []string {
-	own := old.title
-	if len(own) == 0 {
-		own = old.slug
-	}
 	var words bag
-	for _, n := range own {
-		if !s.words.new[n] && len(s.words.spelled[n]) == 0 && len(s.words.words[n]) > 2 {
+	for _, n := range old.names() {
+		if s.words.lost(n) && len(s.words.words[n]) > 2 {
 			words = append(words, n)
 		}
 	}

@@ -61,19 +61,19 @@ func sharedGrams(a, b []uint32) float64 {
 	return 2 * float64(both) / float64(len(a)+len(b))
 }
 
-// postings are the pages that have a gram, by buckets of its hash.
-type postings struct {
+// gramIndex is the pages that have a gram, by buckets of its hash.
+type gramIndex struct {
 	starts []int32
 	pages  []int32
 	mask   uint32
 }
 
-func postingsOf(pages []parts) postings {
+func indexGrams(pages []parts) gramIndex {
 	buckets := 1 << 8
 	for buckets < 8*len(pages) && buckets < 1<<19 {
 		buckets *= 2
 	}
-	p := postings{starts: make([]int32, buckets+1), mask: uint32(buckets - 1)}
+	p := gramIndex{starts: make([]int32, buckets+1), mask: uint32(buckets - 1)}
 	for i := range pages {
 		for _, g := range pages[i].grams {
 			p.starts[g&p.mask+1]++
@@ -94,6 +94,6 @@ func postingsOf(pages []parts) postings {
 }
 
 // of returns the pages that have a gram, and perhaps some others.
-func (p *postings) of(gram uint32) []int32 {
+func (p *gramIndex) of(gram uint32) []int32 {
 	return p.pages[p.starts[gram&p.mask]:p.starts[gram&p.mask+1]]
 }

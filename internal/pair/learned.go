@@ -82,8 +82,7 @@ func (m *moves) usual() map[string][]string {
 }
 
 // oftener returns how much oftener than by chance pages of an old page's place, or else of its first folder, went to
-// a new page's, from -1 to 1;
-// 0 where nothing is known.
+// a new page's, from -1 to 1; 0 where nothing is known.
 func (l *learned) oftener(old, new *parts) float64 {
 	if l.tops.from[old.top] == 0 {
 		return 0
@@ -100,7 +99,7 @@ func (l *learned) oftener(old, new *parts) float64 {
 // learn learns from the pairs that are sure without it.
 func (s *sides) learn(all [][]scored) {
 	l := learned{places: newMoves(), tops: newMoves(), kept: map[string]int{}, gone: map[string]share{},
-		stays: map[int32]rate{}, was: map[int32]rate{}}
+		stays: map[int32]rate{}, was: map[int32]rate{}, told: map[move]int{}}
 	both, kept := 1.0, 0.5 // as if one had been seen
 	for i, list := range all {
 		old := &s.old[i]
@@ -140,9 +139,6 @@ func (l *learned) decide(old, new *parts) {
 	for range 3 {
 		l.places.add(old.place, new.place)
 		l.tops.add(old.top, new.place)
-	}
-	if l.told == nil {
-		l.told = map[move]int{}
 	}
 	l.told[move{old.place, new.place}]++
 }

@@ -112,10 +112,9 @@ func Pair(before, after []Page, progress func(n int)) []Match {
 // rounds rates the candidates of all old pages: by what can be seen of two pages alone; then also by what the sure
 // pairs say of the others; and at last by which other old pages suit the new one too. before, which may be nil, is
 // called in front of each round.
-func (s *sides) rounds(all [][]scored, by [3]weights, before func(round int, w *weights)) {
-	do := func(of func(i int)) { each(len(all), func(i int, _ *tally) { of(i) }, s.noTally, nil) }
+func (s *sides) rounds(all [][]scored, by [3]weights, before func(round int)) {
+	do := func(of func(i int)) { each(len(all), func(i int, _ *tally) { of(i) }, nil, nil) }
 	for round := range by {
-		w := &by[round]
 		switch round {
 		case 1:
 			s.learn(all)
@@ -127,18 +126,16 @@ func (s *sides) rounds(all [][]scored, by [3]weights, before func(round int, w *
 			do(func(i int) { s.refine(i, all[i]); s.contend(i, all[i]) })
 		}
 		if before != nil {
-			before(round, w)
+			before(round)
 		}
-		do(func(i int) { s.rate(all[i], w) })
+		do(func(i int) { s.rate(all[i], &by[round]) })
 	}
 }
-
-func (s *sides) noTally() *tally { return nil }
 
 func (s *sides) tally() *tally { return &tally{weight: make([]float32, len(s.new))} }
 
 // each calls do for every number below n, on all processors, each with a tally of
-// its own.
+// its own that room makes; none where room is nil.
 func each(n int, do func(i int, t *tally), room func() *tally, progress func(n int)) {
 	const block = 64
 	var all sync.WaitGroup
@@ -146,7 +143,10 @@ func each(n int, do func(i int, t *tally), room func() *tally, progress func(n i
 	next := 0
 	for range runtime.GOMAXPROCS(0) {
 		all.Go(func() {
-			t := room()
+			var t *tally
+			if room != nil {
+				t = room()
+			}
 			for {
 				lock.Lock()
 				from := next

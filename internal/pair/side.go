@@ -114,8 +114,7 @@ func positionsOf(pages []Page) map[string]bool {
 	return found
 }
 
-// shapeOf returns a segment with # for each number, and where the first one is; -1: it has none, or more than a word
-// of letters beside them.
+// shapeOf returns a segment with # for each number, and where the first one is; -1: it has none.
 func shapeOf(last string) (shape string, first int) {
 	first = -1
 	var b strings.Builder

@@ -14,9 +14,9 @@ type sides struct {
 	before, after []Page
 	old, new      []parts // of each page
 	words         vocabulary
-	postings      [][]int32 // by word: the new pages with it in title, heading or address
-	textPostings  [][]int32 // the same for their text
-	gramPostings  postings
+	postings      [][]int32          // by word: the new pages with it in title, heading or address
+	textPostings  [][]int32          // the same for their text
+	byGram        gramIndex          // new pages by runs of letters
 	byID          map[string][]int32 // new pages by an id
 	oldIDs        map[string]int     // how many old pages have an id
 	byTitle       map[string][]int32 // new pages by their own title, sign by sign
@@ -56,6 +56,14 @@ type parts struct {
 	language                                 string
 	guessed                                  bool // from words
 	home                                     bool
+}
+
+// names returns the words that name a page: those of its title, or else of its last segment.
+func (q *parts) names() bag {
+	if len(q.title) > 0 {
+		return q.title
+	}
+	return q.slug
 }
 
 // shownText is how many of its rarest words stand for a text.
@@ -140,7 +148,7 @@ func (s *sides) index() {
 			s.oldLasts[q.last] = append(s.oldLasts[q.last], int32(i))
 		}
 	}
-	s.gramPostings = postingsOf(s.new)
+	s.byGram = indexGrams(s.new)
 }
 
 // tail returns the last two segments of a path; empty: it has fewer.

@@ -393,6 +393,9 @@ func (v *vocabulary) alike(a, b bag) likeness {
 	return l
 }
 
+// lost reports whether no new page has a word, nor one that may be it, in a title or an address.
+func (v *vocabulary) lost(n int32) bool { return !v.new[n] && len(v.spelled[n]) == 0 }
+
 // small reports whether a word is so common that it tells no page from another.
 func (v *vocabulary) small(n int32) bool { return v.weight[n] < v.common }
 
