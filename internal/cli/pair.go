@@ -231,8 +231,8 @@ func doubtfulText(w io.Writer, paint term.Paint, rows []pair.Proposal, all int) 
 		if len(from)+len(to)+1 <= doubtfulWidth-len(lead) {
 			b.WriteString(lead + term.Cut(from+" "+to, doubtfulWidth-len(lead)) + "\n")
 		} else {
-			b.WriteString(lead + shortenMiddle(from, doubtfulWidth-len(lead)) + "\n")
-			b.WriteString("      " + shortenMiddle(to, doubtfulWidth-6) + "\n")
+			b.WriteString(lead + term.CutMiddle(from, doubtfulWidth-len(lead)) + "\n")
+			b.WriteString("      " + term.CutMiddle(to, doubtfulWidth-6) + "\n")
 		}
 		for _, line := range term.Wrap(row.Reason, doubtfulWidth-6, 3) {
 			b.WriteString("      " + paint.Dim(line) + "\n")
@@ -240,16 +240,6 @@ func doubtfulText(w io.Writer, paint term.Paint, rows []pair.Proposal, all int) 
 	}
 	_, err := io.WriteString(w, b.String()+"\n")
 	return err
-}
-
-// shortenMiddle cuts a text in its middle: addresses differ at their ends.
-func shortenMiddle(s string, width int) string {
-	runes := []rune(address.Printable(s))
-	if len(runes) <= width {
-		return term.Cut(s, width)
-	}
-	half := (width - 3) / 2
-	return string(runes[:half]) + "..." + string(runes[len(runes)-half:])
 }
 
 // commonOrigin returns the scheme and host that all old addresses begin with; empty when they differ.

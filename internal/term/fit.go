@@ -19,6 +19,30 @@ func Cut(s string, width int) string {
 	return text.Trim(s, max(0, width-len(more))) + more
 }
 
+// CutMiddle returns a text that takes no more columns, without its middle where it is longer: addresses differ at their
+// ends.
+func CutMiddle(s string, width int) string {
+	s = address.Printable(s)
+	if text.StringWidth(s) <= width {
+		return s
+	}
+	const dots = "..."
+	half := (width - len(dots)) / 2
+	runes := []rune(s)
+	from, to := 0, len(runes)
+	for used := 0; from < to; from++ {
+		if used += text.RuneWidth(runes[from]); used > half {
+			break
+		}
+	}
+	for used := 0; to > from; to-- {
+		if used += text.RuneWidth(runes[to-1]); used > half {
+			break
+		}
+	}
+	return string(runes[:from]) + dots + string(runes[to:])
+}
+
 // Pad returns text cut or filled to a width.
 func Pad(s string, width int) string {
 	s = Cut(s, width)
