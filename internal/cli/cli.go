@@ -59,7 +59,7 @@ type app struct {
 	now            time.Time
 
 	project, format, output, color, failOn string
-	quiet, noWait                          bool
+	quiet, noWait, all                     bool
 	limit                                  finding.Severity
 	folder                                 project.Folder // as it was read
 
@@ -102,7 +102,13 @@ func (a *app) run(ctx context.Context, args []string) int {
 	root.SetArgs(args)
 	a.ctx = ctx
 	ended := make(chan error, 1)
-	go func() { ended <- root.ExecuteContext(ctx) }()
+	go func() {
+		command, err := root.ExecuteContextC(ctx)
+		if err == nil || errors.Is(err, errFindings) {
+			a.tellNext(command)
+		}
+		ended <- err
+	}()
 	var err error
 	select {
 	case err = <-ended:
@@ -169,13 +175,14 @@ the address book and the redirects.`,
 		"table, json or csv; trace also ndjson; where there are findings also junit or sarif")
 	f.StringVar(&a.output, "output", "", "write the result to `FILE` instead of standard output")
 	f.BoolVar(&a.quiet, "quiet", false, "print findings only")
+	f.BoolVar(&a.all, "all", false, "print every finding, not five of each cause")
 	f.BoolVar(&a.noWait, "no-wait", false, "end at once when another run changes the project, instead of waiting")
 	f.StringVar(&a.color, "color", "auto", "auto, always or never")
 	f.StringVar(&a.failOn, "fail-on", "error", "exit with 1 from this severity on: error, warning, note or never")
 	root.AddCommand(a.initCommand(), a.stepsCommand(), a.gatherCommand(), a.proposeCommand(), a.pagesCommand(),
 		a.lintCommand(), a.designCommand(), a.pairCommand(),
 		a.redirectsCommand(), a.relinkCommand(), a.traceCommand(), a.emitCommand(), a.serveCommand(), a.probeCommand(),
-		a.demoCommand())
+		a.findingsCommand(), a.demoCommand())
 	return root
 }
 
@@ -208,14 +215,15 @@ func (a *app) checkFlags(command string) (err error) {
 	return nil
 }
 
-func (a *app) paint(w io.Writer) term.Paint {
+func (a *app) style(w io.Writer) term.Style {
+	s := term.StyleOf(w, os.Getenv)
 	switch a.color {
 	case "always":
-		return true
+		s.Colour = true
 	case "never":
-		return false
+		s.Colour = false
 	}
-	return term.Paint(os.Getenv("NO_COLOR") == "" && term.IsTerminal(w))
+	return s
 }
 
 // say prints a message for a person.
@@ -397,25 +405,22 @@ type report struct {
 	more     map[string]any // further lists as JSON, by name
 	counts   []count
 	findings []finding.Finding
-	shown    []finding.Finding                         // those a person sees; nil: all
-	text     func(w io.Writer, paint term.Paint) error // instead of a table
+	text     func(w io.Writer, style term.Style) error // instead of a table
 }
 
 // told is the text of a report whose rows a person doesn't want to see: they
 // are there as CSV and JSON.
-func told(io.Writer, term.Paint) error { return nil }
+func told(io.Writer, term.Style) error { return nil }
 
 // print writes a report and returns errFindings when it is bad enough.
 func (a *app) print(r report) error {
 	if err := a.ctx.Err(); err != nil {
 		return err
 	}
-	for _, list := range [][]finding.Finding{r.findings, r.shown} {
-		for i := range list {
-			a.locate(&list[i].Where)
-			for j := range list[i].Related {
-				a.locate(&list[i].Related[j])
-			}
+	for i := range r.findings {
+		a.locate(&r.findings[i].Where)
+		for j := range r.findings[i].Related {
+			a.locate(&r.findings[i].Related[j])
 		}
 	}
 	finding.Sort(r.findings)
@@ -449,39 +454,43 @@ func (a *app) printTo(w io.Writer, r report) error {
 	case "sarif":
 		return printSARIF(&visibleJSON{w: w}, r.findings)
 	}
-	paint := a.paint(w)
+	style := a.style(w)
+	if a.output != "" {
+		style.Width = 0 // of a file
+	}
+	out := term.Wrapping(w, style)
+	if err := a.printText(out, style, r); err != nil {
+		return err
+	}
+	return out.Flush()
+}
+
+// printText prints a report for a person.
+func (a *app) printText(w io.Writer, style term.Style, r report) error {
 	if !a.quiet {
 		switch {
 		case r.text != nil:
-			if err := r.text(w, paint); err != nil {
+			if err := r.text(w, style); err != nil {
 				return err
 			}
 		case len(r.rows) > 0:
-			if err := term.Table(w, paint, r.columns, r.rows); err != nil {
+			if err := term.Table(w, style, r.columns, r.rows); err != nil {
 				return err
 			}
 			_, _ = fmt.Fprintln(w)
 		}
-		if err := printCounts(w, paint, r.counts); err != nil {
+		if err := printCounts(w, style, r.counts); err != nil {
 			return err
 		}
 	}
-	shown := r.findings
-	if r.shown != nil {
-		shown = r.shown
-	}
-	if err := term.Findings(w, paint, shown); err != nil || len(shown) == len(r.findings) {
-		return err
-	}
-	_, err := fmt.Fprintf(w, "%s more; --all prints them\n", paint.Bold(fmt.Sprint(len(r.findings)-len(shown))))
-	return err
+	return term.Findings(w, style, r.findings, a.all)
 }
 
 // printCounts prints the summary: in one line while it is short.
-func printCounts(w io.Writer, paint term.Paint, counts []count) error {
+func printCounts(w io.Writer, style term.Style, counts []count) error {
 	if len(counts) > 6 {
 		for _, c := range counts {
-			if _, err := fmt.Fprintf(w, "%s %s\n", paint.Bold(fmt.Sprintf("%6d", c.n)), c.words); err != nil {
+			if _, err := fmt.Fprintf(w, "%s %s\n", style.Bold(fmt.Sprintf("%6d", c.n)), c.words); err != nil {
 				return err
 			}
 		}
@@ -489,7 +498,7 @@ func printCounts(w io.Writer, paint term.Paint, counts []count) error {
 	}
 	var words []string
 	for _, c := range counts {
-		words = append(words, paint.Bold(fmt.Sprint(c.n))+" "+c.words)
+		words = append(words, style.Bold(fmt.Sprint(c.n))+" "+c.words)
 	}
 	if len(words) == 0 {
 		return nil

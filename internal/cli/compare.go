@@ -59,7 +59,7 @@ func (g *gathering) compareWith(p *plan.Plan, sources []string) error {
 	r.counts = []count{{"both", "on both sides", c.Both}, {"by_address", "of them told by their addresses", c.Addresses},
 		{"by_title", "of them told by their titles", c.Titles},
 		{"left", "only left", len(c.Left)}, {"right", "only right", len(c.Right)}}
-	r.text = func(w io.Writer, paint term.Paint) error {
+	r.text = func(w io.Writer, style term.Style) error {
 		name := "project"
 		if len(sources) > 0 {
 			name = strings.Join(sources, " ")
@@ -76,12 +76,12 @@ func (g *gathering) compareWith(p *plan.Plan, sources []string) error {
 			}
 			rows = append(rows, []string{n.Kind, n.Language, n.State, fmt.Sprint(n.Left), fmt.Sprint(n.Right), sign})
 		}
-		if err := term.Table(w, paint, []string{"kind", "language", "state", "left", "right", ""}, rows); err != nil {
+		if err := term.Table(w, style, []string{"kind", "language", "state", "left", "right", ""}, rows); err != nil {
 			return err
 		}
 		_, _ = fmt.Fprintln(w)
 		if len(r.rows) > 0 {
-			if err := term.Table(w, paint, r.columns, r.rows); err != nil {
+			if err := term.Table(w, style, r.columns, r.rows); err != nil {
 				return err
 			}
 			_, _ = fmt.Fprintln(w)

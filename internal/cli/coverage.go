@@ -134,17 +134,17 @@ func coverageReport(p *plan.Plan, of coverage.Coverage, sample int) report {
 			fmt.Sprint(g.Visits), fmt.Sprint(g.AnsweredVisits), fmt.Sprint(g.Pages)})
 	}
 	r.counts = []count{{"lost", "lost addresses", len(of.Lost)}}
-	r.text = func(w io.Writer, paint term.Paint) error {
+	r.text = func(w io.Writer, style term.Style) error {
 		byVisits, byAddress := of.Percent()
 		_, _ = fmt.Fprintf(w, "The plan answers %s of %d visits, and %s of %d addresses.\n\n",
-			paint.Bold(fmt.Sprintf("%.1f %%", byVisits)), of.Visits, paint.Bold(fmt.Sprintf("%.1f %%", byAddress)),
+			style.Bold(fmt.Sprintf("%.1f %%", byVisits)), of.Visits, style.Bold(fmt.Sprintf("%.1f %%", byAddress)),
 			of.Addresses)
-		if err := term.Table(w, paint, []string{"by", "", "known addresses", "answered", "visits", "answered",
+		if err := term.Table(w, style, []string{"by", "", "known addresses", "answered", "visits", "answered",
 			"pages now"}, groups); err != nil || len(r.rows) == 0 {
 			return err
 		}
 		_, _ = fmt.Fprintln(w)
-		if err := term.Table(w, paint, r.columns, r.rows); err != nil {
+		if err := term.Table(w, style, r.columns, r.rows); err != nil {
 			return err
 		}
 		_, err := fmt.Fprintln(w)

@@ -162,7 +162,7 @@ func (r *relinking) work(db *database.DB, rows relink.Rows, linker *relink.Linke
 			r.documents = append(r.documents, changesOf(d))
 		}
 		if r.summary.Changed <= shownRows && !r.write {
-			writeDifference(&r.differences, r.paint, bool(r.paint) || term.IsTerminal(r.stdout), d)
+			writeDifference(&r.differences, r.style, r.style.Colour || term.IsTerminal(r.stdout), d)
 		}
 		return nil
 	})

@@ -12,7 +12,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"young-compass/internal/demo"
-	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
 	"young-compass/internal/probe"
@@ -120,11 +119,11 @@ func (t *tour) run(command string, filter string, status int) error {
 	if filter != "" {
 		shown += " | grep " + filter
 	}
-	_, _ = fmt.Fprintf(t.stdout, "\n$ %s\n", t.paint(t.stdout).Bold(shown))
+	_, _ = fmt.Fprintf(t.stdout, "\n$ %s\n", t.style(t.stdout).Bold(shown))
 	var out bytes.Buffer
 	sub := &app{stdin: strings.NewReader(""), stdout: &out, stderr: &out, now: t.now}
 	color := "never"
-	if t.paint(t.stdout) {
+	if t.style(t.stdout).Colour {
 		color = "always"
 	}
 	args := append(split(command), "--color", color)
@@ -219,8 +218,7 @@ func (t *tour) askOld() error {
 		return err
 	}
 	t.tell("Which pages does the old server show at several addresses?")
-	return t.run("probe redirects --at "+t.old.At()+" --ca old-site.pem --quiet", string(finding.ManyAddresses),
-		exitFindings)
+	return t.run("probe redirects --at "+t.old.At()+" --ca old-site.pem --quiet", "", exitFindings)
 }
 
 func (t *tour) mend() error {

@@ -29,10 +29,10 @@ import (
 // designing is a run of design: its flags.
 type designing struct {
 	*app
-	write, all, redirects bool
-	sample                int
-	only, language        string
-	collide               string
+	write, redirects bool
+	sample           int
+	only, language   string
+	collide          string
 }
 
 func (a *app) designCommand() *cobra.Command {
@@ -62,7 +62,6 @@ page's parent, section or region, else its kind), date, or ask.`,
 	f := c.Flags()
 	f.BoolVar(&d.write, "write", false, "accept the proposals into the address book")
 	f.IntVar(&d.sample, "sample", 12, "show `N` pages, spread over all; 0: every page")
-	f.BoolVar(&d.all, "all", false, "print every finding, not five of each kind")
 	f.BoolVar(&d.redirects, "redirects", false, "show the redirects that follow, instead of the pages")
 	f.StringVar(&d.only, "only", "", "design the pages of one `KIND`; the others stay")
 	f.StringVar(&d.language, "language", "", "design the pages in one `LANGUAGE`; the others stay")
@@ -114,7 +113,6 @@ func (d *designing) run() error {
 	}
 	r := d.report(p, proposals, after, byPage, all)
 	r.findings = slices.Concat(found, more, coverage.Scripts(p, known))
-	r.shown = firstOfEach(r.findings, d.all)
 	if d.write {
 		if finding.Worst(r.findings, finding.Error) {
 			d.say("nothing written while there are errors")
@@ -213,21 +211,21 @@ func (d *designing) report(p *plan.Plan, proposals []design.Proposal, after *boo
 	}
 	r.items = items
 	r.columns, r.rows = d.rows(p, proposals, items, leading, all > 0)
-	r.text = func(w io.Writer, paint term.Paint) error {
-		if err := printTrees(w, paint, before, then); err != nil {
+	r.text = func(w io.Writer, style term.Style) error {
+		if err := printTrees(w, style, before, then); err != nil {
 			return err
 		}
 		if len(r.rows) > 0 {
-			if err := term.Table(w, paint, r.columns, r.rows); err != nil {
+			if err := term.Table(w, style, r.columns, r.rows); err != nil {
 				return err
 			}
 		}
 		if len(proposals) < total {
-			_, _ = fmt.Fprintln(w, paint.Dim(fmt.Sprintf("%d of %d; --sample 0 shows all", len(proposals), total)))
+			_, _ = fmt.Fprintln(w, style.Dim(fmt.Sprintf("%d of %d; --sample 0 shows all", len(proposals), total)))
 		}
 		if all > 0 {
 			_, _ = fmt.Fprintf(w, "\n%s of %d visits in the logs were to pages that move; they are redirected\n",
-				paint.Bold(fmt.Sprint(touched)), all)
+				style.Bold(fmt.Sprint(touched)), all)
 		} else {
 			_, _ = fmt.Fprintln(w)
 		}
@@ -340,7 +338,7 @@ func spread(all []design.Proposal, n int) []design.Proposal {
 const treeLines = 19
 
 // printTrees prints the trees of addresses before and after side by side.
-func printTrees(w io.Writer, paint term.Paint, before, after *design.Node) error {
+func printTrees(w io.Writer, style term.Style, before, after *design.Node) error {
 	left, right := treeText(before, treeLines), treeText(after, treeLines)
 	if before.Pages == 0 {
 		left = nil
@@ -356,7 +354,7 @@ func printTrees(w io.Writer, paint term.Paint, before, after *design.Node) error
 		}
 		rows = append(rows, row)
 	}
-	if err := term.Table(w, paint, []string{"before", "after"}, rows); err != nil {
+	if err := term.Table(w, style, []string{"before", "after"}, rows); err != nil {
 		return err
 	}
 	_, err := fmt.Fprintln(w)
@@ -426,23 +424,6 @@ func drawBelow(n *design.Node, indent string, open map[*design.Node]bool, out *[
 	case single > 1:
 		*out = append(*out, fmt.Sprintf("%s%d pages", indent, single))
 	}
-}
-
-// firstOfEach returns the first findings of each code, as many as a person sees
-// at first; all of them if that is wanted.
-func firstOfEach(found []finding.Finding, all bool) []finding.Finding {
-	if all {
-		return found
-	}
-	finding.Sort(found)
-	some := []finding.Finding{}
-	shown := map[finding.Code]int{}
-	for _, f := range found {
-		if shown[f.Code]++; shown[f.Code] <= shownOfEach {
-			some = append(some, f)
-		}
-	}
-	return some
 }
 
 // shorten leaves the origin out of an address in a table.

@@ -55,9 +55,9 @@ func explained(e *probe.Explanation) report {
 			r.rows = append(r.rows, []string{part.what, s.Name, s.Says})
 		}
 	}
-	r.text = func(w io.Writer, paint term.Paint) error {
+	r.text = func(w io.Writer, style term.Style) error {
 		var b strings.Builder
-		fmt.Fprintf(&b, "%s\n", paint.Bold(address.Printable(e.Asked)))
+		fmt.Fprintf(&b, "%s\n", style.Bold(address.Printable(e.Asked)))
 		part := func(title string, list []probe.Signal) {
 			for i, s := range list {
 				if i == 0 {

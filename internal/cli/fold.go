@@ -149,12 +149,12 @@ func foldReport(p *plan.Plan, folds []coverage.Fold) report {
 	r.items = items
 	r.counts = []count{{"folds", "proposals", len(folds)}, {"folded", "rows that they would take the place of", rows},
 		{"rows", "redirects", p.Redirects.Len()}}
-	r.text = func(w io.Writer, paint term.Paint) error {
+	r.text = func(w io.Writer, style term.Style) error {
 		if len(r.rows) == 0 {
 			_, err := fmt.Fprintln(w, "no three rows make the same edit")
 			return err
 		}
-		if err := term.Table(w, paint, r.columns, r.rows); err != nil {
+		if err := term.Table(w, style, r.columns, r.rows); err != nil {
 			return err
 		}
 		_, err := fmt.Fprintln(w, "\nThe answer changes for addresses that a pattern reads and nobody listed. --write NUMBERS takes proposals.")

@@ -454,17 +454,17 @@ func gatherReport(summaries []gather.Summary, found []finding.Finding, g *gather
 	}
 	r.counts = []count{{"pages", "pages", len(g.Pages.Pages)}, {"addresses", "addresses", len(g.Book.Entries)}}
 	pages := gather.CountPages(g.Pages)
-	r.text = func(w io.Writer, paint term.Paint) error {
-		if err := term.Table(w, paint, r.columns, r.rows); err != nil {
+	r.text = func(w io.Writer, style term.Style) error {
+		if err := term.Table(w, style, r.columns, r.rows); err != nil {
 			return err
 		}
 		_, _ = fmt.Fprintln(w)
 		for _, s := range summaries {
-			if err := printRest(w, paint, s); err != nil {
+			if err := printRest(w, style, s); err != nil {
 				return err
 			}
 		}
-		if err := printBreakdown(w, paint, summaries, pages); err != nil {
+		if err := printBreakdown(w, style, summaries, pages); err != nil {
 			return err
 		}
 		_, err := fmt.Fprintln(w)
@@ -475,7 +475,7 @@ func gatherReport(summaries []gather.Summary, found []finding.Finding, g *gather
 
 // printRest says in a few lines what of a source was not used, and what a log
 // says.
-func printRest(w io.Writer, paint term.Paint, s gather.Summary) error {
+func printRest(w io.Writer, style term.Style, s gather.Summary) error {
 	var lines []string
 	lines = append(lines, s.Notes...)
 	for _, reason := range slices.Sorted(maps.Keys(s.Ignored)) {
@@ -510,7 +510,7 @@ func printRest(w io.Writer, paint term.Paint, s gather.Summary) error {
 	if len(lines) == 0 {
 		return nil
 	}
-	_, err := fmt.Fprintln(w, paint.Bold(address.Printable(s.Source)))
+	_, err := fmt.Fprintln(w, style.Bold(address.Printable(s.Source)))
 	for _, line := range lines {
 		_, _ = fmt.Fprintln(w, "  "+address.Printable(line))
 	}
@@ -520,7 +520,7 @@ func printRest(w io.Writer, paint term.Paint, s gather.Summary) error {
 
 // printBreakdown prints the pages that each source speaks of, and those of the
 // project, by kind and state, each with its languages.
-func printBreakdown(w io.Writer, paint term.Paint, summaries []gather.Summary, all []gather.Count) error {
+func printBreakdown(w io.Writer, style term.Style, summaries []gather.Summary, all []gather.Count) error {
 	var rows [][]string
 	add := func(source string, counts []gather.Count) {
 		last := [2]string{}
@@ -541,7 +541,7 @@ func printBreakdown(w io.Writer, paint term.Paint, summaries []gather.Summary, a
 		}
 	}
 	add("all pages of the project", all)
-	return term.Table(w, paint, []string{"source", "kind", "state", "languages"}, rows)
+	return term.Table(w, style, []string{"source", "kind", "state", "languages"}, rows)
 }
 
 // byState orders counts by kind, state and language.

@@ -94,7 +94,7 @@ func withExisting(r report, list []deploy.Existing) report {
 		return r
 	}
 	r.more = map[string]any{"existing": list}
-	r.text = func(w io.Writer, paint term.Paint) error {
+	r.text = func(w io.Writer, style term.Style) error {
 		var rows [][]string
 		for _, x := range list {
 			met := ""
@@ -103,7 +103,7 @@ func withExisting(r report, list []deploy.Existing) report {
 			}
 			rows = append(rows, []string{fmt.Sprint(x.Line), address.Printable(beginning(x.Text)), x.Does, met, x.Beside})
 		}
-		if err := term.Table(w, paint, []string{"line", "in the file already", "what it does", "addresses", "beside the plan"}, rows); err != nil {
+		if err := term.Table(w, style, []string{"line", "in the file already", "what it does", "addresses", "beside the plan"}, rows); err != nil {
 			return err
 		}
 		_, err := fmt.Fprintln(w)

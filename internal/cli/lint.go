@@ -22,7 +22,6 @@ import (
 )
 
 func (a *app) lintCommand() *cobra.Command {
-	var all bool
 	c := &cobra.Command{
 		Use:   "lint [FILE|-]",
 		Short: "Judge addresses: can people read, type and guess them?",
@@ -51,10 +50,9 @@ and proposes a better address. docs/lint.md has the formula of the readability.`
 				return err
 			}
 			found = append(found, judge.Findings(before)...)
-			return a.print(lintReport(judge, before, after, found, all))
+			return a.print(lintReport(judge, before, after, found))
 		},
 	}
-	c.Flags().BoolVar(&all, "all", false, "print every finding, not five of each kind")
 	return c
 }
 
@@ -80,17 +78,13 @@ func (a *app) lintFile(p *plan.Plan, file string) ([]lint.Subject, []finding.Fin
 	return lint.Read(file, f, base)
 }
 
-// shownOfEach is how many findings of one code a person sees at first.
-const shownOfEach = 5
-
-func lintReport(judge lint.Judge, before, after []lint.Subject, found []finding.Finding, all bool) report {
+func lintReport(judge lint.Judge, before, after []lint.Subject, found []finding.Finding) report {
 	r := report{name: "figures", findings: found}
 	figures := []lint.Summary{judge.Summarise(before)}
 	if after != nil {
 		figures = append(figures, judge.Summarise(after))
 	}
 	r.items = figures
-	r.shown = firstOfEach(found, all)
 	counts := finding.Count(found)
 	codes := make([]string, 0, len(counts))
 	for code := range counts {
@@ -100,12 +94,12 @@ func lintReport(judge lint.Judge, before, after []lint.Subject, found []finding.
 		return cmp.Or(cmp.Compare(counts[y], counts[x]),
 			strings.Compare(x, y))
 	})
-	r.text = func(w io.Writer, paint term.Paint) error { return printFigures(w, paint, figures, codes, counts) }
+	r.text = func(w io.Writer, style term.Style) error { return printFigures(w, style, figures, codes, counts) }
 	return r
 }
 
 // printFigures prints the summary on one screen: before and after side by side.
-func printFigures(w io.Writer, paint term.Paint, figures []lint.Summary, codes []string, counts map[string]int) error {
+func printFigures(w io.Writer, style term.Style, figures []lint.Summary, codes []string, counts map[string]int) error {
 	columns := []string{"", "addresses"}
 	if len(figures) > 1 {
 		columns = []string{"", "now", "as designed"}
@@ -134,12 +128,12 @@ func printFigures(w io.Writer, paint term.Paint, figures []lint.Summary, codes [
 		}
 		return strings.Join(words, ", ")
 	})
-	if err := term.Table(w, paint, columns, rows); err != nil {
+	if err := term.Table(w, style, columns, rows); err != nil {
 		return err
 	}
 	var words []string
 	for _, code := range codes {
-		words = append(words, fmt.Sprintf("%s %s", paint.Bold(fmt.Sprint(counts[code])), code))
+		words = append(words, fmt.Sprintf("%s %s", style.Bold(fmt.Sprint(counts[code])), code))
 	}
 	if _, err := fmt.Fprintln(w); err != nil {
 		return err

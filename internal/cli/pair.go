@@ -193,7 +193,7 @@ func (p *pairing) report(rows []pair.Proposal, newPages int) report {
 	r.counts = []count{{"old", "old pages", len(rows)}, {"paired", "surely paired", paired},
 		{"gone", "surely gone", gone}, {"doubtful", "doubtful", len(doubtful)},
 		{"decided", "decided by a person", decided}, {"unused", "new pages without an old one", newPages - len(used)}}
-	r.text = func(w io.Writer, paint term.Paint) error { return doubtfulText(w, paint, listed, len(doubtful)) }
+	r.text = func(w io.Writer, style term.Style) error { return doubtfulText(w, style, listed, len(doubtful)) }
 	return r
 }
 
@@ -206,7 +206,7 @@ const doubtfulWidth = 80
 //	0.47  Ferry times
 //	      /ferry-times.html -> gone (410)?
 //	      no page of the new site has "ferry"; closest is notice-winter@en (0.22): ...
-func doubtfulText(w io.Writer, paint term.Paint, rows []pair.Proposal, all int) error {
+func doubtfulText(w io.Writer, style term.Style, rows []pair.Proposal, all int) error {
 	if len(rows) == 0 {
 		return nil
 	}
@@ -225,7 +225,7 @@ func doubtfulText(w io.Writer, paint term.Paint, rows []pair.Proposal, all int) 
 		from := strings.TrimPrefix(row.From, origin)
 		lead := strconv.FormatFloat(row.Confidence, 'f', 2, 64) + "  "
 		if row.Title != "" {
-			b.WriteString(lead + paint.Bold(term.Cut(row.Title, doubtfulWidth-len(lead))) + "\n")
+			b.WriteString(lead + style.Bold(term.Cut(row.Title, doubtfulWidth-len(lead))) + "\n")
 			lead = "      "
 		}
 		if len(from)+len(to)+1 <= doubtfulWidth-len(lead) {
@@ -235,7 +235,7 @@ func doubtfulText(w io.Writer, paint term.Paint, rows []pair.Proposal, all int) 
 			b.WriteString("      " + term.CutMiddle(to, doubtfulWidth-6) + "\n")
 		}
 		for _, line := range term.Wrap(row.Reason, doubtfulWidth-6, 3) {
-			b.WriteString("      " + paint.Dim(line) + "\n")
+			b.WriteString("      " + style.Dim(line) + "\n")
 		}
 	}
 	_, err := io.WriteString(w, b.String()+"\n")

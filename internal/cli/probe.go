@@ -374,7 +374,7 @@ func (p *probing) tell(db *store.Store, before probe.Baseline) error {
 			return err
 		}
 	}
-	r.text = func(w io.Writer, paint term.Paint) error { return p.text(w, paint, items) }
+	r.text = func(w io.Writer, style term.Style) error { return p.text(w, style, items) }
 	if p.against != "" {
 		r.changes(before.Compare(r.findings))
 	}
@@ -407,9 +407,9 @@ type section struct {
 }
 
 // text prints the tables, a heading over each.
-func (p *probing) text(w io.Writer, paint term.Paint, tables []section) error {
+func (p *probing) text(w io.Writer, style term.Style, tables []section) error {
 	for i, s := range p.sections {
-		if _, err := fmt.Fprintf(w, "%s\n", paint.Bold(s.Kind)); err != nil {
+		if _, err := fmt.Fprintf(w, "%s\n", style.Bold(s.Kind)); err != nil {
 			return err
 		}
 		all := tables[i].Rows
@@ -418,7 +418,7 @@ func (p *probing) text(w io.Writer, paint term.Paint, tables []section) error {
 			rows = rows[:min(len(rows), p.rows)]
 		}
 		if len(rows) > 0 {
-			if err := term.Table(w, paint, tables[i].Columns, rows); err != nil {
+			if err := term.Table(w, style, tables[i].Columns, rows); err != nil {
 				return err
 			}
 			if len(rows) < len(all) {
@@ -429,7 +429,7 @@ func (p *probing) text(w io.Writer, paint term.Paint, tables []section) error {
 		for _, c := range s.Counts {
 			counts = append(counts, count{words: c.Words, n: c.N})
 		}
-		if err := printCounts(w, paint, counts); err != nil {
+		if err := printCounts(w, style, counts); err != nil {
 			return err
 		}
 		_, _ = fmt.Fprintln(w)

@@ -201,18 +201,18 @@ func (p *proposing) tellDraft(d propose.Draft, pages *inventory.Inventory, fresh
 		r.counts = append(r.counts, count{"added", "that the plan doesn't say", len(added)})
 	}
 	r.counts = append(r.counts, count{"filled", "cells of pages filled in", len(d.Fill)})
-	r.text = func(w io.Writer, paint term.Paint) error {
+	r.text = func(w io.Writer, style term.Style) error {
 		switch {
 		case p.explain:
-			if err := printEvidence(w, paint, d.Lines); err != nil {
+			if err := printEvidence(w, style, d.Lines); err != nil {
 				return err
 			}
 		case fresh:
-			if err := printPlan(w, paint, text); err != nil {
+			if err := printPlan(w, style, text); err != nil {
 				return err
 			}
 		default:
-			if err := printEvidence(w, paint, added); err != nil {
+			if err := printEvidence(w, style, added); err != nil {
 				return err
 			}
 		}
@@ -251,17 +251,17 @@ func (p *proposing) writeDraft(d propose.Draft, pages *inventory.Inventory, plan
 }
 
 // printPlan prints a plan, its comments dim and its questions marked.
-func printPlan(w io.Writer, paint term.Paint, text []byte) error {
+func printPlan(w io.Writer, style term.Style, text []byte) error {
 	for line := range bytes.Lines(text) {
 		s := strings.TrimSuffix(string(line), "\n")
 		switch trimmed := strings.TrimLeft(s, " "); {
 		case strings.HasPrefix(trimmed, "# ?"):
-			s = paint.Doubt(s)
+			s = style.Doubt(s)
 		case strings.HasPrefix(trimmed, "#"):
-			s = paint.Dim(s)
+			s = style.Dim(s)
 		default:
 			if i := strings.Index(s, "  # "); i >= 0 {
-				s = s[:i] + paint.Dim(s[i:])
+				s = s[:i] + style.Dim(s[i:])
 			}
 		}
 		if _, err := fmt.Fprintln(w, s); err != nil {
@@ -272,22 +272,22 @@ func printPlan(w io.Writer, paint term.Paint, text []byte) error {
 }
 
 // printEvidence prints lines with what speaks for them.
-func printEvidence(w io.Writer, paint term.Paint, lines []propose.Line) error {
+func printEvidence(w io.Writer, style term.Style, lines []propose.Line) error {
 	for _, l := range lines {
 		sign := " "
 		if !l.Sure() {
-			sign = paint.Doubt("?")
+			sign = style.Doubt("?")
 		}
-		if _, err := fmt.Fprintf(w, "%s %s %s\n      %s\n", sign, paint.Bold(address.Printable(l.Key+":")),
+		if _, err := fmt.Fprintf(w, "%s %s %s\n      %s\n", sign, style.Bold(address.Printable(l.Key+":")),
 			address.Printable(l.Value),
 			address.Printable(l.Why)); err != nil {
 			return err
 		}
 		if !l.Sure() {
-			_, _ = fmt.Fprintln(w, "      "+paint.Doubt(address.Printable(l.Doubt)))
+			_, _ = fmt.Fprintln(w, "      "+style.Doubt(address.Printable(l.Doubt)))
 		}
 		for _, e := range l.Examples {
-			_, _ = fmt.Fprintln(w, "      "+paint.Dim(address.Printable(e)))
+			_, _ = fmt.Fprintln(w, "      "+style.Dim(address.Printable(e)))
 		}
 	}
 	return nil

@@ -258,7 +258,7 @@ func (a *app) emitRobots(e robotsRun) error {
 		r.rows = append(r.rows, []string{name, fmt.Sprint(len(text))})
 		items = append(items, map[string]any{"file": name, "bytes": len(text)})
 	}
-	r.items, r.findings, r.shown = items, found, firstOfEach(found, false)
+	r.items, r.findings = items, found
 	return a.print(r)
 }
 
@@ -297,7 +297,6 @@ func (a *app) robotsInstall(e robotsRun, p *plan.Plan, pages []publish.Page, lin
 		return err
 	}
 	r := report{columns: []string{"file", "bytes"}, name: "files", text: told, findings: append(found, more...)}
-	r.shown = firstOfEach(r.findings, false)
 	done, err := a.robotsReplace(e, file, before, after, "Put these lines into")
 	if done {
 		r.rows = [][]string{{file, fmt.Sprint(len(after))}}

@@ -58,7 +58,6 @@ func group(c *cobra.Command, args []string) error {
 
 func (a *app) checkCommand() *cobra.Command {
 	l := &lists{app: a}
-	var all bool
 	var seen string
 	c := &cobra.Command{
 		Use:   "check [FILE...]",
@@ -100,12 +99,10 @@ The worst come first, and of these the most visited. See docs/redirects.md. With
 			})
 			r := redirectsReport(rows, found)
 			finding.Sort(found)
-			r.shown = firstOfEach(found, all)
 			return a.print(r)
 		},
 	}
 	l.flags(c)
-	c.Flags().BoolVar(&all, "all", false, "print every finding, not five of each kind")
 	c.Flags().StringVar(&seen, "visits", "",
 		"how often addresses were visited stands in `FILE`, not in the project's "+project.VisitsFile)
 	return c

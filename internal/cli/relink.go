@@ -27,7 +27,6 @@ type relinking struct {
 	base               string
 	absolute, root     bool
 	write, undo, check bool
-	all                bool
 	content            contentDatabase
 	table, address     string
 	columns            []string
@@ -37,7 +36,7 @@ type relinking struct {
 	documents          []relinked
 	found              []finding.Finding
 	differences        bytes.Buffer
-	paint              term.Paint
+	style              term.Style
 }
 
 // relinked is a file, or a value of a row, as JSON.
@@ -86,7 +85,6 @@ what it overwrites in a journal; --undo JOURNAL brings it back. See docs/relink.
 	c.Flags().BoolVar(&r.write, "write", false, "write the files, or the rows")
 	c.Flags().BoolVar(&r.undo, "undo", false, "put back what the last run wrote")
 	c.Flags().BoolVar(&r.check, "check", false, "exit with 1 while there is a link to change")
-	c.Flags().BoolVar(&r.all, "all", false, "print every finding, not five of each kind")
 	r.content.flags(c)
 	c.Flags().StringVar(&r.table, "table", "", "change rows of this `TABLE`")
 	c.Flags().StringSliceVar(&r.columns, "columns", nil, "in these `COLUMNS`, with commas between them")
@@ -162,7 +160,7 @@ func (r *relinking) linker() (*relink.Linker, *address.Address, error) {
 		}
 		base = &at
 	}
-	r.paint = r.app.paint(r.stdout)
+	r.style = r.app.style(r.stdout)
 	return relink.New(p, r.way()), base, nil
 }
 
@@ -218,7 +216,7 @@ func (r *relinking) document(d relink.Document) error {
 	}
 	r.documents = append(r.documents, changesOf(d))
 	if !r.write {
-		writeDifference(&r.differences, r.paint, bool(r.paint) || term.IsTerminal(r.stdout), d)
+		writeDifference(&r.differences, r.style, r.style.Colour || term.IsTerminal(r.stdout), d)
 		return nil
 	}
 	err := r.save(func() error {
@@ -286,7 +284,6 @@ func (r *relinking) tellOf(out report) error {
 	for _, form := range slices.Sorted(maps.Keys(r.summary.Forms)) {
 		out.counts = append(out.counts, count{string(form), "in " + string(form), r.summary.Forms[form]})
 	}
-	out.shown = firstOfEach(r.found, r.all)
 	if r.format == "table" && !r.quiet {
 		if r.differences.Len() > 0 {
 			r.differences.WriteByte('\n')
@@ -342,13 +339,13 @@ const longLine = 300
 //	-body { background: url("/old.png") }
 //	+body { background: url("/new.png") }
 //	 p { margin: 0 }
-func writeDifference(b *bytes.Buffer, paint term.Paint, person bool, d relink.Document) {
-	_, _ = fmt.Fprintf(b, "%s\n%s\n", paint.Bold("--- "+d.Path), paint.Bold("+++ "+d.Path))
+func writeDifference(b *bytes.Buffer, style term.Style, person bool, d relink.Document) {
+	_, _ = fmt.Fprintf(b, "%s\n%s\n", style.Bold("--- "+d.Path), style.Bold("+++ "+d.Path))
 	hunks, ok := d.Hunks()
 	if !ok {
 		_, _ = fmt.Fprintln(b, "(too long to be shown line by line)")
 	}
-	colors := map[byte]func(string, bool) string{'-': paint.Old, '+': paint.New,
+	colors := map[byte]func(string, bool) string{'-': style.Old, '+': style.New,
 		' ': func(s string, _ bool) string { return s }}
 	for _, h := range hunks {
 		n := 0 // lines before, which are as many as those after

@@ -174,7 +174,7 @@ func (s *screen) room() int { return max(1, min(8, s.height-18)) }
 // View draws the screen: old page and chosen one side by side, what speaks for
 // the choice, and what else there is.
 func (s *screen) View(width, height int) string {
-	paint := s.pairing.paint(s.pairing.stdout)
+	style := s.pairing.style(s.pairing.stdout)
 	s.height = height
 	width = max(40, min(width, 160))
 	half := (width - 3) / 2
@@ -190,18 +190,18 @@ func (s *screen) View(width, height int) string {
 		}
 		title += "; decided: " + said
 	}
-	b.WriteString(paint.Bold(term.Cut(title, width)) + "\n")
+	b.WriteString(style.Bold(term.Cut(title, width)) + "\n")
 	line(strings.Repeat("-", width))
 	left := facts(&s.Before[m.Old], half)
 	right := make([]string, len(left))
 	if len(pages) > 0 {
 		right = facts(&s.After[pages[s.chosen]], half)
 	}
-	b.WriteString(paint.Bold(term.Pad("old page", half)) + "   " + paint.Bold(term.Cut(s.heading(), half)) + "\n")
+	b.WriteString(style.Bold(term.Pad("old page", half)) + "   " + style.Bold(term.Cut(s.heading(), half)) + "\n")
 	for i := range left {
 		old, new := term.Pad(left[i], half), term.Cut(right[i], half)
 		if i < factLines && len(pages) > 0 { // titles and addresses
-			b.WriteString(differing(paint.Old, old, new) + " | " + differing(paint.New, new, old) + "\n")
+			b.WriteString(differing(style.Old, old, new) + " | " + differing(style.New, new, old) + "\n")
 			continue
 		}
 		line(old + " | " + new)
@@ -215,14 +215,14 @@ func (s *screen) View(width, height int) string {
 	} else {
 		line("")
 	}
-	s.list(&b, paint, width)
+	s.list(&b, style, width)
 	for strings.Count(b.String(), "\n") < s.height-3 {
 		line("")
 	}
 	line(s.message)
 	keys := "up/down choose  enter accept  g gone  f, G accept, gone: the whole family  / search"
-	b.WriteString(paint.Dim(term.Cut(keys, width)) + "\n")
-	b.WriteString(paint.Dim(term.Cut("n/p next, previous  u undo  w save  q save and end  esc back", width)))
+	b.WriteString(style.Dim(term.Cut(keys, width)) + "\n")
+	b.WriteString(style.Dim(term.Cut("n/p next, previous  u undo  w save  q save and end  esc back", width)))
 	return b.String()
 }
 
@@ -258,7 +258,7 @@ func (s *screen) evidence() string {
 }
 
 // list draws what there is to choose from.
-func (s *screen) list(b *strings.Builder, paint term.Paint, width int) {
+func (s *screen) list(b *strings.Builder, style term.Style, width int) {
 	if s.search != nil {
 		cursor := ""
 		if s.search.typing {
@@ -281,7 +281,7 @@ func (s *screen) list(b *strings.Builder, paint term.Paint, width int) {
 		}
 		text := term.Cut(fmt.Sprintf("%s%d %s  %s  %s", mark, k+1, share, p.Title, p.Address.Readable()), width)
 		if k == s.chosen {
-			text = paint.Bold(text)
+			text = style.Bold(text)
 		}
 		b.WriteString(text + "\n")
 	}
@@ -298,7 +298,7 @@ func (s *screen) list(b *strings.Builder, paint term.Paint, width int) {
 const factLines = 4
 
 // differing marks the words of a text that another lacks, but for "the" and the like.
-func differing(paint func(word string, marked bool) string, text, other string) string {
+func differing(style func(word string, marked bool) string, text, other string) string {
 	apart := func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }
 	known := map[string]bool{}
 	for word := range strings.FieldsFuncSeq(strings.ToLower(other), apart) {
@@ -309,7 +309,7 @@ func differing(paint func(word string, marked bool) string, text, other string) 
 		w := word.String()
 		if small := strings.ToLower(w); w != "" && !known[small] && !language.IsFunctionWord(small) &&
 			small != "http" && small != "https" {
-			b.WriteString(paint(w, true))
+			b.WriteString(style(w, true))
 		} else {
 			b.WriteString(w)
 		}

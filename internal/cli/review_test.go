@@ -16,6 +16,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/pair"
+	"young-compass/internal/term"
 )
 
 // press sends keys to a screen: names of keys, or text.
@@ -134,7 +135,7 @@ func TestDoubtfulTextFits(t *testing.T) {
 		{From: "https://skerrywick.example/x", Status: 410, Confidence: 0.47, Reason: "nothing like it was found \x1b[31m"},
 	}
 	var b bytes.Buffer
-	require.NoError(t, doubtfulText(&b, false, rows, 7))
+	require.NoError(t, doubtfulText(&b, term.Style{}, rows, 7))
 	for line := range strings.SplitSeq(b.String(), "\n") {
 		assert.LessOrEqual(t, text.StringWidth(line), 80, line)
 	}

@@ -139,7 +139,7 @@ func shownCommand(command string) string {
 // tellJob makes the table of one job, and says what is next.
 func (a *app) tellJob(r *report, list []step.Status) {
 	r.columns = []string{"number", "state", "step", "what", "evidence"}
-	paint := a.paint(a.stdout)
+	style := a.style(a.stdout)
 	for i, s := range list {
 		where := s.Where
 		switch {
@@ -158,7 +158,7 @@ func (a *app) tellJob(r *report, list []step.Status) {
 		r.rows = append(r.rows, []string{fmt.Sprint(i + 1), state, s.ID, s.What, address.Printable(where)})
 	}
 	rows := r.rows
-	r.text = func(w io.Writer, p term.Paint) error {
+	r.text = func(w io.Writer, p term.Style) error {
 		shown := make([][]string, len(rows))
 		for i, row := range rows {
 			shown[i] = slices.Clone(row)
@@ -171,7 +171,7 @@ func (a *app) tellJob(r *report, list []step.Status) {
 		}
 		_, err := fmt.Fprintln(w)
 		if n := step.Next(list); n != nil && err == nil {
-			_, err = fmt.Fprintf(w, "next: %s: %s\n", paint.Bold(n.ID), cmp.Or(shownCommand(n.Command), address.Printable(n.Why)))
+			_, err = fmt.Fprintf(w, "next: %s: %s\n", style.Bold(n.ID), cmp.Or(shownCommand(n.Command), address.Printable(n.Why)))
 		}
 		return err
 	}

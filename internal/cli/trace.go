@@ -108,9 +108,9 @@ from standard input, one a line; --format ndjson writes a line for each.
 				r.rows = append(r.rows, t.row())
 			}
 			r.items, r.columns = items, []string{"input", "answer", "hops", "final", "status"}
-			r.text = func(w io.Writer, paint term.Paint) error {
+			r.text = func(w io.Writer, style term.Style) error {
 				for _, t := range items {
-					if err := t.print(w, paint); err != nil {
+					if err := t.print(w, style); err != nil {
 						return err
 					}
 				}
@@ -155,7 +155,7 @@ func (a *app) traceLines(p *plan.Plan, how tracing) error {
 		if a.format == "ndjson" || a.format == "json" {
 			err = encoder.Encode(t)
 		} else {
-			err = t.print(out, a.paint(a.stdout))
+			err = t.print(out, a.style(a.stdout))
 		}
 		if err != nil {
 			return unfinished{err}
@@ -223,19 +223,19 @@ func (t traced) row() []string {
 }
 
 // print writes a trace for a person.
-func (t traced) print(w io.Writer, paint term.Paint) error {
+func (t traced) print(w io.Writer, style term.Style) error {
 	if t.Error != "" {
-		_, err := fmt.Fprintf(w, "%s\n", paint.Bold(address.Printable(t.Input)))
+		_, err := fmt.Fprintf(w, "%s\n", style.Bold(address.Printable(t.Input)))
 		return err
 	}
 	var b strings.Builder
 	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
 	causes := func(list []plan.Cause) {
 		for _, c := range list {
-			line("       %s", paint.Dim(address.Printable(fmt.Sprintf("%s:%d: %s", c.File, c.Line, c.Rule))))
+			line("       %s", style.Dim(address.Printable(fmt.Sprintf("%s:%d: %s", c.File, c.Line, c.Rule))))
 		}
 	}
-	line("%s %s", t.trace.Request.Method, paint.Bold(address.Printable(t.Request)))
+	line("%s %s", t.trace.Request.Method, style.Bold(address.Printable(t.Request)))
 	for _, hop := range t.trace.Hops {
 		line("  %d  %s", hop.Status, address.Printable(hop.To))
 		causes(hop.Causes)
@@ -247,7 +247,7 @@ func (t traced) print(w io.Writer, paint term.Paint) error {
 	}
 	outcome := string(final.Outcome)
 	if final.Outcome == plan.Served {
-		outcome = paint.Bold(outcome)
+		outcome = style.Bold(outcome)
 	}
 	line("  %s  %s", status, outcome)
 	causes(final.Causes)
@@ -273,7 +273,7 @@ func (t traced) print(w io.Writer, paint term.Paint) error {
 			line("  nearly, for %s", address.Printable(asked))
 		}
 		line("       %s", address.Printable(fmt.Sprintf("%s:%d: %s", n.File, n.Line, n.Rule)))
-		line("         %s", paint.Dim("not: "+address.Printable(n.Why)))
+		line("         %s", style.Dim("not: "+address.Printable(n.Why)))
 	}
 	_, err := io.WriteString(w, b.String()+"\n")
 	return err

@@ -14,6 +14,7 @@ type Description struct {
 	Severity Severity // as a rule; a command may say a milder one
 	What     string   // what was found, in a sentence
 	Why      string   // why it matters, in a sentence
+	Mend     string   // what to do, in a sentence
 	Example  []string // lines that show it
 	Part     string   // the part of the catalogue where it stands
 }
@@ -35,6 +36,8 @@ func Catalogue() []Description {
 			d.Example = append(d.Example, example)
 		case comment && strings.HasPrefix(text, "Why: "):
 			d.Why, last = text[len("Why: "):], &d.Why
+		case comment && strings.HasPrefix(text, "Mend: "):
+			d.Mend, last = text[len("Mend: "):], &d.Mend
 		case comment && strings.HasPrefix(text, "Severity: "):
 			d.Severity = Severity(strings.Trim(text[len("Severity: "):], "."))
 		case comment && d.What == "":
@@ -45,7 +48,7 @@ func Catalogue() []Description {
 		case strings.Contains(line, " Code = "):
 			_, code, _ := strings.Cut(line, `"`)
 			d.Code, d.Part = Code(strings.TrimSuffix(code, `"`)), part
-			d.What, d.Why = sentence(d.What), sentence(d.Why)
+			d.What, d.Why, d.Mend = sentence(d.What), sentence(d.Why), sentence(d.Mend)
 			list = append(list, d)
 			d = Description{}
 		}

@@ -36,7 +36,7 @@ func TestEachCodeIsDocumentedUsedAndProduced(t *testing.T) {
 		name, ok := declared[string(d.Code)]
 		assert.True(t, ok, d.Code)
 		assert.Contains(t, []finding.Severity{finding.Error, finding.Warning, finding.Note}, d.Severity, d.Code)
-		for _, text := range []string{d.What, d.Why, d.Part} {
+		for _, text := range []string{d.What, d.Why, d.Mend, d.Part} {
 			assert.NotEmpty(t, text, d.Code)
 		}
 		assert.NotEmpty(t, d.Example, d.Code)
@@ -102,11 +102,11 @@ func TestThePageOfFindingsIsAsTheCatalogue(t *testing.T) {
 	for _, d := range finding.Catalogue() {
 		if d.Part != part {
 			part = d.Part
-			fmt.Fprintf(&b, "\n## %s\n\n| code | severity | what | why it matters | for example "+
-				"|\n|---|---|---|---|---|\n", part)
+			fmt.Fprintf(&b, "\n## %s\n\n| code | severity | what | why it matters | what to do | for example "+
+				"|\n|---|---|---|---|---|---|\n", part)
 		}
 		example := "`" + strings.Join(d.Example, "` `") + "`"
-		fmt.Fprintf(&b, "| `%s` | %s | %s | %s | %s |\n", d.Code, d.Severity, d.What, d.Why,
+		fmt.Fprintf(&b, "| `%s` | %s | %s | %s | %s | %s |\n", d.Code, d.Severity, d.What, d.Why, d.Mend,
 			strings.ReplaceAll(example, "|", "\\|"))
 	}
 	page := filepath.Join(root, "docs", "findings.md")

@@ -3,14 +3,14 @@
 package term
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"os"
+	"strconv"
 	"strings"
 	"time"
 
-	"github.com/jedib0t/go-pretty/v6/table"
-	"github.com/jedib0t/go-pretty/v6/text"
 	"golang.org/x/term"
 
 	"young-compass/internal/address"
@@ -23,26 +23,55 @@ func IsTerminal(file any) bool {
 	return ok && term.IsTerminal(int(f.Fd()))
 }
 
-// Paint colours text, or doesn't.
-type Paint bool
+// Style is how to print for a reader. The zero value is for files and other programs: without colours, without drawn
+// characters, with lines of any length.
+type Style struct {
+	Colour bool
+	Drawn  bool // rules are drawn with characters beyond ASCII
+	Width  int  // columns that a line may take; 0: any number
+}
 
-func (p Paint) with(code, s string) string {
-	if !p {
+// StyleOf returns how to print on w: with colours and drawn characters on a terminal alone, in its width. environ looks
+// up variables: NO_COLOR and TERM=dumb take the colours away; LC_ALL, LC_CTYPE and LANG say whether more than ASCII can
+// be shown (POSIX 8.2); COLUMNS says a width wherever it goes (POSIX 8.3).
+func StyleOf(w io.Writer, environ func(string) string) Style {
+	var s Style
+	if IsTerminal(w) {
+		dumb := environ("TERM") == "dumb"
+		s.Colour = environ("NO_COLOR") == "" && !dumb
+		locale := strings.ToUpper(cmp.Or(environ("LC_ALL"), environ("LC_CTYPE"), environ("LANG")))
+		s.Drawn = !dumb && (strings.Contains(locale, "UTF-8") || strings.Contains(locale, "UTF8"))
+		s.Width, _, _ = term.GetSize(int(w.(*os.File).Fd()))
+	}
+	if columns, err := strconv.Atoi(environ("COLUMNS")); err == nil && columns > 0 {
+		s.Width = columns
+	}
+	if s.Width > 0 {
+		s.Width = max(s.Width, leastWidth)
+	}
+	return s
+}
+
+// leastWidth is how narrow lines are made at most.
+const leastWidth = 20
+
+func (p Style) with(code, s string) string {
+	if !p.Colour {
 		return s
 	}
 	return "\x1b[" + code + "m" + s + "\x1b[0m"
 }
 
 // Bold returns s in bold.
-func (p Paint) Bold(s string) string { return p.with("1", s) }
+func (p Style) Bold(s string) string { return p.with("1", s) }
 
 // Old returns a text as what is taken away; marked is the part of it that matters.
-func (p Paint) Old(s string, marked bool) string { return p.part("31", s, marked) }
+func (p Style) Old(s string, marked bool) string { return p.part("31", s, marked) }
 
 // New returns a text as what takes its place; marked is the part of it that matters.
-func (p Paint) New(s string, marked bool) string { return p.part("32", s, marked) }
+func (p Style) New(s string, marked bool) string { return p.part("32", s, marked) }
 
-func (p Paint) part(code, s string, marked bool) string {
+func (p Style) part(code, s string, marked bool) string {
 	if s == "" {
 		return ""
 	}
@@ -53,110 +82,15 @@ func (p Paint) part(code, s string, marked bool) string {
 }
 
 // Dim returns s in a quieter colour.
-func (p Paint) Dim(s string) string { return p.with("2", s) }
+func (p Style) Dim(s string) string { return p.with("2", s) }
 
 // Doubt returns s as what a person has to decide.
-func (p Paint) Doubt(s string) string { return p.with("1;35", s) }
+func (p Style) Doubt(s string) string { return p.with("1;35", s) }
 
 // Severity returns the name of a severity in its colour.
-func (p Paint) Severity(s finding.Severity) string {
+func (p Style) Severity(s finding.Severity) string {
 	return p.with(map[finding.Severity]string{finding.Error: "1;31", finding.Warning: "1;35", finding.Note: "36"}[s],
 		string(s))
-}
-
-// stateColumn is the column of a table whose words are painted.
-const stateColumn = "state"
-
-// state paints how far something is.
-func (p Paint) state(word string) string {
-	switch word {
-	case "done":
-		return p.New(word, false)
-	case "failing":
-		return p.Old(word, false)
-	case "unknown":
-		return p.Dim(word)
-	}
-	return address.Printable(word)
-}
-
-// Table prints rows under their column names, aligned, numbers to the right,
-// without borders. Cells are shown printable.
-func Table(w io.Writer, paint Paint, columns []string, rows [][]string) error {
-	t := table.NewWriter()
-	style := table.StyleDefault
-	style.Options = table.Options{SeparateHeader: true}
-	style.Box.MiddleHorizontal, style.Box.PaddingLeft, style.Box.PaddingRight = "-", "", "  "
-	style.Format.Header = text.FormatDefault
-	t.SetStyle(style)
-	header := make(table.Row, len(columns))
-	for i, c := range columns {
-		header[i] = paint.Bold(address.Printable(c))
-	}
-	t.AppendHeader(header)
-	for _, row := range rows {
-		cells := make(table.Row, len(row))
-		for i, cell := range row {
-			cells[i] = address.Printable(cell)
-			if columns[i] == stateColumn {
-				cells[i] = paint.state(cell)
-			}
-		}
-		t.AppendRow(cells)
-	}
-	var configs []table.ColumnConfig
-	for i := range columns {
-		if numbers(rows, i) {
-			configs = append(configs, table.ColumnConfig{Number: i + 1, Align: text.AlignRight,
-				AlignHeader: text.AlignRight})
-		}
-	}
-	t.SetColumnConfigs(configs)
-	lines := strings.Split(t.Render(), "\n")
-	width := 0
-	for i, line := range lines {
-		if lines[i] = strings.TrimRight(line, " "); i != 1 {
-			width = max(width, text.StringWidthWithoutEscSequences(lines[i]))
-		}
-	}
-	lines[1] = strings.Repeat("-", width) // the rule is as long as the longest line
-	_, err := io.WriteString(w, strings.Join(lines, "\n")+"\n")
-	return err
-}
-
-// numbers reports whether a column holds nothing but numbers.
-func numbers(rows [][]string, column int) bool {
-	some := false
-	for _, row := range rows {
-		if strings.Trim(row[column], "0123456789") != "" {
-			return false
-		}
-		some = some || row[column] != ""
-	}
-	return some
-}
-
-// Findings prints findings, each with its reasons below.
-func Findings(w io.Writer, paint Paint, list []finding.Finding) error {
-	var b strings.Builder
-	for _, f := range list {
-		fmt.Fprintf(&b, "%s: %s %s: %s\n", paint.Bold(address.Printable(f.Where.String())), paint.Severity(f.Severity),
-			f.Code, address.Printable(f.What))
-		if f.Visits > 0 {
-			fmt.Fprintf(&b, "    visits: %s\n", paint.Bold(fmt.Sprint(f.Visits)))
-		}
-		for _, e := range f.Evidence {
-			fmt.Fprintf(&b, "    %s\n", address.Printable(e))
-		}
-		if f.Why != "" {
-			fmt.Fprintf(&b, "    %s\n", paint.Dim(address.Printable(f.Why)))
-		}
-		if f.Advice != "" {
-			fmt.Fprintf(&b, "    => %s\n", address.Printable(f.Advice))
-		}
-	}
-	_, err := io.WriteString(w, b.String())
-	return err
 }
 
 // Progress shows on a terminal how much of a known amount is done, how fast it

@@ -13,7 +13,7 @@ import (
 
 func TestTable(t *testing.T) {
 	var b bytes.Buffer
-	require.NoError(t, Table(&b, false, []string{"a", "long name"}, [][]string{{"x\x1b[31m", "1"}, {"ø", "22"}}))
+	require.NoError(t, Table(&b, Style{}, []string{"a", "long name"}, [][]string{{"x\x1b[31m", "1"}, {"ø", "22"}}))
 	assert.Equal(t, "a          long name\n--------------------\nx\\x1b[31m          1\nø                 22\n",
 		b.String())
 }
@@ -22,10 +22,10 @@ func TestFindings(t *testing.T) {
 	list := []finding.Finding{{Code: "loop", Severity: finding.Error, Where: finding.Place{File: "a\x1b", Line: 2},
 		What: "round\u202e", Why: "why", Advice: "do", Evidence: []string{"/x"}}}
 	var b bytes.Buffer
-	require.NoError(t, Findings(&b, false, list))
+	require.NoError(t, Findings(&b, Style{}, list, false))
 	assert.Equal(t, "a\\x1b:2: error loop: round\\u202e\n    /x\n    why\n    => do\n", b.String())
 	b.Reset()
-	require.NoError(t, Findings(&b, true, list))
+	require.NoError(t, Findings(&b, Style{Colour: true}, list, false))
 	assert.Contains(t, b.String(), "\x1b[1;31merror\x1b[0m")
 }
 

@@ -43,19 +43,19 @@ func TestFitting(t *testing.T) {
 
 func TestColoursAreThereOnlyWhenWanted(t *testing.T) {
 	for _, severity := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
-		assert.Equal(t, string(severity), Paint(false).Severity(severity))
-		assert.Contains(t, Paint(true).Severity(severity), "\x1b[")
+		assert.Equal(t, string(severity), Style{}.Severity(severity))
+		assert.Contains(t, Style{Colour: true}.Severity(severity), "\x1b[")
 	}
-	assert.Equal(t, "a", Paint(false).Bold("a")+Paint(false).Dim(""))
+	assert.Equal(t, "a", Style{}.Bold("a")+Style{}.Dim(""))
 }
 
 // Nothing of the data reaches a terminal as a control character.
 func TestHostileCells(t *testing.T) {
 	var b bytes.Buffer
-	require.NoError(t, Table(&b, false, []string{"a", "n"}, [][]string{{"x\x1b[2Jy\n", "1"}, {"\u202egone", "20"}}))
-	require.NoError(t, Findings(&b, false,
+	require.NoError(t, Table(&b, Style{}, []string{"a", "n"}, [][]string{{"x\x1b[2Jy\n", "1"}, {"\u202egone", "20"}}))
+	require.NoError(t, Findings(&b, Style{},
 		[]finding.Finding{{Code: finding.Loop, Severity: finding.Error, What: "a\x07b", Why: "c\r", Advice: "d\x1b",
-			Evidence: []string{"e\x00"}}}))
+			Evidence: []string{"e\x00"}}}, false))
 	assert.False(t, strings.ContainsAny(b.String(), "\x1b\x07\r\x00\u202e"), "%q", b.String())
 }
 

@@ -1,0 +1,72 @@
+package finding
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+)
+
+// Group is findings of one cause: they have one code, and are equally bad.
+type Group struct {
+	Code     Code       `json:"code"`
+	Severity Severity   `json:"severity"`
+	What     string     `json:"what"`             // what the catalogue says of the code
+	Why      string     `json:"why,omitempty"`    // what all say; else what the catalogue says
+	Advice   string     `json:"advice,omitempty"` // what all say; empty where they differ
+	Visits   int        `json:"visits,omitempty"` // of all
+	Findings []*Finding `json:"-"`                // the costliest first
+}
+
+// Groups puts findings together by their cause: the worst first, then those that cost most visits, then the most
+// frequent. The list itself gets the order of Sort.
+func Groups(list []Finding) []*Group {
+	Sort(list)
+	type cause struct {
+		code     Code
+		severity Severity
+	}
+	groups := map[cause]*Group{}
+	var all []*Group
+	for i := range list {
+		f := &list[i]
+		of := cause{f.Code, f.Severity}
+		g := groups[of]
+		if g == nil {
+			g = &Group{Code: f.Code, Severity: f.Severity, Why: f.Why, Advice: f.Advice}
+			groups[of] = g
+			all = append(all, g)
+		}
+		if g.Why != f.Why {
+			g.Why = ""
+		}
+		if g.Advice != f.Advice {
+			g.Advice = ""
+		}
+		g.Visits += f.Visits
+		g.Findings = append(g.Findings, f)
+	}
+	if len(all) > 0 {
+		for _, d := range Catalogue() {
+			for _, severity := range []Severity{Error, Warning, Note} {
+				if g := groups[cause{d.Code, severity}]; g != nil {
+					g.What, g.Why = d.What, cmp.Or(g.Why, d.Why)
+				}
+			}
+		}
+	}
+	slices.SortStableFunc(all, func(a, b *Group) int {
+		return cmp.Or(cmp.Compare(b.Severity.rank(), a.Severity.rank()), cmp.Compare(b.Visits, a.Visits),
+			cmp.Compare(len(b.Findings), len(a.Findings)), strings.Compare(string(a.Code), string(b.Code)))
+	})
+	return all
+}
+
+// Find returns what the catalogue says of a code.
+func Find(code string) (Description, bool) {
+	list := Catalogue()
+	i := slices.IndexFunc(list, func(d Description) bool { return string(d.Code) == code })
+	if i < 0 {
+		return Description{}, false
+	}
+	return list[i], true
+}
