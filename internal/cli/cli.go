@@ -24,6 +24,7 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
@@ -31,6 +32,7 @@ import (
 	"young-compass/internal/plan"
 	"young-compass/internal/project"
 	"young-compass/internal/safefile"
+	"young-compass/internal/spelling"
 	"young-compass/internal/table"
 	"young-compass/internal/term"
 )
@@ -167,6 +169,31 @@ the address book and the redirects.`,
 		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
 		PersistentPreRunE: func(c *cobra.Command, _ []string) error { return a.checkFlags(c.Name()) },
 	}
+	root.Args = func(c *cobra.Command, args []string) error {
+		if len(args) == 0 {
+			return nil
+		}
+		var names []string
+		for _, command := range c.Commands() {
+			if command.IsAvailableCommand() {
+				names = append(names, command.Name())
+			}
+		}
+		return fmt.Errorf("%s is not a command; %s", address.Printable(args[0]), spelling.Choices(args[0], names))
+	}
+	root.RunE = func(c *cobra.Command, _ []string) error { return c.Help() }
+	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
+		unknown, ok := strings.CutPrefix(err.Error(), "unknown flag: --")
+		if !ok {
+			return err
+		}
+		var names []string
+		c.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
+		if near := spelling.Nearest(unknown, names); near != "" {
+			return fmt.Errorf("%s has no option --%s; did you mean --%s?", c.CommandPath(), address.Printable(unknown), near)
+		}
+		return fmt.Errorf("%s has no option --%s; %[1]s --help names them", c.CommandPath(), address.Printable(unknown))
+	})
 	root.SetOut(a.stdout)
 	root.SetErr(a.stderr)
 	f := root.PersistentFlags()

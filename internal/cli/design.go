@@ -113,6 +113,7 @@ func (d *designing) run() error {
 	}
 	r := d.report(p, proposals, after, byPage, all)
 	r.findings = slices.Concat(found, more, coverage.Scripts(p, known))
+	judge.Weigh(p, known, r.findings)
 	if d.write {
 		if finding.Worst(r.findings, finding.Error) {
 			d.say("nothing written while there are errors")
@@ -155,6 +156,13 @@ func (a *app) visits() (list []visits.Visit, err error) {
 		return found, err
 	})
 	return list, err
+}
+
+// weigh notes in findings how many visits they touch, where logs were gathered.
+func (a *app) weigh(p *plan.Plan, found []finding.Finding) error {
+	list, err := a.visits()
+	judge.Weigh(p, list, found)
+	return err
 }
 
 // move is a row of design, as JSON.

@@ -34,9 +34,9 @@ and proposes a better address. docs/lint.md has the formula of the readability.`
 			if err != nil {
 				return err
 			}
-			judge := lint.Judge{}
+			rules := lint.Judge{}
 			if p != nil {
-				judge = lint.Judge{Limits: lint.Limits{Depth: p.Paths.Depth, Length: p.Paths.Length},
+				rules = lint.Judge{Limits: lint.Limits{Depth: p.Paths.Depth, Length: p.Paths.Length},
 					DefaultLanguage: p.Languages.Default}
 			}
 			var before, after []lint.Subject
@@ -49,8 +49,13 @@ and proposes a better address. docs/lint.md has the formula of the readability.`
 			if err != nil {
 				return err
 			}
-			found = append(found, judge.Findings(before)...)
-			return a.print(lintReport(judge, before, after, found))
+			found = append(found, rules.Findings(before)...)
+			if p != nil && len(files) == 0 {
+				if err := a.weigh(p, found); err != nil {
+					return err
+				}
+			}
+			return a.print(lintReport(rules, before, after, found))
 		},
 	}
 	return c

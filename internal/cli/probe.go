@@ -16,6 +16,7 @@ import (
 	"young-compass/internal/address"
 	"young-compass/internal/fetch"
 	"young-compass/internal/finding"
+	"young-compass/internal/judge"
 	"young-compass/internal/plan"
 	"young-compass/internal/probe"
 	"young-compass/internal/project"
@@ -368,6 +369,7 @@ func (p *probing) tell(db *store.Store, before probe.Baseline) error {
 	if err := p.keepProofs(db); err != nil {
 		return unfinished{err}
 	}
+	judge.Weigh(p.plan, p.visits, r.findings)
 	finding.Sort(r.findings)
 	if p.save != "" {
 		if err := p.keep(r.findings); err != nil {

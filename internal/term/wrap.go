@@ -15,7 +15,9 @@ func Lines(s string, width int) []string {
 	for text.StringWidthWithoutEscSequences(s) > width {
 		cut, next := breakAt(s, width)
 		lines = append(lines, s[:cut])
-		s = s[next:]
+		if s = s[next:]; s == "" {
+			return lines
+		}
 	}
 	return append(lines, s)
 }
