@@ -27,6 +27,7 @@ func breakAt(s string, width int) (end, next int) {
 	used, full := 0, len(s) // bytes that fit
 	space, mark := -1, -1
 	escaped := false
+	before := ' '
 	begun := false // something other than spaces has been met
 	for i, r := range s {
 		switch {
@@ -40,9 +41,10 @@ func breakAt(s string, width int) (end, next int) {
 		if r == ' ' && begun && used <= width {
 			space = i
 		}
-		if strings.ContainsRune("/?&-", r) && begun {
+		if (strings.ContainsRune("/?&", r) || before == '-') && begun {
 			mark = i
 		}
+		before = r
 		if used += text.RuneWidth(r); used > width {
 			full = i
 			break

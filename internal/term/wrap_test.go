@@ -22,7 +22,7 @@ func TestLines(t *testing.T) {
 	}{
 		"fits":           {"abc def", 7, []string{"abc def"}},
 		"at a space":     {"abc def", 6, []string{"abc", "def"}},
-		"at a slash":     {"/routes/north-isles", 9, []string{"/routes", "/north", "-isles"}},
+		"at a slash":     {"/routes/north-isles", 9, []string{"/routes", "/north-", "isles"}},
 		"nowhere":        {"abcdefgh", 3, []string{"abc", "def", "gh"}},
 		"wide":           {"日本語", 4, []string{"日本", "語"}},
 		"too wide":       {"日本", 1, []string{"日", "本"}},
