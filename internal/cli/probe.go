@@ -343,7 +343,7 @@ func (p *probing) tell(db *store.Store, before probe.Baseline) error {
 	for _, s := range p.sections {
 		r.findings = append(r.findings, s.Findings...)
 		item := section{Kind: s.Kind}
-		if item.Columns, item.Rows = sectionTable(s, p.plan.Site.Origin); len(p.sections) == 1 && len(item.Rows) > 0 {
+		if item.Columns, item.Rows = s.Table(p.plan.Site.Origin); len(p.sections) == 1 && len(item.Rows) > 0 {
 			r.columns, r.rows = item.Columns, item.Rows
 		}
 		for _, c := range s.Counts {
@@ -390,7 +390,7 @@ func (p *probing) keepProofs(db *store.Store) error {
 		return err
 	}
 	for _, s := range p.sections {
-		content, err := probe.ProofOf(s, p.plan.Site.Origin.String(), sum, p.ask.at, p.sample).Encode()
+		content, err := probe.ProofOf(s, p.plan.Site.Origin, sum, p.ask.at, p.sample).Encode()
 		if err == nil {
 			err = db.Save(probe.ProofName(s.Kind), content, p.now)
 		}

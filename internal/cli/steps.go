@@ -159,14 +159,7 @@ func (a *app) tellJob(r *report, list []step.Status) {
 	}
 	rows := r.rows
 	r.text = func(w io.Writer, p term.Style) error {
-		shown := make([][]string, len(rows))
-		for i, row := range rows {
-			shown[i] = slices.Clone(row)
-			if term.IsTerminal(a.stdout) {
-				shown[i][4] = shortWords(row[4], 56)
-			}
-		}
-		if err := term.Table(w, p, []string{"", "state", "step", "", "evidence"}, shown); err != nil {
+		if err := term.Table(w, p, []string{"", "state", "step", "", "evidence"}, rows); err != nil {
 			return err
 		}
 		_, err := fmt.Fprintln(w)
@@ -175,14 +168,6 @@ func (a *app) tellJob(r *report, list []step.Status) {
 		}
 		return err
 	}
-}
-
-// shortWords cuts a text so that a person can read it in a table.
-func shortWords(s string, most int) string {
-	if runes := []rune(s); len(runes) > most {
-		return string(runes[:most-3]) + "..."
-	}
-	return s
 }
 
 func stepOf(job string, s step.Status) stepJSON {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/parameter"
 )
@@ -17,6 +18,9 @@ type Proof struct {
 	Sample   int               `json:"sample,omitempty"`
 	Counts   map[string]int    `json:"counts"`
 	Findings []finding.Finding `json:"findings"`
+	Columns  []string          `json:"columns,omitempty"` // of what was seen, as Section.Table says
+	Rows     [][]string        `json:"rows,omitempty"`
+	More     int               `json:"more,omitempty"` // rows that are left out
 
 	Parameters []ProvedParameter `json:"parameters,omitempty"` // what they showed themselves to be for
 }
@@ -29,7 +33,7 @@ type ProvedParameter struct {
 	Told  int             `json:"told"`
 }
 
-// maxProved bounds the findings of a proof.
+// maxProved bounds the findings and the rows of a proof.
 const maxProved = 1000
 
 // proofName is how what is kept for a kind begins; nobody else can name anything so.
@@ -42,10 +46,14 @@ func ProofName(kind string) string { return proofName + kind }
 func IsProof(name string) bool { return strings.HasPrefix(name, proofName) }
 
 // ProofOf returns what a section shows; the worst findings, if there are many.
-func ProofOf(s *Section, origin, plan string, at []string, sample int) Proof {
-	p := Proof{Origin: origin, Plan: plan, At: at, Sample: sample, Counts: map[string]int{}, Findings: s.Findings}
+func ProofOf(s *Section, origin address.Address, plan string, at []string, sample int) Proof {
+	p := Proof{Origin: origin.String(), Plan: plan, At: at, Sample: sample, Counts: map[string]int{}, Findings: s.Findings}
 	finding.Sort(p.Findings)
 	p.Findings = p.Findings[:min(len(p.Findings), maxProved)]
+	p.Columns, p.Rows = s.Table(origin)
+	if len(p.Rows) > maxProved {
+		p.Rows, p.More = p.Rows[:maxProved], len(p.Rows)-maxProved
+	}
 	for _, c := range s.Counts {
 		p.Counts[c.Name] = c.N
 	}

@@ -72,7 +72,7 @@ func TestEachTroubleTurnsItsStep(t *testing.T) {
 		v, _ := demotest.Survey(t, p, site)
 		e := whole(t, p)
 		for kind, s := range v.Judge() {
-			e.Proofs[kind] = step.Proof{When: today, Proof: probe.ProofOf(s, p.Site.Origin.String(), "1", nil, 0)}
+			e.Proofs[kind] = step.Proof{When: today, Proof: probe.ProofOf(s, p.Site.Origin, "1", nil, 0)}
 		}
 		return e, fmt.Sprint(e.Proofs)
 	}

@@ -1,4 +1,4 @@
-package cli
+package probe
 
 import (
 	"cmp"
@@ -8,13 +8,12 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/fetch"
-	"young-compass/internal/probe"
 )
 
-// sectionTable writes what was seen for one kind of questions as a table; origin is the site's.
-func sectionTable(s *probe.Section, origin address.Address) (columns []string, rows [][]string) {
+// Table returns what was seen, but for redirects, as a table for people; origin is the site's.
+func (s *Section) Table(origin address.Address) (columns []string, rows [][]string) {
 	switch s.Kind {
-	case probe.Hosts:
+	case Hosts:
 		columns = []string{"page", "spelling"}
 		for _, a := range s.Spelled.Origins {
 			columns = append(columns, shortOrigin(a, origin.Host))
@@ -26,12 +25,12 @@ func sectionTable(s *probe.Section, origin address.Address) (columns []string, r
 			}
 			rows = append(rows, row)
 		}
-	case probe.Canonicals:
+	case Canonicals:
 		columns = []string{"address", "addresses", "alike", "canonical", "why there is none"}
 		for _, g := range s.Groups {
 			rows = append(rows, groupRow(g))
 		}
-	case probe.Parameters:
+	case Parameters:
 		columns = []string{"parameter", "addresses", "visits", "indexable", "class", "evidence says",
 			"trials that agree"}
 		for i := range s.Parameters {
@@ -42,18 +41,18 @@ func sectionTable(s *probe.Section, origin address.Address) (columns []string, r
 			rows = append(rows, []string{address.Printable(p.Name), fmt.Sprint(len(p.Addresses)), fmt.Sprint(p.Visits),
 				fmt.Sprint(p.Indexable), cmp.Or(string(p.Class), "-"), cmp.Or(string(p.Proposed), "-"), agree})
 		}
-	case probe.Languages:
+	case Languages:
 		columns = append([]string{"page", "lang"}, s.Translations.Languages...)
 		for _, r := range s.Translations.Rows {
 			rows = append(rows, append([]string{strings.TrimPrefix(r.Page.String(), origin.Base()), r.Language},
 				r.Marks...))
 		}
-	case probe.Secure:
+	case Secure:
 		columns = []string{"host", "certificate", "issuer", "valid until", "chain", "protocol"}
 		for _, c := range s.Certificates {
 			rows = append(rows, certificateRow(c))
 		}
-	case probe.Index:
+	case Index:
 		columns = []string{"sitemap", "answer", "entries", "bytes", "in robots.txt"}
 		for _, m := range s.Sitemaps {
 			named := "no"
@@ -79,7 +78,7 @@ func shortOrigin(a address.Address, origin string) string {
 }
 
 // endCell says in a few letters where an address ends, and in how many hops: "1 hop 200", "2 hops 404 !".
-func endCell(e probe.End) string {
+func endCell(e End) string {
 	text := fmt.Sprint(e.Status)
 	switch {
 	case e.Failed:
@@ -100,7 +99,7 @@ func endCell(e probe.End) string {
 	return text
 }
 
-func groupRow(g probe.Group) []string {
+func groupRow(g Group) []string {
 	end, why := "", string(g.Code)
 	switch {
 	case g.Canonical != (address.Address{}):
@@ -113,7 +112,7 @@ func groupRow(g probe.Group) []string {
 	return []string{g.First.String(), fmt.Sprint(g.Addresses), fmt.Sprintf("%.0f %%", 100*g.Likeness), end, why}
 }
 
-func certificateRow(c probe.Certificate) []string {
+func certificateRow(c Certificate) []string {
 	state, until := strings.Join(c.Names[:min(1, len(c.Names))], ""), c.To.UTC().Format(time.DateOnly)
 	if len(c.Names) > 1 {
 		state += fmt.Sprintf(" and %d more", len(c.Names)-1)
