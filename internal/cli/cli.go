@@ -209,7 +209,7 @@ the address book and the redirects.`,
 	root.AddCommand(a.initCommand(), a.stepsCommand(), a.gatherCommand(), a.proposeCommand(), a.pagesCommand(),
 		a.lintCommand(), a.designCommand(), a.pairCommand(),
 		a.redirectsCommand(), a.relinkCommand(), a.traceCommand(), a.emitCommand(), a.serveCommand(), a.probeCommand(),
-		a.findingsCommand(), a.demoCommand())
+		a.reportCommand(), a.findingsCommand(), a.demoCommand())
 	return root
 }
 

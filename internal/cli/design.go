@@ -369,64 +369,22 @@ func printTrees(w io.Writer, style term.Style, before, after *design.Node) error
 	return err
 }
 
-// treeText draws a tree in at most so many lines: it opens the branches with
-// most pages first, as long as what they hold fits.
+// treeText draws a tree in at most so many lines.
 func treeText(root *design.Node, lines int) []string {
-	open := map[*design.Node]bool{root: true}
-	lines -= 1 + below(root)
-	for candidates := branches(root); len(candidates) > 0; {
-		best := 0
-		for i, c := range candidates {
-			if c.Pages > candidates[best].Pages {
-				best = i
-			}
-		}
-		n := candidates[best]
-		candidates = append(candidates[:best], candidates[best+1:]...)
-		if len(branches(n)) > 0 && below(n) <= lines {
-			open[n], lines = true, lines-below(n)
-			candidates = append(candidates, branches(n)...)
-		}
-	}
+	open := root.Opened(lines)
 	out := []string{fmt.Sprintf("%s  %d", root.Segment, root.Pages)}
 	drawBelow(root, "  ", open, &out)
 	return out
 }
 
-// widest is how many branches of one node are drawn.
-const widest = 12
-
-// branches returns the children that stand for several pages.
-func branches(n *design.Node) (list []*design.Node) {
-	for _, c := range n.Children {
-		if c.Pages > 1 && len(list) < widest {
-			list = append(list, c)
-		}
-	}
-	return list
-}
-
-// below returns how many lines a node's children take.
-func below(n *design.Node) int { return len(branches(n)) + min(1, rest(n)) }
-
-// rest returns how many pages stand directly at a node or below its children
-// that aren't drawn.
-func rest(n *design.Node) int {
-	pages := n.Pages
-	for _, c := range branches(n) {
-		pages -= c.Pages
-	}
-	return pages
-}
-
 func drawBelow(n *design.Node, indent string, open map[*design.Node]bool, out *[]string) {
-	for _, c := range branches(n) {
+	for _, c := range n.Branches() {
 		*out = append(*out, fmt.Sprintf("%s%s  %d", indent, c.Segment, c.Pages))
 		if open[c] {
 			drawBelow(c, indent+"  ", open, out)
 		}
 	}
-	switch single := rest(n); {
+	switch single := n.Rest(); {
 	case single == 1:
 		*out = append(*out, indent+"1 page")
 	case single > 1:

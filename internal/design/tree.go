@@ -46,6 +46,53 @@ func (n *Node) grow(paths []string, from int) {
 	slices.SortStableFunc(n.Children, func(a, b *Node) int { return cmp.Compare(b.Pages, a.Pages) })
 }
 
+// widest is how many branches of one node are drawn.
+const widest = 12
+
+// Branches returns the children that are drawn: the largest of those that stand for several pages.
+func (n *Node) Branches() (list []*Node) {
+	for _, c := range n.Children {
+		if c.Pages > 1 && len(list) < widest {
+			list = append(list, c)
+		}
+	}
+	return list
+}
+
+// Rest returns how many pages stand directly at a node, or below its children that aren't drawn.
+func (n *Node) Rest() int {
+	pages := n.Pages
+	for _, c := range n.Branches() {
+		pages -= c.Pages
+	}
+	return pages
+}
+
+// below returns how many lines a node's children take.
+func (n *Node) below() int { return len(n.Branches()) + min(1, n.Rest()) }
+
+// Opened returns the nodes whose children are drawn, so that the tree takes at most so many lines: those with most pages
+// first, as long as what they hold fits.
+func (n *Node) Opened(lines int) map[*Node]bool {
+	open := map[*Node]bool{n: true}
+	lines -= 1 + n.below()
+	for candidates := n.Branches(); len(candidates) > 0; {
+		best := 0
+		for i, c := range candidates {
+			if c.Pages > candidates[best].Pages {
+				best = i
+			}
+		}
+		next := candidates[best]
+		candidates = append(candidates[:best], candidates[best+1:]...)
+		if len(next.Branches()) > 0 && next.below() <= lines {
+			open[next], lines = true, lines-next.below()
+			candidates = append(candidates, next.Branches()...)
+		}
+	}
+	return open
+}
+
 // segmentAt returns the segment of a path that begins at a place; empty behind
 // its end.
 func segmentAt(path string, from int) string {

@@ -215,3 +215,22 @@ func (s *Store) Names() (names []string, err error) {
 	}
 	return names, rows.Err()
 }
+
+// Stopped returns how many addresses the last run has asked for, if it was broken off, and can still be gone on with.
+func (s *Store) Stopped(now time.Time) (answers int, err error) {
+	var id int64
+	var started string
+	var finished sql.NullString
+	err = s.db.QueryRow("SELECT id, started, finished FROM runs ORDER BY id DESC LIMIT 1").Scan(&id, &started, &finished)
+	begun, unknown := time.Parse(time.RFC3339, started)
+	switch {
+	case errors.Is(err, sql.ErrNoRows) || err == nil && (finished.Valid || unknown != nil || now.Sub(begun) > MaxAge):
+		return 0, nil
+	case err == nil:
+		err = s.db.QueryRow("SELECT count(*) FROM answers WHERE run = ?", id).Scan(&answers)
+	}
+	if err != nil {
+		return 0, fmt.Errorf("reading the last run: %w", err)
+	}
+	return answers, nil
+}
