@@ -359,7 +359,8 @@ func (t *tour) emit() error {
 			return err
 		}
 	}
-	return nil
+	t.tell("For the owner, before the switch: a page with the plan and what is still to be done.")
+	return t.run("report --output report-before.html --title 'Skerrywick Ferries: before the switch'", "", exitFine)
 }
 
 func (t *tour) check() error {
@@ -394,7 +395,8 @@ func (t *tour) check() error {
 		return err
 	}
 	t.tell("All that can be shown is done. What is done elsewhere is told.")
-	for _, command := range []string{"steps move", "steps tell registration --note 'both services'", "steps tell hand-in",
+	for _, command := range []string{"report --output report-after.html --title 'Skerrywick Ferries: after the switch'",
+		"steps move", "steps tell registration --note 'both services'", "steps tell hand-in",
 		"steps https", "steps duplicates --at-least 100 --quiet", "steps languages --at-least 100 --quiet", "steps"} {
 		if err := t.run(command, "", exitFine); err != nil {
 			return err
@@ -420,7 +422,10 @@ func (t *tour) neglect() error {
 		"https://"+demo.CopyHost+"/ --ca neglected-site.pem", "", exitFindings); err != nil {
 		return err
 	}
-	return t.run("steps duplicates", "", exitFine)
+	if err := t.run("steps duplicates", "", exitFine); err != nil {
+		return err
+	}
+	return t.run("report --output report-later.html --title 'Skerrywick Ferries: a year later'", "", exitFine)
 }
 
 // summary says where each former address ends.

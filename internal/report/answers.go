@@ -61,6 +61,7 @@ func oldAddresses(e *step.Evidence, ways []way) Answer {
 	})
 	if n, ok := against(e, probe.Redirects); ok && n > 0 && a.Verdict == Yes {
 		a.Verdict = Partly
+		a.Figure += " by the plan"
 	}
 	return a
 }

@@ -142,20 +142,28 @@ func timesOf(g Group) string {
 	return words
 }
 
-// mend is what to do: in words, and what is to be copied into a file or a terminal.
-type mend struct{ Words, Code string }
+// mend is what to do: in words, of which a part is to be copied into a file or a terminal.
+type mend struct{ Before, Code, After string }
 
-// mendOf parts an advice into words and what is to be copied.
+// mendOf finds in an advice what is to be copied: a tag, an address or a command.
 //
 //	name where that leads: https://skerrywick.example/de/kontakt
 func mendOf(advice string) mend {
-	for _, begin := range []string{"<link ", "<meta ", "https://", "http://", "/", "young-compass "} {
-		for _, before := range []string{"", ": ", " there ", "write ", "head ", "to "} {
-			at := strings.Index(advice, before+begin)
-			if at == 0 && before == "" || at > 0 && before != "" {
-				return mend{advice[:at+len(before)], advice[at+len(before):]}
-			}
+	for _, form := range []struct{ begin, end string }{{"<link ", ">"}, {"<meta ", ">"}, {"young-compass ", ";"}, {"https://", " "},
+		{"http://", " "}} {
+		at := strings.Index(advice, form.begin)
+		if at < 0 {
+			continue
 		}
+		code, after, ended := strings.Cut(advice[at:], form.end)
+		switch {
+		case ended && form.end == ">":
+			code += form.end
+		case ended:
+			after = form.end + after
+		}
+		trimmed := strings.TrimRight(code, ",;:.")
+		return mend{advice[:at], trimmed, code[len(trimmed):] + after}
 	}
-	return mend{Words: advice}
+	return mend{Before: advice}
 }

@@ -35,7 +35,12 @@
         if (!place.hidden) some++;
       }
       group.hidden = some === 0;
-      if (words.length > 0 && some > 0) group.open = true;
+      if (search.value.trim().length > 2 && some > 0) {
+        if (!group.open) group.dataset.bySearch = group.open = true;
+      } else if (group.dataset.bySearch) {
+        delete group.dataset.bySearch;
+        group.open = false;
+      }
       shown += some;
     }
     said.textContent = shown + (shown === 1 ? " finding is shown" : " findings are shown");

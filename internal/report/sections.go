@@ -484,6 +484,12 @@ func findings(e *step.Evidence, groups []*finding.Group) *Section {
 		}
 		s.Lead += "."
 	}
+	for _, kind := range probe.Kinds() {
+		if p, ok := e.Proofs[kind]; ok && p.Plan != e.Sum && len(p.Findings) > 0 {
+			s.Notes = append(s.Notes, fmt.Sprintf("What probe %s found on %s is of an earlier plan.", kind,
+				p.When.UTC().Format(time.DateOnly)))
+		}
+	}
 	if len(e.Proofs) == 0 {
 		s.Notes = append(s.Notes, "The site wasn't asked yet, so that these are of the plan alone: young-compass probe")
 	}
