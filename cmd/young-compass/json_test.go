@@ -126,6 +126,8 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		{"probe parameters --list", "probe parameters --list sid --project " + dir + live},
 		{"probe parameters --steps", "probe parameters --steps sid --project " + dir + live},
 		{"steps", "steps --project " + dir}, {"steps", "steps structure --project " + dir},
+		{"report", "report --project " + dir}, {"report", "report --project " + folding},
+		{"findings", "findings"}, {"findings", "findings chain"},
 		{"probe explain", "probe explain /notices?page=2 --project " + dir + live},
 	} {
 		var out bytes.Buffer

@@ -272,3 +272,65 @@ func quotedPath(s string) string {
 	}
 	return strings.ReplaceAll(b.String(), "%2F", "-")
 }
+
+// large writes a project with so many pages that have moved, as many visits, and a tenth as many findings.
+func large(t *testing.T, dir string, n int) {
+	t.Helper()
+	var pages, book, rows, visits strings.Builder
+	pages.WriteString("key,language,kind,title,state\n")
+	book.WriteString("address,page,state,since\n")
+	rows.WriteString("from,to,status\n")
+	visits.WriteString("address,status,visitors,robots,last,referrers,bytes\n")
+	kinds := []string{"port", "route", "guide", "notice", "vessel"}
+	for i := range n {
+		kind := kinds[i%len(kinds)]
+		fmt.Fprintf(&pages, "p%d,en,%s,%s number %d,live\n", i, kind, kind, i)
+		fmt.Fprintf(&book, "https://skerrywick.example/%ss/%[1]s-number-%d,p%[2]d@en,current,2026-11-01\n", kind, i)
+		fmt.Fprintf(&book, "http://www.skerrywick.example/%s.php?id=%d,p%[2]d@en,former,2026-11-01\n", kind, i)
+		if i%10 == 0 {
+			fmt.Fprintf(&rows, "/lost-%d,/no-such-page-%[1]d,301\n", i)
+		} else {
+			fmt.Fprintf(&rows, "/old/%s/%d.htm,p%[2]d@en,301\n", kind, i)
+		}
+		fmt.Fprintf(&visits, "http://www.skerrywick.example/%s.php?id=%d,200,%d,0,2026-11-20,,\n", kind, i, i%17)
+		if i%100 == 0 {
+			fmt.Fprintf(&visits, "https://skerrywick.example/%s-%d.asp,404,%d,0,2026-11-20,,\n", kind, i, i%7+1)
+		}
+	}
+	for name, content := range map[string]string{
+		"young-compass.yaml": `site: {origin: "https://skerrywick.example", hosts: [www.skerrywick.example]}
+languages: {default: en}
+parameters: {identity: [id]}
+kinds:
+  port: {address: "/ports/{slug}"}
+  route: {address: "/routes/{slug}"}
+  guide: {address: "/guides/{slug}"}
+  notice: {address: "/notices/{slug}"}
+  vessel: {address: "/vessels/{slug}"}
+`,
+		"pages.csv": pages.String(), "addresses.csv": book.String(), "redirects.csv": rows.String(), "visits.csv": visits.String(),
+	} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(content), 0o644))
+	}
+}
+
+// The report of a large site stays small, and is shown at once. What was measured is printed.
+func TestLargeReport(t *testing.T) {
+	const pages = 50_000
+	dir := t.TempDir()
+	large(t, dir, pages)
+	file := filepath.Join(dir, "report.html")
+	m := measure(t, built(t), "report", "--project", dir, "--output", file, "--fail-on", "never")
+	require.Equal(t, 0, m.status, m.message)
+	info, err := os.Stat(file)
+	require.NoError(t, err)
+	assert.Less(t, info.Size(), int64(3<<20))
+	assert.Less(t, m.memory, int64(500<<20))
+	b := open(t, file, 1280, 800, false)
+	shown, err := chromedp.Run(b, chromedp.Poll[float64](`performance.getEntriesByName("first-contentful-paint")[0]?.startTime`))
+	require.NoError(t, err)
+	t.Logf("bounds: a report of %d pages: %.1f s, %d MB of memory, %d KB; shown after %.0f ms", pages, m.took.Seconds(), m.memory>>20,
+		info.Size()>>10, shown)
+	assert.Empty(t, ask[[]string](t, b, tables))
+	b.quiet(t)
+}

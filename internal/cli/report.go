@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"slices"
 	"strings"
 
@@ -60,6 +61,8 @@ func (r *reporting) run() error {
 			return fmt.Errorf("--section: %s is none; %s", address.Printable(id), spelling.Choices(id, page.IDs()))
 		}
 	}
+	const less = 100 // a report holds all of a site at once: rather less memory than time
+	defer debug.SetGCPercent(debug.SetGCPercent(less))
 	e, found, err := r.evidence()
 	if err != nil {
 		return err

@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -20,6 +21,7 @@ import (
 	"young-compass/internal/deploy"
 	"young-compass/internal/design"
 	"young-compass/internal/finding"
+	"young-compass/internal/judge"
 	"young-compass/internal/plan"
 	"young-compass/internal/probe"
 	"young-compass/internal/project"
@@ -184,11 +186,24 @@ func stepOf(job string, s step.Status) stepJSON {
 
 // evidence collects what is known of the site and the work on it.
 func (a *app) evidence() (*step.Evidence, []finding.Finding, error) {
-	p, judged, err := a.judged()
+	p, judged, err := a.load()
 	if err != nil {
 		return nil, nil, err
 	}
-	e := &step.Evidence{Plan: p, Judged: judged, Now: a.now, Proofs: map[string]step.Proof{}, Written: map[string]step.Written{}}
+	e := &step.Evidence{Plan: p, Now: a.now, Proofs: map[string]step.Proof{}, Written: map[string]step.Written{}}
+	if e.Visits, err = a.visits(); err != nil {
+		return nil, nil, err
+	}
+	var wait sync.WaitGroup
+	defer wait.Wait()
+	if len(e.Visits) > 0 {
+		wait.Go(func() { // it takes as long as all the rest
+			of := coverage.Of(p, coverage.OfVisits(e.Visits))
+			e.Coverage = &of
+		})
+	}
+	judged = append(judged, judge.Plan(p)...)
+	e.Judged = judged
 	for i := range e.Judged {
 		a.locate(&e.Judged[i].Where)
 	}
@@ -198,14 +213,7 @@ func (a *app) evidence() (*step.Evidence, []finding.Finding, error) {
 	if err := a.proofs(e); err != nil {
 		return nil, nil, err
 	}
-	if e.Visits, err = a.visits(); err != nil {
-		return nil, nil, err
-	}
 	e.Moving = design.Moving(p)
-	if len(e.Visits) > 0 {
-		of := coverage.Of(p, coverage.OfVisits(e.Visits))
-		e.Coverage = &of
-	}
 	var found []finding.Finding
 	if e.Told, found, err = a.told(); err != nil {
 		return nil, nil, err

@@ -4,6 +4,7 @@ package coverage
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 
@@ -11,7 +12,7 @@ import (
 	"young-compass/internal/inventory"
 	"young-compass/internal/pair"
 	"young-compass/internal/plan"
-
+	"young-compass/internal/route"
 	"young-compass/internal/visits"
 )
 
@@ -101,26 +102,31 @@ func Of(p *plan.Plan, known []Known) Coverage {
 			g.Pages++
 		}
 	}
-	for _, k := range merged(p, known) {
-		if !p.Site.Has(k.Address.Host) {
-			continue
+	all := slices.Collect(maps.Values(merged(p, known)))
+	all = slices.DeleteFunc(all, func(k Known) bool { return !p.Site.Has(k.Address.Host) })
+	pages, answers := make([]*inventory.Page, len(all)), make([]bool, len(all))
+	route.Parallel(len(all), func(_, from, to int) {
+		for i := from; i < to; i++ {
+			pages[i], answers[i] = answered(p, all[i].Address)
 		}
-		page, ok := answered(p, k.Address)
+	})
+	for i, k := range all {
+		page, ok := pages[i], answers[i]
 		if page != nil {
 			k.Kind, k.Language, k.State = cmp.Or(k.Kind, page.Kind), cmp.Or(k.Language, page.Language),
 				cmp.Or(k.State, string(page.State))
 		}
-		all := []*Group{group("kind", k.Kind), group("language", k.Language), group("state", k.State)}
+		its := []*Group{group("kind", k.Kind), group("language", k.Language), group("state", k.State)}
 		c.Addresses++
 		c.Visits += k.Visits
-		for _, g := range all {
+		for _, g := range its {
 			g.Addresses++
 			g.Visits += k.Visits
 		}
 		if ok {
 			c.Answered++
 			c.AnsweredVisits += k.Visits
-			for _, g := range all {
+			for _, g := range its {
 				g.Answered++
 				g.AnsweredVisits += k.Visits
 			}
@@ -213,6 +219,9 @@ func answered(p *plan.Plan, a address.Address) (*inventory.Page, bool) {
 // propose notes for lost addresses which page took their place, as far as it can be told: as pair tells it, from their
 // paths, titles and languages.
 func propose(p *plan.Plan, lost []*Lost, known []Known) {
+	if len(lost) == 0 {
+		return
+	}
 	var before []pair.Page
 	for _, k := range known {
 		before = append(before, pair.Page{Address: k.Address, Written: k.Address.Local(), Title: k.Title, Kind: k.Kind,

@@ -157,9 +157,10 @@ func Make(in Input, only []string) (*Report, error) {
 		return nil, err
 	}
 	r.Next = next
+	moved := movesOf(e)
 	sections := map[string]func() (*Section, error){
-		"tree":        func() (*Section, error) { return trees(e), nil },
-		"readability": func() (*Section, error) { return readability(e), nil },
+		"tree":        func() (*Section, error) { return trees(moved), nil },
+		"readability": func() (*Section, error) { return readability(e, moved), nil },
 		"redirects":   func() (*Section, error) { return redirects(e, ways), nil },
 		"coverage":    func() (*Section, error) { return coverageOf(e), nil },
 		"canonicals":  func() (*Section, error) { return probed(in, probe.Canonicals), nil },

@@ -42,8 +42,13 @@ func number(n, all int) Cell {
 	return Cell{Text: fmt.Sprint(n), Share: 1, Of: float64(n) / float64(max(all, 1))}
 }
 
-// before returns the address that each live page had before, and the one that it has or is to have.
-func before(e *step.Evidence) (olds, news []address.Address, moved []bool) {
+// moves are the addresses of the live pages: those that they had before, and those that they have or are to have.
+type moves struct {
+	olds, news []address.Address
+	changed    []address.Address // those of news that were another before
+}
+
+func movesOf(e *step.Evidence) (m moves) {
 	formers := map[inventory.Ref]address.Address{}
 	for _, entry := range e.Plan.Book.Entries {
 		if _, ok := formers[entry.Page]; !ok && entry.State == book.Former {
@@ -52,41 +57,36 @@ func before(e *step.Evidence) (olds, news []address.Address, moved []bool) {
 	}
 	proposals, _ := design.Propose(e.Plan, design.Options{})
 	for _, q := range proposals {
-		news = append(news, q.New)
+		m.news = append(m.news, q.New)
 		old, ok := formers[q.Page.Ref]
 		if !q.IsNew() && (q.Moves() || !ok) {
 			old, ok = *q.Old, true
 		}
 		if ok {
-			olds = append(olds, old)
+			m.olds = append(m.olds, old)
 		}
-		moved = append(moved, ok && old != q.New)
+		if ok && old != q.New {
+			m.changed = append(m.changed, q.New)
+		}
 	}
-	return olds, news, moved
+	return m
 }
 
 // treeLines is how many lines of a tree are shown.
 const treeLines = 26
 
 // trees is the section with the tree of addresses before and after.
-func trees(e *step.Evidence) *Section {
+func trees(m moves) *Section {
 	s := &Section{Title: "The tree of addresses, before and after"}
-	olds, news, moved := before(e)
-	if len(news) == 0 {
+	if len(m.news) == 0 {
 		s.Missing = "young-compass gather SOURCE..."
 		s.Lead = "There are no pages yet."
 		return s
 	}
-	n := 0
-	var changed []address.Address
-	for i, m := range moved {
-		if m {
-			n++
-			changed = append(changed, news[i])
-		}
-	}
-	s.Lead = fmt.Sprintf("%s, of which %d had another address before.", plural(len(news), "live page", "live pages"), n)
-	s.Trees = []Tree{{"Before", linesOf(design.Tree(olds), nil)}, {"After", linesOf(design.Tree(news), design.Tree(changed))}}
+	s.Lead = fmt.Sprintf("%s, of which %d had another address before.", plural(len(m.news), "live page", "live pages"),
+		len(m.changed))
+	s.Trees = []Tree{{"Before", linesOf(design.Tree(m.olds), nil)},
+		{"After", linesOf(design.Tree(m.news), design.Tree(m.changed))}}
 	return s
 }
 
@@ -128,9 +128,9 @@ func linesOf(root, changed *design.Node) (lines []Line) {
 }
 
 // readability is the section that says how well people read the addresses.
-func readability(e *step.Evidence) *Section {
+func readability(e *step.Evidence, m moves) *Section {
 	s := &Section{Title: "How readable the addresses are"}
-	olds, news, _ := before(e)
+	olds, news := m.olds, m.news
 	if len(news) == 0 {
 		s.Missing, s.Lead = "young-compass gather SOURCE...", "There are no pages yet."
 		return s
@@ -449,22 +449,27 @@ func evidenceOf(s step.Status) string {
 	return text
 }
 
-// mostPlaces is how many findings of one cause the page has; mostEvidence how many lines of evidence each.
-const mostPlaces, mostEvidence = 100, 5
+// mostPlaces is how many findings of one cause the page has, and fewPlaces how many once it has mostInAll; mostEvidence is
+// how many lines of evidence each has.
+const mostPlaces, fewPlaces, mostInAll, mostEvidence = 100, 10, 2000, 5
 
 // findings is the section with all that is wrong, by cause, what costs most first.
 func findings(e *step.Evidence, groups []*finding.Group) *Section {
 	s := &Section{Title: "What is wrong, and how to mend it"}
-	n, visited := 0, false
+	n, on, visited := 0, 0, false
 	for _, g := range groups {
+		most := mostPlaces
+		if on >= mostInAll {
+			most = fewPlaces
+		}
 		n += len(g.Findings)
 		visited = visited || g.Visits > 0
 		d, _ := finding.Find(string(g.Code))
 		one := Group{Group: *g, Mend: d.Mend}
 		one.Why, one.Advice = capital(shown(g.Why)), shown(g.Advice)
 		for _, f := range g.Findings {
-			if len(one.Places) == mostPlaces {
-				one.More = len(g.Findings) - mostPlaces
+			if len(one.Places) == most {
+				one.More = len(g.Findings) - most
 				break
 			}
 			p := Place{Where: shown(strings.TrimPrefix(f.Where.String(), e.Plan.Site.Origin.Base())), What: shown(f.What),
@@ -474,6 +479,7 @@ func findings(e *step.Evidence, groups []*finding.Group) *Section {
 			}
 			one.Places = append(one.Places, p)
 		}
+		on += len(one.Places)
 		s.Groups = append(s.Groups, one)
 	}
 	s.Lead = "Nothing was found."
