@@ -19,6 +19,7 @@ compgen -G '/usr/lib/apache2/modules/libphp*.so' >/dev/null || packages+=(libapa
 compgen -G '/usr/lib/postgresql/*/bin/postgres' >/dev/null || packages+=(postgresql postgresql-client)
 [ -f /usr/share/doc/sqlite3/about.html ] || packages+=(sqlite3-doc) # hundreds of pages that are moved
 command -v xmllint >/dev/null || packages+=(libxml2-utils) # the schema of sitemaps
+command -v chromium >/dev/null || packages+=(chromium) # opens reports
 command -v strace >/dev/null || packages+=(strace) # kills runs at each system call
 command -v gcc >/dev/null || packages+=(gcc libc6-dev) # for the race detector
 # The files that packages of web applications ship are fetched by a test, which needs apt's lists.

@@ -41,7 +41,8 @@ func Whole(in *os.File, out io.Writer, m Model) error {
 	}
 	defer func() { _, _ = io.WriteString(out, "\x1b[?25h\x1b[?1049l") }()
 	signals := make(chan os.Signal, 1)
-	signal.Notify(signals, syscall.SIGWINCH, syscall.SIGHUP, syscall.SIGTERM)
+	signal.Notify(signals, syscall.SIGHUP, syscall.SIGTERM)
+	resized(signals)
 	defer signal.Stop(signals)
 	keys := make(chan string)
 	done := make(chan struct{})
@@ -57,7 +58,7 @@ func Whole(in *os.File, out io.Writer, m Model) error {
 		}
 		select {
 		case s := <-signals:
-			if s != syscall.SIGWINCH {
+			if !isResize(s) {
 				return nil
 			}
 		case key, more := <-keys:

@@ -1,3 +1,5 @@
+//go:build linux
+
 // Package databasetest starts real database servers for tests, as their children, on loopback.
 package databasetest
 
