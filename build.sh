@@ -1,5 +1,64 @@
 #!/usr/bin/env bash
 # Makes one static program, ./young-compass. Its version comes from the commit.
+#
+#	./build.sh         for this machine
+#	./build.sh all     for Linux, macOS and Windows on amd64 and arm64, into dist/: archives with completions and man
+#	                   pages beside the program, and their checksums; the same bytes whoever makes them from a commit
+#	./build.sh check   look whether it can be made for all of them
 set -euo pipefail
 cd "$(dirname "$0")"
-CGO_ENABLED=0 go build -buildvcs=auto -trimpath -o young-compass ./cmd/young-compass
+export CGO_ENABLED=0
+
+targets=(linux/amd64 linux/arm64 darwin/amd64 darwin/arm64 windows/amd64 windows/arm64)
+
+# program builds the program for a system: GOOS/GOARCH, and the file.
+program() {
+	GOOS=${1%/*} GOARCH=${1#*/} go build -buildvcs=auto -trimpath -ldflags='-s -w -buildid=' -o "$2" ./cmd/young-compass
+}
+
+# pack puts a folder into an archive in which nothing tells when or by whom it was made.
+pack() {
+	local folder=$1
+	tar --sort=name --owner=0 --group=0 --numeric-owner --mtime="@$when" --format=ustar -C dist -cf - "$folder" |
+		gzip -9n >"dist/$folder.tar.gz"
+}
+
+case "${1-}" in
+'')
+	go build -buildvcs=auto -trimpath -o young-compass ./cmd/young-compass
+	;;
+check)
+	for target in "${targets[@]}"; do
+		# without optimising, which nobody asks of what is thrown away
+		export GOOS=${target%/*} GOARCH=${target#*/} GOFLAGS='-gcflags=all=-N -gcflags=all=-l'
+		go build -o /dev/null ./cmd/young-compass
+		go vet ./...
+		echo "$target can be made"
+	done
+	;;
+all)
+	when=${SOURCE_DATE_EPOCH:-$(git log -1 --format=%ct)}
+	version=$(git describe --tags --always --dirty)
+	rm -rf dist
+	mkdir -p dist
+	go run ./cmd/manual man dist/man
+	go run ./cmd/manual completions dist/completions
+	for target in "${targets[@]}"; do
+		name=young-compass-$version-${target%/*}-${target#*/}
+		suffix=
+		[ "${target%/*}" != windows ] || suffix=.exe
+		mkdir "dist/$name"
+		program "$target" "dist/$name/young-compass$suffix"
+		cp -r dist/man dist/completions README.md "dist/$name/"
+		pack "$name"
+		rm -r "dist/$name"
+		echo "dist/$name.tar.gz"
+	done
+	rm -r dist/man dist/completions
+	(cd dist && sha256sum ./*.tar.gz | sed 's| \./| |' >SHA256SUMS)
+	;;
+*)
+	echo "build.sh: say all, check or nothing" >&2
+	exit 2
+	;;
+esac

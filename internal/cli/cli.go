@@ -166,7 +166,6 @@ as planned. A project is a folder with a plan (young-compass.yaml), the pages,
 the address book and the redirects.`,
 		Version:       version(),
 		SilenceErrors: true, SilenceUsage: true,
-		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
 		PersistentPreRunE: func(c *cobra.Command, _ []string) error { return a.checkFlags(c.Name()) },
 	}
 	root.Args = func(c *cobra.Command, args []string) error {
@@ -210,8 +209,13 @@ the address book and the redirects.`,
 		a.lintCommand(), a.designCommand(), a.pairCommand(),
 		a.redirectsCommand(), a.relinkCommand(), a.traceCommand(), a.emitCommand(), a.serveCommand(), a.probeCommand(),
 		a.reportCommand(), a.findingsCommand(), a.demoCommand())
+	exemplify(root)
+	a.complete(root)
 	return root
 }
+
+// Commands returns the program's commands, for pages that are made of them.
+func Commands() *cobra.Command { return (&app{stdout: io.Discard, stderr: io.Discard}).root() }
 
 func version() string {
 	info, ok := debug.ReadBuildInfo()

@@ -82,19 +82,12 @@ func (d *designing) run() error {
 		return fmt.Errorf("--collide: %w", err)
 	}
 	if _, ok := p.KindOf(d.only); d.only != "" && !ok {
-		var kinds []string
-		for _, k := range p.Kinds {
-			kinds = append(kinds, k.Name)
-		}
-		return fmt.Errorf("--only: %s is not a kind of the plan; %s", address.Printable(d.only), spelling.Choices(d.only, kinds))
+		return fmt.Errorf("--only: %s is not a kind of the plan; %s", address.Printable(d.only),
+			spelling.Choices(d.only, kindsOf(p)))
 	}
 	if d.language != "" && !p.Languages.Has(d.language) {
-		tags := []string{p.Languages.Default}
-		for _, l := range p.Languages.Others {
-			tags = append(tags, l.Tag)
-		}
 		return fmt.Errorf("--language: %s is not a language of the plan; %s", address.Printable(d.language),
-			spelling.Choices(d.language, tags))
+			spelling.Choices(d.language, languagesOf(p)))
 	}
 	known, err := d.visits()
 	if err != nil {

@@ -30,19 +30,14 @@ func (a *app) findingsCommand() *cobra.Command {
 		Short: "Say what the code of a finding means, why it matters and what to do",
 		Long: `Reads nothing. Says of a code what was found, why it matters, and what to do; without
 a code, names all of them.`,
-		Example: `  young-compass findings
-  young-compass findings chain`,
 		Args: cobra.MaximumNArgs(1),
-		ValidArgsFunction: func(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
-			return codes(args), cobra.ShellCompDirectiveNoFileComp
-		},
 		RunE: func(_ *cobra.Command, args []string) error {
 			all := finding.Catalogue()
 			if len(args) > 0 {
 				d, ok := finding.Find(args[0])
 				if !ok {
 					return fmt.Errorf("findings: no finding has the code %s%s; young-compass findings names all",
-						address.Printable(args[0]), nearest(args[0], codes(nil)))
+						address.Printable(args[0]), nearest(args[0], all))
 				}
 				all = []finding.Description{d}
 			}
@@ -51,19 +46,12 @@ a code, names all of them.`,
 	}
 }
 
-// codes returns the codes of all findings, unless there is an argument already.
-func codes(args []string) (list []string) {
-	if len(args) > 0 {
-		return nil
+// nearest asks whether another code was meant, as part of a message; it is empty where none is near.
+func nearest(word string, all []finding.Description) string {
+	var known []string
+	for _, d := range all {
+		known = append(known, string(d.Code))
 	}
-	for _, d := range finding.Catalogue() {
-		list = append(list, string(d.Code))
-	}
-	return list
-}
-
-// nearest asks whether another word was meant, as part of a message; it is empty where none is near.
-func nearest(word string, known []string) string {
 	if near := spelling.Nearest(strings.ToLower(word), known); near != "" {
 		return " (did you mean " + near + "?)"
 	}

@@ -11,6 +11,7 @@ import (
 
 	"young-compass/internal/address"
 	"young-compass/internal/finding"
+	"young-compass/internal/planfile"
 	"young-compass/internal/project"
 	"young-compass/internal/safefile"
 )
@@ -52,6 +53,7 @@ kinds:                                 # the address of each kind of page
 
 func (a *app) initCommand() *cobra.Command {
 	var origin string
+	var schema bool
 	c := &cobra.Command{
 		Use:   "init",
 		Short: "Start a project: write a commented plan",
@@ -73,12 +75,21 @@ func (a *app) initCommand() *cobra.Command {
 				other = bare
 			}
 			text := fmt.Appendf(nil, firstPlan, o.Base(), other)
-			return a.writeAll(safefile.File{Path: path, Data: text, Was: &safefile.Sum{}})
+			if !schema {
+				return a.writeAll(safefile.File{Path: path, Data: text, Was: &safefile.Sum{}})
+			}
+			text = append([]byte("# yaml-language-server: $schema="+schemaFile+"\n"), text...)
+			return a.writeAll(safefile.File{Path: a.in(schemaFile), Data: planfile.Schema()},
+				safefile.File{Path: path, Data: text, Was: &safefile.Sum{}})
 		},
 	}
 	c.Flags().StringVar(&origin, "origin", "https://www.example.org", "the scheme and host that every address ends on")
+	c.Flags().BoolVar(&schema, "schema", false, "write "+schemaFile+" beside it, by which editors complete keys and mark mistakes")
 	return c
 }
+
+// schemaFile is the JSON Schema of a plan. The first line of the plan names it, as editors read it.
+const schemaFile = "young-compass.schema.json"
 
 // only returns the findings with one code.
 func only(list []finding.Finding, code finding.Code) []finding.Finding {

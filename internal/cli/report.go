@@ -42,8 +42,6 @@ one page that needs no network: the tree of addresses before and after, where ol
 addresses lead, what visits find, languages, parameters, hosts, the steps with
 their evidence, and the findings, what costs most first. Tables that are too long
 for the page are written into a folder beside it, as CSV.`,
-		Example: `  young-compass report
-  young-compass report --output report.html --title "Skerrywick Ferries: the new addresses"`,
 		Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error { return r.run() },
 	}
