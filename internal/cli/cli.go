@@ -130,7 +130,7 @@ func (a *app) run(ctx context.Context, args []string) int {
 	case errors.Is(err, errFindings):
 		return exitFindings
 	case errors.As(err, &input):
-		_, _ = fmt.Fprintln(a.stderr, input.Finding)
+		a.sayLine(input.Finding.String())
 		return exitUsage
 	case ctx.Err() != nil && errors.Is(err, context.Canceled):
 		said := strings.ReplaceAll(oneLine(err), context.Canceled.Error(), "interrupted")
@@ -141,13 +141,13 @@ func (a *app) run(ctx context.Context, args []string) int {
 		default:
 			said += "; nothing is written"
 		}
-		_, _ = fmt.Fprintln(a.stderr, "young-compass:", said)
+		a.sayLine("young-compass: " + said)
 		return exitUnfinished
 	case errors.As(err, &broken), errors.Is(err, context.Canceled):
-		_, _ = fmt.Fprintln(a.stderr, "young-compass:", oneLine(err))
+		a.sayLine("young-compass: " + oneLine(err))
 		return exitUnfinished
 	}
-	_, _ = fmt.Fprintln(a.stderr, "young-compass:", oneLine(err))
+	a.sayLine("young-compass: " + oneLine(err))
 	return exitUsage
 }
 
@@ -260,8 +260,14 @@ func (a *app) style(w io.Writer) term.Style {
 // say prints a message for a person.
 func (a *app) say(format string, args ...any) {
 	if !a.quiet {
-		_, _ = fmt.Fprintln(a.stderr, address.Printable(fmt.Sprintf(format, args...)))
+		a.sayLine(address.Printable(fmt.Sprintf(format, args...)))
 	}
+}
+
+// sayLine prints a line on standard error, broken where it is longer than the terminal is wide.
+func (a *app) sayLine(line string) {
+	w := term.Wrapping(a.stderr, a.style(a.stderr))
+	_, _ = fmt.Fprintln(w, line)
 }
 
 func (a *app) today() string { return a.now.UTC().Format("2006-01-02") }

@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"fmt"
-
 	"github.com/spf13/cobra"
 
 	"young-compass/internal/term"
@@ -61,6 +59,6 @@ func (a *app) tellNext(c *cobra.Command) {
 		return
 	}
 	if command := next(name[1:], written); command != "" {
-		_, _ = fmt.Fprintln(a.stderr, a.style(a.stderr).Dim("next: "+command))
+		a.sayLine(a.style(a.stderr).Dim("next: " + command))
 	}
 }

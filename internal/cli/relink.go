@@ -288,7 +288,11 @@ func (r *relinking) tellOf(out report) error {
 		if r.differences.Len() > 0 {
 			r.differences.WriteByte('\n')
 		}
-		if _, err := io.Copy(r.stdout, &r.differences); err != nil {
+		shown := term.Wrapping(r.stdout, r.style)
+		if _, err := io.Copy(shown, &r.differences); err != nil {
+			return unfinished{err}
+		}
+		if err := shown.Flush(); err != nil {
 			return unfinished{err}
 		}
 	}

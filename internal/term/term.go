@@ -138,7 +138,11 @@ func (p *Progress) Add(n int64) {
 		return
 	}
 	p.printed = time.Now()
-	_, _ = fmt.Fprint(p.w, "\r"+p.line(time.Since(p.start))+"\x1b[K")
+	line := p.line(time.Since(p.start))
+	if width := StyleOf(p.w, func(string) string { return "" }).Width; width > 0 {
+		line = Cut(line, width-1) // a line that goes on below can't be written over
+	}
+	_, _ = fmt.Fprint(p.w, "\r"+line+"\x1b[K")
 }
 
 // Done wipes the bar.
