@@ -77,4 +77,5 @@ go test -count=1 ./cmd/young-compass ./internal/relink ./internal/pair ./interna
 # documentation that moves
 compare 'AnswersAs|FolderFiles|TheShop|LettersStay|TheScript|Guards|Install|TwoSites|Trial|RealFolders|RandomBytes|RandomPlans|PlainPlans|PlansAtTheLimits|HostileAddresses|DocumentsMove'
 ./build.sh
+./build.sh check
 ./young-compass demo >/dev/null && echo "the demo passes"

@@ -206,7 +206,7 @@ func TestCommandsNamedInTheDocs(t *testing.T) {
 		for _, m := range named.FindAllStringSubmatch(string(text), -1) {
 			command, _, _ := strings.Cut(m[1], " # ")
 			command, _, _ = strings.Cut(command, " | ")
-			words := strings.Fields(strings.NewReplacer("...", "", "'", "", `"`, "", " &", "", "2>/dev/null", "", ";", "").Replace(command))[1:]
+			words := strings.Fields(strings.NewReplacer("...", "", "''", "none", "'", "", `"`, "", " &", "", "2>/dev/null", "", ";", "").Replace(command))[1:]
 			if len(words) == 0 || strings.HasPrefix(words[0], "-") {
 				continue
 			}

@@ -45,19 +45,6 @@ type installing struct {
 	user                               uint32
 }
 
-// builtForAll builds the program where every user can run it.
-func builtForAll(t *testing.T) string {
-	t.Helper()
-	dir, err := os.MkdirTemp("", "young-compass-test")
-	require.NoError(t, err)
-	t.Cleanup(func() { _ = os.RemoveAll(dir) })
-	require.NoError(t, os.Chmod(dir, 0o755))
-	program := filepath.Join(dir, "young-compass")
-	output, err := exec.Command("go", "build", "-o", program, ".").CombinedOutput()
-	require.NoError(t, err, string(output))
-	return program
-}
-
 func newInstalling(t *testing.T, program, form string, user uint32) installing {
 	t.Helper()
 	dir, err := os.MkdirTemp("", "young-compass-test")
@@ -127,7 +114,7 @@ func TestInstallIsKilled(t *testing.T) {
 	if testing.Short() {
 		t.Skip("left out by -short: another program than the tested one would be slowed down")
 	}
-	program, random := builtForAll(t), rand.New(rand.NewPCG(17, 2026))
+	program, random := built(t), rand.New(rand.NewPCG(17, 2026))
 	for form := range serverFiles() {
 		for _, user := range []uint32{0, nobody} {
 			if user == 0 && os.Geteuid() != 0 {
@@ -187,7 +174,7 @@ func TestForeignEditSurvives(t *testing.T) {
 	if testing.Short() {
 		t.Skip("left out by -short: another program than the tested one would be slowed down")
 	}
-	program, random := builtForAll(t), rand.New(rand.NewPCG(18, 2026))
+	program, random := built(t), rand.New(rand.NewPCG(18, 2026))
 	for form := range serverFiles() {
 		i := newInstalling(t, program, form, uint32(os.Geteuid()))
 		before := time.Now()

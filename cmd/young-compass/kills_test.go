@@ -135,7 +135,7 @@ func killedAt(t *testing.T, dir, program string, args []string, calls string, n 
 // replaced is lost.
 func TestKilledAtEachSystemCall(t *testing.T) {
 	t.Parallel()
-	program := builtForAll(t)
+	program := built(t)
 	base := killable(t, program)
 	before, _ := files(t, base)
 	var all atomic.Int64

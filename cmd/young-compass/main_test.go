@@ -17,8 +17,16 @@ import (
 	"young-compass/internal/demo"
 )
 
+// tests are all tests of the package; the program that they built is deleted behind them.
+type tests struct{ *testing.M }
+
+func (t tests) Run() int {
+	defer func() { _ = os.RemoveAll(builtFolder()) }()
+	return t.M.Run()
+}
+
 func TestMain(m *testing.M) {
-	testscript.Main(m, map[string]func(){
+	testscript.Main(tests{m}, map[string]func(){
 		"young-compass": func() {
 			os.Exit(cli.Main(context.Background(), os.Args[1:], os.Stdin, os.Stdout, os.Stderr))
 		},

@@ -7,11 +7,13 @@ import (
 	"context"
 	"encoding/json"
 	"encoding/xml"
+	"fmt"
 	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -24,16 +26,28 @@ import (
 	"young-compass/internal/demo/demotest"
 )
 
-// built builds the program, static as it is delivered.
+// built returns the program as it is built. It is built once for all tests, since linking takes seconds.
 func built(t *testing.T) string {
 	t.Helper()
-	path := filepath.Join(t.TempDir(), "young-compass")
+	path, err := builtOnce()
+	require.NoError(t, err)
+	return path
+}
+
+func builtFolder() string {
+	return filepath.Join(os.TempDir(), fmt.Sprintf("young-compass-test-%d", os.Getpid()))
+}
+
+var builtOnce = sync.OnceValues(func() (string, error) {
+	path := filepath.Join(builtFolder(), "young-compass")
 	c := exec.Command("go", "build", "-o", path, ".")
 	c.Env = append(os.Environ(), "CGO_ENABLED=0")
 	out, err := c.CombinedOutput()
-	require.NoError(t, err, "%s", out)
-	return path
-}
+	if err != nil {
+		return "", fmt.Errorf("building the program: %w: %s", err, out)
+	}
+	return path, nil
+})
 
 // A run that is killed in the middle goes on where it was: nothing but its last
 // batch is asked again, and the result is that of an unbroken run.
