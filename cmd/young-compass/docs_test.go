@@ -207,7 +207,7 @@ func TestCommandsNamedInTheDocs(t *testing.T) {
 			command, _, _ := strings.Cut(m[1], " # ")
 			command, _, _ = strings.Cut(command, " | ")
 			words := strings.Fields(strings.NewReplacer("...", "", "''", "none", "'", "", `"`, "", " &", "", "2>/dev/null", "", ";", "").Replace(command))[1:]
-			if len(words) == 0 || strings.HasPrefix(words[0], "-") {
+			if len(words) == 0 || strings.HasPrefix(words[0], "-") || words[0] == "COMMAND" {
 				continue
 			}
 			var out, errors bytes.Buffer

@@ -164,7 +164,7 @@ func (a *app) root() *cobra.Command {
 addresses, to redirect every former one, and to check that the live site answers
 as planned. A project is a folder with a plan (young-compass.yaml), the pages,
 the address book and the redirects.`,
-		Version:       version(),
+		Version:       version() + commit(),
 		SilenceErrors: true, SilenceUsage: true,
 		PersistentPreRunE: func(c *cobra.Command, _ []string) error { return a.checkFlags(c.Name()) },
 	}
@@ -223,6 +223,28 @@ func version() string {
 		return "(unknown)"
 	}
 	return info.Main.Version
+}
+
+// commit names the commit that the program was made from, where that is known.
+func commit() string {
+	info, ok := debug.ReadBuildInfo()
+	if !ok {
+		return ""
+	}
+	of := map[string]string{}
+	for _, s := range info.Settings {
+		of[s.Key] = s.Value
+	}
+	revision := of["vcs.revision"]
+	if revision == "" {
+		return ""
+	}
+	day, _, _ := strings.Cut(of["vcs.time"], "T")
+	text := fmt.Sprintf(", commit %.12s of %s", revision, day)
+	if of["vcs.modified"] == "true" {
+		text += ", changed since"
+	}
+	return text
 }
 
 func (a *app) checkFlags(command string) (err error) {
