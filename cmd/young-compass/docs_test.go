@@ -105,14 +105,15 @@ type shell struct {
 // block runs the commands of a block, compares what they print, and returns the block as it should be.
 func (s shell) block(t *testing.T, block string) string {
 	var out strings.Builder
-	for part := range strings.SplitSeq("\n"+block, "\n$ ") {
-		command, shown, _ := strings.Cut(part, "\n")
+	parts := strings.Split("\n"+block, "\n$ ")
+	for i, part := range parts {
+		command, shown, some := strings.Cut(part, "\n")
 		if command == "" {
 			continue
 		}
 		printed := s.run(t, command)
-		if shown != "" && !strings.HasSuffix(shown, "\n") {
-			shown += "\n"
+		if some && i < len(parts)-1 {
+			shown += "\n" // which stood in front of the next command
 		}
 		fmt.Fprintf(&out, "$ %s\n", command)
 		switch {
