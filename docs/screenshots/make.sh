@@ -47,20 +47,24 @@ shot() {
 
 # told shows a command, and runs it.
 told() { printf "printf '\\\\033[1m\$ %%s\\\\033[0m\\\\n' %q; %s\n" "$1" "$1"; }
+# first is told, but shows the first lines alone.
+first() {
+	printf "printf '\\\\033[1m\$ %%s\\\\033[0m\\\\n' %q; COLUMNS=157 %s --color always 2>/dev/null | head -43\n" "$1" "$1"
+}
 
 mkdir -p "$work/first" && cp old-site.csv "$work/first" && cp -r sources "$work/first"
-shot propose "cd '$work/first'; $(told 'young-compass propose old-site.csv sources/sitemap-index.xml sources/access.log | head -44')"
+shot propose "cd '$work/first'; $(first 'young-compass propose old-site.csv sources/sitemap-index.xml sources/access.log')"
 mkdir -p "$work/gathering" && cp -r old-site.csv sources "$work/gathering" && cp young-compass.yaml "$work/gathering"
-shot gather "cd '$work/gathering'; $(told 'young-compass gather old-site.csv sources/notices.atom sources/access.log 2>/dev/null | head -43')"
-(cd "$work/gathering" && cp ../demo/redirects.csv . && young-compass gather old-site.csv sources/access.log --quiet >/dev/null 2>&1)
-shot design "cd '$work/gathering'; $(told 'young-compass design --collide number --sample 12 | head -44')"
-shot lint "cd '$work/gathering'; $(told 'young-compass lint | head -44')"
-shot redirects "$(told 'young-compass redirects check old-redirects.csv | head -44')"
+shot gather "cd '$work/gathering'; $(first 'young-compass gather old-site.csv sources/notices.atom sources/access.log')"
+(cd "$work/gathering" && cp "$pictures/../../internal/demo/data/redirects.csv" . && young-compass gather old-site.csv sources/access.log --quiet >/dev/null 2>&1)
+shot design "cd '$work/gathering'; $(first 'young-compass design --collide number --sample 12')"
+shot lint "cd '$work/gathering'; $(first 'young-compass lint')"
+shot redirects "$(first 'young-compass redirects check old-redirects.csv')"
 cp "$PWD/visits.csv" "$work/visits.csv"
 shot coverage "cd '$work/gathering'; young-compass design --collide number --write --quiet >/dev/null 2>&1; $(told 'young-compass redirects coverage --sample 12')"
 shot review "$(told 'young-compass pair island-guide.csv . --output pairs.csv --review')" "Down Down"
-shot relink "cp content/index.html.*bak content/index.html; cp content/content.sql.*bak content/content.sql; $(told 'young-compass relink content | head -44')"
-shot sitemap "$(told 'young-compass emit sitemap'); $(told 'young-compass emit robots'); $(told 'young-compass emit head --as csv'); $(told 'head -12 out/sitemap/sitemap.xml')"
+shot relink "cp content/index.html.*bak content/index.html; cp content/content.sql.*bak content/content.sql; $(first 'young-compass relink content')"
+shot sitemap "$(told 'young-compass emit sitemap'); $(told 'young-compass emit robots'); $(told 'young-compass emit head --as csv'); $(told 'head -24 out/sitemap/sitemap.xml | cut -c1-157')"
 shot steps "$(told 'young-compass steps'); $(told 'young-compass steps duplicates')"
 shot trace "$(told 'young-compass trace --explain /Guides/Tides.html "/index.php?sec=route&item=214&lang=de&utm_source=letter"')"
 cat >host.htaccess <<'END'
@@ -70,11 +74,11 @@ RewriteRule ^(.*)$ https://www.skerrywick.example/$1 [R=301,L]
 RewriteRule ^old/(.*)$ /archive/$1 [R=301,L]
 Redirect 301 /prices.htm /tickets.cfm
 END
-shot install "$(told 'young-compass emit php --dry-run --install host.htaccess | head -44')"
+shot install "$(first 'young-compass emit php --dry-run --install host.htaccess')"
 shot serve "$(told 'young-compass serve --admin 127.0.0.1:18091 --http 127.0.0.1:18090 --https 127.0.0.1:18490') & sleep 2; for path in /contact /CONTACT/ /Guides/Tides.html '/index.php?sec=route&item=214&lang=de' /nothing; do curl -s -o /dev/null --connect-to ::127.0.0.1:18090 \"http://www.skerrywick.example\$path\"; done; sleep 1"
 shot hosts "$(told "young-compass probe hosts --rows 34 $moved")"
-shot canonicals "$(told "young-compass probe canonicals --rows 6 $neglected | head -44")"
-shot languages "$(told "young-compass probe languages --rows 20 $neglected | head -44")"
+shot canonicals "$(first "young-compass probe canonicals --rows 6 $neglected")"
+shot languages "$(first "young-compass probe languages --rows 20 $neglected")"
 shot explain "$(told "young-compass probe explain '/notices?page=2' $neglected")"
 shot demo "tail -44 '$work/demo.txt' | cut -c1-157"
 if wanted report; then

@@ -106,7 +106,7 @@ func (a *app) run(ctx context.Context, args []string) int {
 	ended := make(chan error, 1)
 	go func() {
 		command, err := root.ExecuteContextC(ctx)
-		if err == nil || errors.Is(err, errFindings) {
+		if err == nil {
 			a.tellNext(command)
 		}
 		ended <- err
@@ -462,6 +462,7 @@ type report struct {
 	items    any // the rows as JSON
 	name     string
 	more     map[string]any // further lists as JSON, by name
+	changed  [2]int         // columns of what was and what is to be
 	counts   []count
 	findings []finding.Finding
 	text     func(w io.Writer, style term.Style) error // instead of a table
@@ -533,7 +534,7 @@ func (a *app) printText(w io.Writer, style term.Style, r report) error {
 				return err
 			}
 		case len(r.rows) > 0:
-			if err := term.Table(w, style, r.columns, r.rows); err != nil {
+			if err := term.Changes(w, style, r.columns, r.rows, r.changed[0], r.changed[1]); err != nil {
 				return err
 			}
 			_, _ = fmt.Fprintln(w)

@@ -217,7 +217,11 @@ func (d *designing) report(p *plan.Plan, proposals []design.Proposal, after *boo
 			return err
 		}
 		if len(r.rows) > 0 {
-			if err := term.Table(w, style, r.columns, r.rows); err != nil {
+			was, is := 0, 0
+			if !d.redirects {
+				was, is = len(r.columns)-3, len(r.columns)-1
+			}
+			if err := term.Changes(w, style, r.columns, r.rows, was, is); err != nil {
 				return err
 			}
 		}

@@ -271,6 +271,7 @@ func (r *relinking) tell() error {
 func (r *relinking) tellOf(out report) error {
 	relink.Propose(r.plan, r.found)
 	out.columns, out.name, out.findings = []string{"times", "from", "to"}, "changes", r.found
+	out.changed = [2]int{1, 2}
 	frequent := r.summary.MostFrequent(shownSwaps)
 	for _, f := range frequent {
 		out.rows = append(out.rows, []string{fmt.Sprint(f.Times), address.Printable(f.From), address.Printable(f.To)})

@@ -4,9 +4,7 @@ import (
 	"fmt"
 	"os"
 	"strings"
-	"unicode"
 
-	"young-compass/internal/language"
 	"young-compass/internal/pair"
 	"young-compass/internal/term"
 )
@@ -201,7 +199,7 @@ func (s *screen) View(width, height int) string {
 	for i := range left {
 		old, new := term.Pad(left[i], half), term.Cut(right[i], half)
 		if i < factLines && len(pages) > 0 { // titles and addresses
-			b.WriteString(differing(style.Old, old, new) + " | " + differing(style.New, new, old) + "\n")
+			b.WriteString(term.Differing(style.Old, old, new) + " | " + term.Differing(style.New, new, old) + "\n")
 			continue
 		}
 		line(old + " | " + new)
@@ -296,36 +294,6 @@ func (s *screen) list(b *strings.Builder, style term.Style, width int) {
 
 // factLines is how many lines of facts are titles and addresses.
 const factLines = 4
-
-// differing marks the words of a text that another lacks, but for "the" and the like.
-func differing(style func(word string, marked bool) string, text, other string) string {
-	apart := func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }
-	known := map[string]bool{}
-	for word := range strings.FieldsFuncSeq(strings.ToLower(other), apart) {
-		known[word] = true
-	}
-	var b, word strings.Builder
-	flush := func() {
-		w := word.String()
-		if small := strings.ToLower(w); w != "" && !known[small] && !language.IsFunctionWord(small) &&
-			small != "http" && small != "https" {
-			b.WriteString(style(w, true))
-		} else {
-			b.WriteString(w)
-		}
-		word.Reset()
-	}
-	for _, r := range text {
-		if apart(r) {
-			flush()
-			b.WriteRune(r)
-			continue
-		}
-		word.WriteRune(r)
-	}
-	flush()
-	return b.String()
-}
 
 // facts are what is known of a page, in six lines.
 func facts(p *pair.Page, width int) []string {

@@ -22,6 +22,7 @@ const shownOfEach = 5
 //	        => lead it straight to /c
 //	    old.csv:7: /d leads to /e, which line 9 redirects again
 //	        => lead it straight to /f
+//
 //	old.csv:4: error self: /map.htm leads to itself
 //	    on many servers a visitor goes round until the browser gives up
 //	    => delete the row, or write the target that was meant
@@ -29,7 +30,10 @@ func Findings(w io.Writer, style Style, list []finding.Finding, all bool) error 
 	groups := finding.Groups(list)
 	left := 0
 	var b strings.Builder
-	for _, g := range groups {
+	for i, g := range groups {
+		if i > 0 {
+			b.WriteByte('\n')
+		}
 		if len(g.Findings) == 1 {
 			single(&b, style, g, all)
 		} else {
@@ -41,6 +45,9 @@ func Findings(w io.Writer, style Style, list []finding.Finding, all bool) error 
 			}
 			b.Reset()
 		}
+	}
+	if left > 0 || len(groups) > named {
+		b.WriteByte('\n')
 	}
 	if left > 0 {
 		fmt.Fprintf(&b, "%s more; --all prints them\n", style.Bold(fmt.Sprint(left)))

@@ -11,6 +11,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 
 	"young-compass/internal/address"
+	"young-compass/internal/language"
 )
 
 // stateColumn is the column of a table whose words are painted.
@@ -37,6 +38,23 @@ const gap, narrow = 2, 10
 // width, cells leave out what all of a column begin with, and go on below; where even that doesn't fit, each row takes
 // a line for each of its cells.
 func Table(w io.Writer, style Style, columns []string, rows [][]string) error {
+	return sheet{columns: columns}.print(w, style, rows)
+}
+
+// Changes prints a table like Table. In each row the cells of two columns are what was and what is to be; where they fit
+// on a line, the words that the other lacks are marked.
+func Changes(w io.Writer, style Style, columns []string, rows [][]string, was, is int) error {
+	return sheet{columns: columns, was: was, is: is}.print(w, style, rows)
+}
+
+// sheet is a table without its rows.
+type sheet struct {
+	columns []string
+	was, is int // columns whose cells are marked where they differ; the same: none are
+}
+
+func (t sheet) print(w io.Writer, style Style, rows [][]string) error {
+	columns := t.columns
 	cells := make([][]string, len(rows))
 	for i, row := range rows {
 		for _, cell := range row {
@@ -52,7 +70,7 @@ func Table(w io.Writer, style Style, columns []string, rows [][]string) error {
 	widths, fits := columnWidths(style.Width, columns, cells)
 	var body string
 	if fits {
-		body = aligned(style, columns, cells, widths)
+		body = t.aligned(style, cells, widths)
 	} else {
 		body = listed(style, columns, cells)
 	}
@@ -155,13 +173,14 @@ func longestWord(s string) int {
 }
 
 // aligned returns a table whose columns have these widths.
-func aligned(style Style, columns []string, cells [][]string, widths []int) string {
-	t := table.NewWriter()
+func (t sheet) aligned(style Style, cells [][]string, widths []int) string {
+	columns := t.columns
+	out := table.NewWriter()
 	form := table.StyleDefault
 	form.Options = table.Options{SeparateHeader: true}
 	form.Box.MiddleHorizontal, form.Box.PaddingLeft, form.Box.PaddingRight = "-", "", strings.Repeat(" ", gap)
 	form.Format.Header = text.FormatDefault
-	t.SetStyle(form)
+	out.SetStyle(form)
 	fit := func(cell string, width int) string { return strings.Join(Lines(cell, width), "\n") }
 	header := make(table.Row, len(columns))
 	height := 1 // of the header
@@ -179,7 +198,7 @@ func aligned(style Style, columns []string, cells [][]string, widths []int) stri
 		}
 		shortenColumn(style, cells, i, widths[i])
 	}
-	t.AppendHeader(header)
+	out.AppendHeader(header)
 	for _, row := range cells {
 		shown := make(table.Row, len(row))
 		for i, cell := range row {
@@ -189,10 +208,16 @@ func aligned(style Style, columns []string, cells [][]string, widths []int) stri
 			}
 			shown[i] = style.leftToRight(fitted)
 		}
-		t.AppendRow(shown)
+		if t.was != t.is && style.Colour {
+			was, is := fit(row[t.was], widths[t.was]), fit(row[t.is], widths[t.is])
+			if was != is && was != "" && is != "" && !strings.Contains(was+is, "\n") {
+				shown[t.was], shown[t.is] = Differing(style.Old, was, is), Differing(style.New, is, was)
+			}
+		}
+		out.AppendRow(shown)
 	}
-	t.SetColumnConfigs(configs)
-	lines := strings.Split(t.Render(), "\n")
+	out.SetColumnConfigs(configs)
+	lines := strings.Split(out.Render(), "\n")
 	width := 0
 	for i, line := range lines {
 		if lines[i] = strings.TrimRight(line, " "); i != height {
@@ -306,4 +331,34 @@ func numbers(rows [][]string, column int) bool {
 		some = some || row[column] != ""
 	}
 	return some
+}
+
+// Differing marks the words of a text that another lacks, but for "the" and the like. A text must be printable.
+func Differing(paint func(word string, marked bool) string, text, other string) string {
+	apart := func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }
+	known := map[string]bool{}
+	for word := range strings.FieldsFuncSeq(strings.ToLower(other), apart) {
+		known[word] = true
+	}
+	var b, word strings.Builder
+	flush := func() {
+		w := word.String()
+		if small := strings.ToLower(w); w != "" && !known[small] && !language.IsFunctionWord(small) &&
+			small != "http" && small != "https" {
+			b.WriteString(paint(w, true))
+		} else {
+			b.WriteString(w)
+		}
+		word.Reset()
+	}
+	for _, r := range text {
+		if apart(r) {
+			flush()
+			b.WriteRune(r)
+			continue
+		}
+		word.WriteRune(r)
+	}
+	flush()
+	return b.String()
 }

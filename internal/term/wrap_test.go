@@ -152,12 +152,16 @@ func TestFindingsByCause(t *testing.T) {
     r.csv:3: /2 leads to nothing (20 visits)
     and 2 more
     => say 410
+
 r.csv:9: warning loop: so
     since
+
 r.csv:9: warning redundant: so
     since
+
 r.csv:9: warning self: so
     since
+
 2 more; --all prints them
 what matters most: dead-target (7 times, 210 visits), loop (once), redundant (once); young-compass findings dead-target says more
 `, b.String())
@@ -165,4 +169,17 @@ what matters most: dead-target (7 times, 210 visits), loop (once), redundant (on
 	require.NoError(t, term.Findings(&b, term.Style{Colour: true}, list, true))
 	assert.Contains(t, b.String(), "\x1b[1m/6\x1b[0m leads to nothing", "what differs is marked")
 	assert.NotContains(t, b.String(), "and 2 more")
+}
+
+// What differs between what was and what is to be is marked, where both fit on a line.
+func TestChangesAreMarked(t *testing.T) {
+	var b bytes.Buffer
+	rows := [][]string{{"a", "/fleet/mv-hilda", "/fleet/mv-hildina"}, {"b", "/same", "/same"}}
+	require.NoError(t, term.Changes(&b, term.Style{Colour: true}, []string{"page", "was", "is"}, rows, 1, 2))
+	assert.Contains(t, b.String(), "/fleet/mv-\x1b[1;4;31mhilda\x1b[0m")
+	assert.Contains(t, b.String(), "/fleet/mv-\x1b[1;4;32mhildina\x1b[0m")
+	assert.Contains(t, b.String(), "/same")
+	b.Reset()
+	require.NoError(t, term.Changes(&b, term.Style{}, []string{"page", "was", "is"}, rows, 1, 2))
+	assert.NotContains(t, b.String(), "\x1b")
 }
