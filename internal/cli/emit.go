@@ -20,6 +20,7 @@ import (
 	"young-compass/internal/coverage"
 	"young-compass/internal/deploy"
 	"young-compass/internal/finding"
+	"young-compass/internal/judge"
 	"young-compass/internal/publish"
 	"young-compass/internal/safefile"
 	"young-compass/internal/server"
@@ -234,7 +235,7 @@ func (a *app) emit(e emitting) error {
 	if err != nil {
 		return err
 	}
-	found = slices.Concat(found, more, touched, coverage.Scripts(g.Plan, known), lying)
+	found = slices.Concat(found, more, touched, coverage.Scripts(g.Plan, known), lying, judge.Unmade(g.Plan))
 	if len(files) == 0 {
 		a.say("nothing written while there are errors")
 		return a.print(report{findings: found})

@@ -131,6 +131,7 @@ func (p Place) Prepare(g *compile.Program, files []server.File, trial bool) (*In
 		return nil, err
 	}
 	x.Existing, x.Findings = more, append(x.Findings, found...)
+	x.Findings = append(x.Findings, p.insecure(g.Plan, x.Old)...)
 	if o, ok := p.Target.(overview); ok {
 		below, err := o.Below(filepath.Dir(p.File))
 		if err != nil {

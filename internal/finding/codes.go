@@ -779,6 +779,25 @@ const (
 	//	.htaccess: RewriteEngine Off
 	RewritingOff Code = "rewriting-off"
 
+	// NoSecureListener: the server's file says nothing of https, and the plan leads everybody there.
+	//
+	// Why: visitors are led to where nobody answers, unless another file of the server does.
+	// Mend: let the server listen on https, with a certificate, before the plan is installed.
+	// Severity: warning.
+	//
+	//	server { listen 80; }
+	NoSecureListener Code = "no-secure-listener"
+
+	// UnmadePages: pages have new addresses, and the plan doesn't say what makes them there.
+	//
+	// Why: where the content system doesn't answer at the new addresses, all redirects lead to an error.
+	// Mend: switch the content system's own setting for addresses; else name its script as `front-controller`, or write
+	// rules with `serve`.
+	// Severity: note.
+	//
+	//	/shop/island-jumper, which was /shop.php?id=101
+	UnmadePages Code = "unmade-pages"
+
 	// ProxyEndsTLS: the server is asked over http where visitors ask over https.
 	//
 	// Why: leading to https then leads every page round in a circle.

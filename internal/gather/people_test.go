@@ -72,7 +72,7 @@ func TestStatesAndGivenValues(t *testing.T) {
 		"gone notice summer de"}, got)
 	_, found = fromTable(t, "key,title,url,status\na,A,/a,sometimes\n", nothing)
 	require.Len(t, found, 1)
-	assert.Contains(t, found[0].Advice, "--state WORD=draft")
+	assert.Contains(t, found[0].Advice, "--state '")
 	word, state, err := gather.ParseState("Off=gone")
 	require.NoError(t, err)
 	assert.Equal(t, "off gone", word+" "+state)
