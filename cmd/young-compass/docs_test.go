@@ -260,3 +260,33 @@ func TestExamples(t *testing.T) {
 	}
 	each(cli.Commands())
 }
+
+// The files that the demo writes have the columns that the docs say; pages have fields of their own besides.
+func TestFilesAreAsDocumented(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "demo")
+	run(t, 0, "demo", "--keep", dir)
+	text, err := os.ReadFile("../../docs/files.md")
+	require.NoError(t, err)
+	sections := regexp.MustCompile("(?s)## ([a-z]+\\.csv)\n\n```text\n(.*?)\n```").FindAllStringSubmatch(string(text), -1)
+	require.Len(t, sections, 7)
+	for _, m := range sections {
+		data, err := os.ReadFile(filepath.Join(dir, m[1]))
+		require.NoError(t, err)
+		header, _, _ := strings.Cut(string(data), "\n")
+		if m[1] == "pages.csv" {
+			own := strings.Split(m[2], ",")
+			all := strings.Split(header, ",")
+			assert.Equal(t, own[:5], all[:5])
+			assert.Equal(t, own[5:], all[len(all)-3:])
+			continue
+		}
+		assert.Equal(t, m[2], header, m[1])
+	}
+	entries, err := os.ReadDir(dir)
+	require.NoError(t, err)
+	for _, e := range entries {
+		if name := e.Name(); strings.HasPrefix(name, "young-compass.") && !e.IsDir() {
+			assert.Contains(t, string(text), "`"+name+"`")
+		}
+	}
+}

@@ -399,7 +399,26 @@ func (a *app) open(path string) (io.ReadCloser, error) {
 		}
 		return nil, finding.Unreadable(finding.Place{File: path}, what, "check the name")
 	}
+	if info, err := f.Stat(); err == nil && info.Size() > longFile && !a.quiet {
+		bar := term.NewProgress(a.stderr, filepath.Base(path), info.Size(), term.Bytes)
+		return watched{bar.Reader(f), f, bar}, nil
+	}
 	return f, nil
+}
+
+// longFile is from how many bytes on reading a file is shown as it goes.
+const longFile = 8 << 20
+
+// watched is a file whose reading a bar shows.
+type watched struct {
+	io.Reader
+	file *os.File
+	bar  *term.Progress
+}
+
+func (w watched) Close() error {
+	w.bar.Done()
+	return w.file.Close()
 }
 
 // readIfThere reads a file of the project that gather makes, if there is one. A

@@ -123,6 +123,12 @@ func (r *relinking) run(paths []string) error {
 			return unfinished{err}
 		}
 	}
+	bar := term.NewProgress(r.stderr, "files", 0, term.Plain)
+	defer bar.Done()
+	each := func(d relink.Document) error {
+		bar.Add(1)
+		return r.document(d)
+	}
 	for _, path := range paths {
 		form, file := source.Told(path, relink.Forms())
 		if file == "-" {
@@ -131,7 +137,7 @@ func (r *relinking) run(paths []string) error {
 			}
 			return r.filter(linker, form, base)
 		}
-		if err := linker.Files(file, form, base, r.document); err != nil {
+		if err := linker.Files(file, form, base, each); err != nil {
 			var of *fs.PathError
 			if errors.As(err, &of) && r.summary.Files == 0 {
 				return finding.Unreadable(finding.Place{File: file}, of.Err.Error(), "check the name")
@@ -139,6 +145,7 @@ func (r *relinking) run(paths []string) error {
 			return unfinished{fmt.Errorf("reading %s: %w", file, err)}
 		}
 	}
+	bar.Done()
 	return r.tell()
 }
 
