@@ -71,14 +71,15 @@ func TestTheTerminalIsAskedWhatItCan(t *testing.T) {
 	escape := regexp.MustCompile("\x1b\\[[0-9;]*m")
 	all := onTerminal(t, program, dir, command, 100, "TERM=xterm", "LANG=en_GB.UTF-8")
 	assert.Regexp(t, escape, all)
-	assert.Contains(t, all, "next: young-compass redirects coverage")
+	assert.NotContains(t, all, "next: ", "there are errors, and the last line says where to begin")
+	assert.Contains(t, onTerminal(t, program, dir, "redirects check", 100, "TERM=xterm"), "next: young-compass redirects coverage")
 	for name, environ := range map[string][]string{"NO_COLOR": {"NO_COLOR=1", "TERM=xterm", "LANG=C.UTF-8"},
 		"dumb": {"TERM=dumb", "LANG=C.UTF-8"}} {
 		t.Run(name, func(t *testing.T) {
 			assert.NotRegexp(t, escape, onTerminal(t, program, dir, command, 100, environ...))
 		})
 	}
-	assert.NotContains(t, onTerminal(t, program, dir, command+" --quiet", 100, "TERM=xterm"), "next: ")
+	assert.NotContains(t, onTerminal(t, program, dir, "redirects check --quiet", 100, "TERM=xterm"), "next: ")
 	assert.Contains(t, onTerminal(t, program, dir, "design", 100, "TERM=xterm", "LANG=C.UTF-8"), "──")
 	plain := onTerminal(t, program, dir, "design", 100, "TERM=xterm", "LANG=C")
 	assert.NotContains(t, plain, "─")
