@@ -143,21 +143,7 @@ func (a *app) tellJob(r *report, list []step.Status) {
 	r.columns = []string{"number", "state", "step", "what", "evidence"}
 	style := a.style(a.stdout)
 	for i, s := range list {
-		where := s.Where
-		switch {
-		case where != "" && s.Why != "":
-			where = s.Why + " (" + where + ")"
-		case where == "":
-			where = s.Why
-		}
-		if !s.When.IsZero() {
-			where = s.When.UTC().Format(time.DateOnly) + " " + where
-		}
-		state := string(s.State)
-		if s.Told && s.State == step.Done {
-			state = "told"
-		}
-		r.rows = append(r.rows, []string{fmt.Sprint(i + 1), state, s.ID, s.What, address.Printable(where)})
+		r.rows = append(r.rows, []string{fmt.Sprint(i + 1), s.Word(), s.ID, s.What, address.Printable(s.Shown())})
 	}
 	rows := r.rows
 	r.text = func(w io.Writer, p term.Style) error {

@@ -422,31 +422,13 @@ func steps(e *step.Evidence) (*Section, error) {
 		for _, one := range list {
 			counts[one.State]++
 			state := map[step.State]Verdict{step.Done: Yes, step.Failing: No, step.Open: Partly, step.Unknown: Unknown}[one.State]
-			word := string(one.State)
-			if one.Told && one.State == step.Done {
-				word = "told"
-			}
-			all.add([]Cell{{Text: job}, {Text: one.What}, {Text: word, State: state}, {Text: evidenceOf(one)}})
+			all.add([]Cell{{Text: job}, {Text: one.What}, {Text: one.Word(), State: state}, {Text: one.Shown()}})
 		}
 		sums.add([]Cell{{Text: job}, number(counts[step.Done], len(list)), plain(counts[step.Open]), plain(counts[step.Failing]),
 			plain(counts[step.Unknown])})
 	}
 	s.Tables = []Table{sums, all}
 	return s, nil
-}
-
-func evidenceOf(s step.Status) string {
-	text := s.Where
-	switch {
-	case text != "" && s.Why != "":
-		text = s.Why + " (" + text + ")"
-	case text == "":
-		text = s.Why
-	}
-	if !s.When.IsZero() {
-		text = s.When.UTC().Format(time.DateOnly) + " " + text
-	}
-	return text
 }
 
 // mostPlaces is how many findings of one cause the page has, and fewPlaces how many once it has mostInAll; mostEvidence is

@@ -56,6 +56,29 @@ type Status struct {
 	Early []string  // needs that aren't done, though the step is
 }
 
+// Shown says in words what shows how far the step is, and since when.
+func (s Status) Shown() string {
+	text := s.Where
+	switch {
+	case text != "" && s.Why != "":
+		text = s.Why + " (" + text + ")"
+	case text == "":
+		text = s.Why
+	}
+	if !s.When.IsZero() {
+		text = s.When.UTC().Format(time.DateOnly) + " " + text
+	}
+	return text
+}
+
+// Word names the state for people: a step that was told is so.
+func (s Status) Word() string {
+	if s.Told && s.State == Done {
+		return "told"
+	}
+	return string(s.State)
+}
+
 // Evidence is what is known of a site and the work on it.
 type Evidence struct {
 	Plan      *plan.Plan
