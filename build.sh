@@ -34,7 +34,8 @@ check)
 		[ "$target" = "$(go env GOHOSTOS)/$(go env GOHOSTARCH)" ] || export GOFLAGS='-gcflags=all=-N -gcflags=all=-l'
 		go build -o /dev/null ./cmd/young-compass
 		# packages without files of their own for a system are the same on each
-		mapfile -t own < <(go list -f '{{if or .IgnoredGoFiles .IgnoredOtherFiles}}{{.ImportPath}}{{end}}' ./cmd/young-compass ./internal/...)
+		differing='{{if or .IgnoredGoFiles .IgnoredOtherFiles}}{{.ImportPath}}{{end}}'
+		mapfile -t own < <(go list -f "$differing" ./cmd/young-compass ./internal/...)
 		go vet "${own[@]}"
 		echo "$target can be made"
 	done

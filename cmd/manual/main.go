@@ -1,5 +1,5 @@
-// Manual writes what is made from the program's commands: man pages, completions for shells, and the page of the docs with
-// every command and option.
+// Manual writes what is made from the program's commands: man pages, completions for shells, and the page of the docs
+// with every command and option.
 //
 //	go run ./cmd/manual man DIR
 //	go run ./cmd/manual completions DIR
@@ -79,7 +79,8 @@ func commands(root *cobra.Command) string {
 			if c.Long != "" {
 				fmt.Fprintf(&b, "\n```text\n%s\n```\n", c.Long)
 			}
-			fmt.Fprintf(&b, "\n```text\n%s\n```\n\nFor example:\n\n```text\n%s\n```\n\n", c.UseLine(), strings.ReplaceAll(c.Example, "  young", "young"))
+			fmt.Fprintf(&b, "\n```text\n%s\n```\n\nFor example:\n\n```text\n%s\n```\n\n", c.UseLine(),
+				strings.ReplaceAll(c.Example, "  young", "young"))
 			options(&b, c.LocalNonPersistentFlags())
 		}
 		for _, sub := range c.Commands() {

@@ -167,7 +167,8 @@ const (
   e.getBoundingClientRect().right > innerWidth + 0.5 && !e.closest(".scroll")).map(e => e.tagName + ": " + e.textContent.slice(0, 60))`
 )
 
-// The report of the demo before the switch, after it and a year later, in a real browser, small and large, light and dark.
+// The report of the demo before the switch, after it and a year later, in a real browser, small and large, light and
+// dark.
 func TestReportsInABrowser(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "demo")
 	run(t, 0, "demo", "--keep", dir)

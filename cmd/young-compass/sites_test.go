@@ -192,7 +192,8 @@ func answersInOneHop(t *testing.T, site proposetest.Site, p *plan.Plan) {
 	t.Logf("%d of %d pages move", moved, len(site.Pages))
 }
 
-// On the demo, whose plan a person wrote, the same languages, hosts and kinds are proposed, and a parameter of every class.
+// On the demo, whose plan a person wrote, the same languages, hosts and kinds are proposed, and a parameter of every
+// class.
 func TestProposalOfTheDemo(t *testing.T) {
 	dir := t.TempDir()
 	theirs := demotest.Accepted(t, dir)

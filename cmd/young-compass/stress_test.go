@@ -55,9 +55,9 @@ func actNumber(t *testing.T, dir string, random *rand.Rand, worker, n int) act {
 	return act{args: []string{"emit", "nginx", "--fail-on", "never"}}
 }
 
-// TestStress has many runs work on one project at the same time, of which some are killed. What a run has done that came
-// to its end is there; of one that was killed all is there or nothing; and the project is what the same acts give one
-// after the other.
+// TestStress has many runs work on one project at the same time, of which some are killed. What a run has done that
+// came to its end is there; of one that was killed all is there or nothing; and the project is what the same acts
+// give one after the other.
 func TestStress(t *testing.T) {
 	t.Parallel()
 	program := built(t)

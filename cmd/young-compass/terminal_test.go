@@ -64,7 +64,8 @@ func TestLinesFitTheTerminal(t *testing.T) {
 	}
 }
 
-// What is sent suits the terminal: colours and drawn rules only where they are shown, and the next command for a person alone.
+// What is sent suits the terminal: colours and drawn rules only where they are shown, and the next command for a
+// person alone.
 func TestTheTerminalIsAskedWhatItCan(t *testing.T) {
 	program, dir := built(t), startFolder(t, "accepted")
 	const command = "redirects check old-redirects.csv"

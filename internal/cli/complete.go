@@ -44,15 +44,15 @@ func (a *app) complete(root *cobra.Command) {
 	flag(of("design"), "only", ofPlan(kindsOf))
 	flag(of("design"), "language", ofPlan(languagesOf))
 	flag(of("design"), "collide", fixed([]string{"number", "parent", "date", "ask"}))
-	of("findings").ValidArgsFunction = func(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
-		return codes(args), cobra.ShellCompDirectiveNoFileComp
-	}
+	of("findings").ValidArgsFunction = firstArgument(fixed(codes()))
 	of("pages", "join").ValidArgsFunction = ofPlan(pagesOf)
-	of("redirects", "add").ValidArgsFunction = func(c *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
-		if len(args) != 1 {
+	pages := ofPlan(pagesOf)
+	add := of("redirects", "add")
+	add.ValidArgsFunction = func(c *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
+		if len(args) != 1 { // the first is an address
 			return nil, cobra.ShellCompDirectiveNoFileComp
 		}
-		return ofPlan(pagesOf)(c, args, begun)
+		return pages(c, args, begun)
 	}
 	var forms []string
 	for _, target := range deploy.Targets() {
@@ -65,11 +65,18 @@ func (a *app) complete(root *cobra.Command) {
 	of("steps", "forget").ValidArgsFunction = fixed(step.Outside())
 }
 
-// codes returns the codes of all findings, unless there is an argument already.
-func codes(args []string) (list []string) {
-	if len(args) > 0 {
-		return nil
+// firstArgument completes one argument alone.
+func firstArgument(f cobra.CompletionFunc) cobra.CompletionFunc {
+	return func(c *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
+		if len(args) > 0 {
+			return nil, cobra.ShellCompDirectiveNoFileComp
+		}
+		return f(c, args, begun)
 	}
+}
+
+// codes returns the codes of all findings, each with what it means.
+func codes() (list []string) {
 	for _, d := range finding.Catalogue() {
 		list = append(list, string(d.Code)+"\t"+strings.TrimSuffix(d.What, "."))
 	}

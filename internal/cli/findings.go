@@ -92,7 +92,8 @@ func findingsReport(all []finding.Description, one bool) report {
 
 func explainCode(w io.Writer, style term.Style, d finding.Description) error {
 	_, err := fmt.Fprintf(w, "%s  %s, %s\n\n  %s\n\n  %s  %s\n  %s   %s\n  %s\n", style.Bold(string(d.Code)),
-		style.Severity(d.Severity), d.Part, d.What, style.Bold("why"), d.Why, style.Bold("do"), d.Mend, style.Bold("for example"))
+		style.Severity(d.Severity), d.Part, d.What, style.Bold("why"), d.Why, style.Bold("do"), d.Mend,
+		style.Bold("for example"))
 	if err != nil {
 		return err
 	}

@@ -19,7 +19,8 @@ import (
 	"young-compass/internal/term"
 )
 
-// pack writes an archive of what is to be uploaded; whole is the per-folder file with the lines in it, if that is known.
+// pack writes an archive of what is to be uploaded; whole is the per-folder file with the lines in it, if that is
+// known.
 func (a *app) pack(e emitting, g *compile.Program, files []server.File, whole []byte, r report) error {
 	data, err := deploy.Archive(e.target, files, g.Plan.Site.Origin.Host, whole, docs.RentedHosting())
 	if err != nil {
@@ -36,8 +37,8 @@ func (a *app) pack(e emitting, g *compile.Program, files []server.File, whole []
 	return a.print(r)
 }
 
-// realFiles says what becomes of the real files of the site, where they can be seen: in the folder that --root names, or
-// in that of a per-folder file.
+// realFiles says what becomes of the real files of the site, where they can be seen: in the folder that --root names,
+// or in that of a per-folder file.
 func (a *app) realFiles(e emitting, p *plan.Plan) ([]finding.Finding, error) {
 	root := e.root
 	if root == "" && e.install != "" && deploy.PerFolder(e.target) {
@@ -103,7 +104,8 @@ func withExisting(r report, list []deploy.Existing) report {
 			}
 			rows = append(rows, []string{fmt.Sprint(x.Line), address.Printable(beginning(x.Text)), x.Does, met, x.Beside})
 		}
-		if err := term.Table(w, style, []string{"line", "in the file already", "what it does", "addresses", "beside the plan"}, rows); err != nil {
+		columns := []string{"line", "in the file already", "what it does", "addresses", "beside the plan"}
+		if err := term.Table(w, style, columns, rows); err != nil {
 			return err
 		}
 		_, err := fmt.Fprintln(w)

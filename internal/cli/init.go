@@ -84,7 +84,8 @@ func (a *app) initCommand() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&origin, "origin", "https://www.example.org", "the scheme and host that every address ends on")
-	c.Flags().BoolVar(&schema, "schema", false, "write "+schemaFile+" beside it, by which editors complete keys and mark mistakes")
+	c.Flags().BoolVar(&schema, "schema", false,
+		"write "+schemaFile+" beside it, by which editors complete keys and mark mistakes")
 	return c
 }
 

@@ -20,7 +20,8 @@ import (
 	"young-compass/internal/sitefile"
 )
 
-// published reads the plan and works out what it tells search engines. ok is false where errors stand, which are printed.
+// published reads the plan and works out what it tells search engines. ok is false where errors stand, which are
+// printed.
 func (a *app) published() (p *plan.Plan, pages []publish.Page, found []finding.Finding, ok bool, err error) {
 	p, found, err = a.judged()
 	if err != nil {

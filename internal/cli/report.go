@@ -48,7 +48,8 @@ for the page are written into a folder beside it, as CSV.`,
 	f := c.Flags()
 	f.StringVar(&r.title, "title", "", "the page's `TITLE` (default the site's origin)")
 	f.StringVar(&r.figures, "figures", "", "write the figures into `DIR` too, as SVG and PNG")
-	f.StringArrayVar(&r.sections, "section", nil, "write the section `NAME` only; again for further ones: "+strings.Join(page.IDs(), ", "))
+	f.StringArrayVar(&r.sections, "section", nil,
+		"write the section `NAME` only; again for further ones: "+strings.Join(page.IDs(), ", "))
 	_ = c.RegisterFlagCompletionFunc("section", cobra.FixedCompletions(page.IDs(), cobra.ShellCompDirectiveNoFileComp))
 	return c
 }

@@ -152,7 +152,8 @@ func (a *app) tellJob(r *report, list []step.Status) {
 		}
 		_, err := fmt.Fprintln(w)
 		if n := step.Next(list); n != nil && err == nil {
-			_, err = fmt.Fprintf(w, "next: %s: %s\n", style.Bold(n.ID), cmp.Or(shownCommand(n.Command), address.Printable(n.Why)))
+			_, err = fmt.Fprintf(w, "next: %s: %s\n", style.Bold(n.ID),
+				cmp.Or(shownCommand(n.Command), address.Printable(n.Why)))
 		}
 		return err
 	}

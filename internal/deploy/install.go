@@ -324,7 +324,8 @@ type Removal struct {
 	Blocks   int
 }
 
-// Remove works out how to take out what was installed. An error of type *block.EditedError says that it was edited by hand.
+// Remove works out how to take out what was installed. An error of type *block.EditedError says that it was edited by
+// hand.
 func (p Place) Remove() (*Removal, error) {
 	old, err := safefile.Read(p.File, maxConfiguration)
 	if err != nil {

@@ -7,8 +7,8 @@ import (
 	"young-compass/internal/plan"
 )
 
-// secureLines are how a server's own file says that it answers on https, by the form. A form that isn't named does so by
-// itself, or can't say it.
+// secureLines are how a server's own file says that it answers on https, by the form. A form that isn't named does so
+// by itself, or can't say it.
 func secureLines() map[string]*regexp.Regexp {
 	return map[string]*regexp.Regexp{
 		"nginx":   regexp.MustCompile(`(?m)^[^#\n]*\blisten\s[^;#\n]*(443|\bssl\b|\bquic\b)`),

@@ -71,8 +71,8 @@ func (n *Node) Rest() int {
 // below returns how many lines a node's children take.
 func (n *Node) below() int { return len(n.Branches()) + min(1, n.Rest()) }
 
-// Opened returns the nodes whose children are drawn, so that the tree takes at most so many lines: those with most pages
-// first, as long as what they hold fits.
+// Opened returns the nodes whose children are drawn, so that the tree takes at most so many lines: those with most
+// pages first, as long as what they hold fits.
 func (n *Node) Opened(lines int) map[*Node]bool {
 	open := map[*Node]bool{n: true}
 	lines -= 1 + n.below()

@@ -1,5 +1,5 @@
-// Package figure draws: shapes that stand for something, written as SVG (W3C SVG 1.1) or PNG. It knows nothing of what is
-// drawn but its flows and bars.
+// Package figure draws: shapes that stand for something, written as SVG (W3C SVG 1.1) or PNG. It knows nothing of
+// what is drawn but its flows and bars.
 package figure
 
 // Ink is what a shape stands for; each form of output has a colour for it.

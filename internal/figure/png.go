@@ -21,8 +21,9 @@ const scale = 2
 
 // ink returns the colour of an ink on white.
 func (i Ink) color() color.RGBA {
-	return map[Ink]color.RGBA{Text: {0x1b, 0x27, 0x33, 255}, Quiet: {0x52, 0x61, 0x6f, 255}, Empty: {0xdd, 0xe3, 0xe9, 255},
-		Good: {0x1f, 0x7a, 0x4d, 255}, Bad: {0xb3, 0x26, 0x1e, 255}, First: {0x25, 0x63, 0xa8, 255},
+	return map[Ink]color.RGBA{Text: {0x1b, 0x27, 0x33, 255}, Quiet: {0x52, 0x61, 0x6f, 255},
+		Empty: {0xdd, 0xe3, 0xe9, 255},
+		Good:  {0x1f, 0x7a, 0x4d, 255}, Bad: {0xb3, 0x26, 0x1e, 255}, First: {0x25, 0x63, 0xa8, 255},
 		Other: {0x8a, 0x5a, 0x00, 255}}[i]
 }
 
@@ -56,7 +57,8 @@ func face(data []byte) (font.Face, error) {
 		return nil, fmt.Errorf("reading the font: %w", err)
 	}
 	const pointsPerInch = 72 // so that a size in points is one in pixels
-	return opentype.NewFace(f, &opentype.FaceOptions{Size: fontSize * scale, DPI: pointsPerInch, Hinting: font.HintingFull})
+	return opentype.NewFace(f, &opentype.FaceOptions{Size: fontSize * scale, DPI: pointsPerInch,
+		Hinting: font.HintingFull})
 }
 
 type picture struct {

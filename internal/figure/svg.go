@@ -25,7 +25,8 @@ func (f Figure) File(w io.Writer) error {
 	if _, err := io.WriteString(w, xml.Header); err != nil {
 		return err
 	}
-	return f.svg(w, "<style>"+Style+"svg{background:#fff}@media (prefers-color-scheme:dark){svg{background:#14191f}}</style>\n")
+	const ground = "svg{background:#fff}@media (prefers-color-scheme:dark){svg{background:#14191f}}"
+	return f.svg(w, "<style>"+Style+ground+"</style>\n")
 }
 
 func (f Figure) svg(w io.Writer, style string) error {
@@ -42,8 +43,8 @@ func (f Figure) svg(w io.Writer, style string) error {
 				number(s.At.Y), number(s.Width), number(s.Height))
 		case Band:
 			middle := number((s.From.X + s.To.X) / 2)
-			fmt.Fprintf(&b, `<path class="band %s" d="M%s %sC%[4]s %[3]s %[4]s %[6]s %[5]s %[6]sV%[7]sC%[4]s %[7]s %[4]s %[8]s %[2]s %[8]sZ">`+
-				"<title>%[9]s</title></path>\n", s.Ink, number(s.From.X), number(s.From.Y), middle, number(s.To.X),
+			fmt.Fprintf(&b, `<path class="band %s" d="M%s %sC%[4]s %[3]s %[4]s %[6]s %[5]s %[6]s`+
+				`V%[7]sC%[4]s %[7]s %[4]s %[8]s %[2]s %[8]sZ">`+"<title>%[9]s</title></path>\n", s.Ink, number(s.From.X), number(s.From.Y), middle, number(s.To.X),
 				number(s.To.Y), number(s.To.Y+s.ToHeight), number(s.From.Y+s.FromHeight), escaped(s.About))
 		case Label:
 			class, anchor := string(s.Ink), ""

@@ -167,7 +167,8 @@ func (g *Gatherer) rowRecord(s *Summary, row table.Row, f func(string) string, k
 	}
 	if state == "?" {
 		g.found = append(g.found, table.BadRow(s.Source, row.Line, fmt.Sprintf("%q is not a state", f("state")),
-			fmt.Sprintf("say live, draft, away or gone; or what it means: --state '%s=draft'", strings.ReplaceAll(f("state"), "'", ""))))
+			fmt.Sprintf("say live, draft, away or gone; or what it means: --state '%s=draft'",
+				strings.ReplaceAll(f("state"), "'", ""))))
 		return r, false
 	}
 	return record{line: int32(row.Line), address: address,

@@ -13,8 +13,8 @@ import (
 // namedUnmade is how many addresses a finding about unmade pages shows.
 const namedUnmade = 5
 
-// Unmade finds the live pages that have moved within the plan, and for which it doesn't say what makes them at their new
-// addresses.
+// Unmade finds the live pages that have moved within the plan, and for which it doesn't say what makes them at their
+// new addresses.
 func Unmade(p *plan.Plan) []finding.Finding {
 	formers := map[inventory.Ref]address.Address{}
 	for _, e := range p.Book.Entries {

@@ -16,8 +16,8 @@ type File struct {
 	Data []byte
 }
 
-// Beside returns the tables that are too long for the page, each whole, as CSV files in a folder beside it, and lets the
-// page link to them.
+// Beside returns the tables that are too long for the page, each whole, as CSV files in a folder beside it, and lets
+// the page link to them.
 func (r *Report) Beside(folder string) (files []File, err error) {
 	for _, s := range r.Sections {
 		for i := range s.Tables {

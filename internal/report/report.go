@@ -1,5 +1,5 @@
-// Package report works out what the owner of a site should know of a plan and of what was observed, and writes it as one
-// page that needs nothing else. What is said is worked out in Make; how it looks is in page.html and page.css.
+// Package report works out what the owner of a site should know of a plan and of what was observed, and writes it as
+// one page that needs nothing else. What is said is worked out in Make; how it looks is in page.html and page.css.
 package report
 
 import (

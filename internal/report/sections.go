@@ -431,8 +431,8 @@ func steps(e *step.Evidence) (*Section, error) {
 	return s, nil
 }
 
-// mostPlaces is how many findings of one cause the page has, and fewPlaces how many once it has mostInAll; mostEvidence is
-// how many lines of evidence each has.
+// mostPlaces is how many findings of one cause the page has, and fewPlaces how many once it has mostInAll;
+// mostEvidence is how many lines of evidence each has.
 const mostPlaces, fewPlaces, mostInAll, mostEvidence = 100, 10, 2000, 5
 
 // findings is the section with all that is wrong, by cause, what costs most first.

@@ -30,8 +30,8 @@ func interpreted() []string {
 		`$`, `$$`, `%`, `\`, `\\`, `\\\`, `{`, `}`, `{}`, "`x`"}
 }
 
-// Whatever bytes a target holds, every server sends it as it is: each byte alone, doubled, behind and before a backslash,
-// and what servers would take for variables.
+// Whatever bytes a target holds, every server sends it as it is: each byte alone, doubled, behind and before a
+// backslash, and what servers would take for variables.
 func TestEveryServerAnswersAsThePlanWithAnyByte(t *testing.T) {
 	t.Parallel()
 	if testing.Short() {

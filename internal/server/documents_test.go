@@ -48,8 +48,8 @@ func newPlace(file string) string {
 	return "/manual/" + path.Join(path.Dir(name), path.Base(name)[:1], path.Base(name))
 }
 
-// Hundreds of pages with relative links move to other addresses, and their links with them. Served by a real server, none
-// of them is redirected, and none is broken that wasn't before.
+// Hundreds of pages with relative links move to other addresses, and their links with them. Served by a real server,
+// none of them is redirected, and none is broken that wasn't before.
 func TestDocumentsMove(t *testing.T) {
 	t.Parallel()
 	if testing.Short() {

@@ -15,8 +15,8 @@ import (
 	"young-compass/internal/server"
 )
 
-// plainFiles returns a project as most sites have it, of a size at a limit: no internal addresses, no proxies, no upkeep,
-// so that servers may answer plain addresses on a short way.
+// plainFiles returns a project as most sites have it, of a size at a limit: no internal addresses, no proxies, no
+// upkeep, so that servers may answer plain addresses on a short way.
 func (w world) plainFiles(entries int) map[string]string {
 	var config, rows strings.Builder
 	fmt.Fprintf(&config, "site:\n  origin: %s\n  hosts: [www.o.example]\n  paths: {slash: %s, letters: %s, extension: %s, index: [%s]}\n"+

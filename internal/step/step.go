@@ -1,6 +1,7 @@
-// Package step knows the steps of the jobs that change a site's addresses, in the order in which practitioners take them,
-// and works out from evidence how far each is. Nobody ticks a step off: it is done when the plan, what was installed, or
-// the last probe of the site shows it. What can't be seen, such as a sitemap that was handed in, is shown as told.
+// Package step knows the steps of the jobs that change a site's addresses, in the order in which practitioners take
+// them, and works out from evidence how far each is. Nobody ticks a step off: it is done when the plan, what was
+// installed, or the last probe of the site shows it. What can't be seen, such as a sitemap that was handed in, is
+// shown as told.
 package step
 
 import (

@@ -12,9 +12,9 @@ import (
 // shownOfEach is how many findings of one cause, and how many lines of evidence of one finding, a person sees at first.
 const shownOfEach = 5
 
-// Findings prints findings by their causes, the costliest first: what all of a cause have in common is said once. Unless
-// all are wanted, five of each are shown. Where there are more than three causes the last line names those that matter
-// most.
+// Findings prints findings by their causes, the costliest first: what all of a cause have in common is said once.
+// Unless all are wanted, five of each are shown. Where there are more than three causes the last line names those
+// that matter most.
 //
 //	error chain: 2 times, 10 visits: a redirect leads to what another one redirects again
 //	    each further hop costs the visitor time, and some give up following

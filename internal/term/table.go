@@ -33,16 +33,16 @@ func (p Style) state(word string) string {
 // gap is how many columns are between two columns of a table; narrow is how narrow a column of text is made at most.
 const gap, narrow = 2, 10
 
-// Table prints rows under their column names, aligned, numbers to the right, without borders. Cells are shown printable.
-// An origin that all addresses of the table share is said once, above it, unless they are a list to copy. Where a line would be longer than the style's
-// width, cells leave out what all of a column begin with, and go on below; where even that doesn't fit, each row takes
-// a line for each of its cells.
+// Table prints rows under their column names, aligned, numbers to the right, without borders. Cells are shown
+// printable. An origin that all addresses of the table share is said once, above it, unless they are a list to copy.
+// Where a line would be longer than the style's width, cells leave out what all of a column begin with, and go on
+// below; where even that doesn't fit, each row takes a line for each of its cells.
 func Table(w io.Writer, style Style, columns []string, rows [][]string) error {
 	return sheet{columns: columns}.print(w, style, rows)
 }
 
-// Changes prints a table like Table. In each row the cells of two columns are what was and what is to be; where they fit
-// on a line, the words that the other lacks are marked.
+// Changes prints a table like Table. In each row the cells of two columns are what was and what is to be; where they
+// fit on a line, the words that the other lacks are marked.
 func Changes(w io.Writer, style Style, columns []string, rows [][]string, was, is int) error {
 	return sheet{columns: columns, was: was, is: is}.print(w, style, rows)
 }
@@ -289,8 +289,8 @@ func commonPrefix(a, b string) int {
 	return n
 }
 
-// leftToRight keeps the columns in their order where a terminal turns lines round that hold letters of Arabic or Hebrew:
-// a mark behind such a cell says that the line goes on from left to right (Unicode UAX 9).
+// leftToRight keeps the columns in their order where a terminal turns lines round that hold letters of Arabic or
+// Hebrew: a mark behind such a cell says that the line goes on from left to right (Unicode UAX 9).
 func (p Style) leftToRight(cell string) string {
 	const mark = "\u200e"
 	if p.Drawn && strings.ContainsFunc(cell, func(r rune) bool {

@@ -142,8 +142,8 @@ func (s *Server) open(t testing.TB, driver, where string) {
 	s.SQL, s.Else = connect(where), connect(strings.Replace(where, "/site?", "/other?", 1))
 }
 
-// Start starts the server, and waits until it answers. One that ends again at once, because what was killed before isn't
-// gone to its end, is started anew.
+// Start starts the server, and waits until it answers. One that ends again at once, because what was killed before
+// isn't gone to its end, is started anew.
 func (s *Server) Start(t testing.TB) {
 	t.Helper()
 	log, err := os.CreateTemp(t.TempDir(), "log")
