@@ -219,6 +219,21 @@ func TestTheSchemaKnowsTheKeysOfTheParser(t *testing.T) {
 	}
 }
 
+// The page of the plan names every key.
+func TestThePlansPageNamesEachKey(t *testing.T) {
+	page, err := os.ReadFile("../../docs/plan.md")
+	require.NoError(t, err)
+	for _, p := range places(t) {
+		for _, key := range p.keys {
+			named := false
+			for _, form := range []string{"`" + key + "`", "." + key + "`", key + ":", "`" + key + ",", key + "."} {
+				named = named || strings.Contains(string(page), form)
+			}
+			assert.True(t, named, "docs/plan.md doesn't name %s of %s", key, strings.Join(p.path, "."))
+		}
+	}
+}
+
 // Of a plan that is changed anywhere, the schema never refuses what the parser takes; and of wrong shapes it refuses
 // what the parser refuses.
 func TestTheSchemaRefusesWhatTheParserRefuses(t *testing.T) {

@@ -59,8 +59,11 @@ func oldAddresses(e *step.Evidence, ways []way) Answer {
 		}
 		return plural(n, "finding", "findings") + " against it"
 	})
-	if n, ok := against(e, probe.Redirects); ok && n > 0 && a.Verdict == Yes {
+	n, ok := against(e, probe.Redirects)
+	if ok && n > 0 && a.Verdict == Yes {
 		a.Verdict = Partly
+	}
+	if !ok || n > 0 || !current(e, probe.Redirects) {
 		a.Figure += " by the plan"
 	}
 	return a
@@ -78,12 +81,19 @@ func duplicates(e *step.Evidence, ways []way) Answer {
 			twice++
 		}
 	}
-	asked, wrong := 0, 0
+	asked, wrong, old, part := 0, 0, 0, 0
 	for _, kind := range []string{probe.Hosts, probe.Canonicals, probe.Parameters} {
-		if n, ok := against(e, kind); ok {
-			asked++
-			wrong += n
+		n, ok := against(e, kind)
+		switch {
+		case !ok:
+			continue
+		case !current(e, kind):
+			old++
+		case e.Proofs[kind].Sample > 0:
+			part++
 		}
+		asked++
+		wrong += n
 	}
 	a.Figure = plural(live, "page", "pages")
 	a.Text = "By the plan each page has one address, and every other spelling leads there."
@@ -95,7 +105,9 @@ func duplicates(e *step.Evidence, ways []way) Answer {
 		a.Verdict, a.Seen = Unknown, "The site wasn't asked yet: young-compass probe"
 	case wrong > 0:
 		a.Verdict, a.Figure = No, plural(wrong, "finding", "findings")
-	case twice > 0 || asked < 3:
+	case old > 0:
+		a.Verdict = Unknown
+	case twice > 0 || part > 0 || asked < 3:
 		a.Verdict = Partly
 	default:
 		a.Verdict = Yes
@@ -142,6 +154,9 @@ func against(e *step.Evidence, kind string) (n int, asked bool) {
 	return n, true
 }
 
+// current reports whether a probe asked the site with the plan as it is.
+func current(e *step.Evidence, kind string) bool { return e.Proofs[kind].Plan == e.Sum }
+
 // seen says what the site showed, when it was asked, and whether of another plan.
 func seen(e *step.Evidence, kind string, say func(n int) string) string {
 	n, ok := against(e, kind)
@@ -153,8 +168,11 @@ func seen(e *step.Evidence, kind string, say func(n int) string) string {
 	if len(p.At) > 0 {
 		text += ", asked at " + shown(p.At[0])
 	}
-	if p.Plan != e.Sum {
-		text += "; the plan changed since"
+	if p.Sample > 0 {
+		text += fmt.Sprintf(", a sample of %d", p.Sample)
+	}
+	if !current(e, kind) {
+		text += "; the plan changed since: young-compass probe " + kind
 	}
 	return text + "."
 }

@@ -109,10 +109,10 @@ func TestAnswersAreWorkedOut(t *testing.T) {
 		verdict           report.Verdict
 		text              string
 	}{
-		{"from,to,status\n", "2 of 2", report.Yes, "1 lead to their page in one hop, 1 say that the page is gone"},
-		{"from,to,status\n/lost,/nowhere,301\n", "2 of 3", report.No, "1 lead to nothing"},
-		{"from,to,status\n/a,/b,301\n/b,fares@en,301\n", "4 of 4", report.Yes, "3 lead to their page in one hop"},
-		{"from,to,status\n/a,/b,301\n/b,/a,301\n", "2 of 4", report.No, "2 lead to nothing"},
+		{"from,to,status\n", "2 of 2 by the plan", report.Yes, "1 lead to their page in one hop, 1 say that the page is gone"},
+		{"from,to,status\n/lost,/nowhere,301\n", "2 of 3 by the plan", report.No, "1 lead to nothing"},
+		{"from,to,status\n/a,/b,301\n/b,fares@en,301\n", "4 of 4 by the plan", report.Yes, "3 lead to their page in one hop"},
+		{"from,to,status\n/a,/b,301\n/b,/a,301\n", "2 of 4 by the plan", report.No, "2 lead to nothing"},
 	} {
 		t.Run(c.redirects, func(t *testing.T) {
 			r := made(t, report.Input{Evidence: evidence(small(t, c.redirects))})
@@ -179,6 +179,32 @@ func TestObservationsThatDontFit(t *testing.T) {
 	r = with(proof("1"), 40)
 	assert.Contains(t, strings.Join(section(t, r, "canonicals").Notes, " "), "broken off after 40 addresses")
 	assert.Contains(t, section(t, r, "hosts").Lead, "broken off after 40 addresses")
+}
+
+// A yes needs all of the site to have been asked, with the plan as it is.
+func TestAYesIsOfThePlanAsItIs(t *testing.T) {
+	p := small(t, "from,to,status\n")
+	for _, c := range []struct {
+		sum         string
+		sample      int
+		kinds       []string
+		verdict     report.Verdict
+		ofRedirects string
+	}{
+		{"1", 0, []string{probe.Redirects, probe.Hosts, probe.Canonicals, probe.Parameters}, report.Yes, "2 of 2"},
+		{"2", 0, []string{probe.Redirects, probe.Hosts, probe.Canonicals, probe.Parameters}, report.Unknown, "2 of 2 by the plan"},
+		{"1", 5, []string{probe.Hosts, probe.Canonicals, probe.Parameters}, report.Partly, "2 of 2 by the plan"},
+		{"1", 0, []string{probe.Hosts, probe.Canonicals}, report.Partly, "2 of 2 by the plan"},
+		{"1", 0, nil, report.Unknown, "2 of 2 by the plan"},
+	} {
+		e := evidence(p)
+		for _, kind := range c.kinds {
+			e.Proofs[kind] = step.Proof{When: today(), Proof: probe.ProofOf(&probe.Section{Kind: kind}, p.Site.Origin, c.sum, nil, c.sample)}
+		}
+		r := made(t, report.Input{Evidence: e})
+		assert.Equal(t, c.verdict, r.Answers[1].Verdict, "%v", c)
+		assert.Equal(t, c.ofRedirects, r.Answers[0].Figure, "%v", c)
+	}
 }
 
 // Only what is wanted is there.
