@@ -30,8 +30,9 @@ func (p Style) state(word string) string {
 	return word
 }
 
-// gap is how many columns are between two columns of a table; narrow is how narrow a column of text is made at most.
-const gap, narrow = 2, 10
+// gap is how many columns are between two columns of a table; narrow is how narrow a column is made at most that holds
+// longer words.
+const gap, narrow = 2, 12
 
 // Table prints rows under their column names, aligned, numbers to the right, without borders. Cells are shown
 // printable. An origin that all addresses of the table share is said once, above it, unless they are a list to copy.
@@ -139,10 +140,9 @@ func columnWidths(width int, columns []string, cells [][]string) ([]int, bool) {
 			widths[i] = max(widths[i], text.StringWidth(row[i]))
 			if fixed || columns[i] == stateColumn {
 				least[i] = max(least[i], text.StringWidth(row[i]))
+			} else if least[i] < narrow {
+				least[i] = max(least[i], min(longestWord(row[i]), narrow))
 			}
-		}
-		if !fixed {
-			least[i] = max(least[i], min(widths[i], narrow))
 		}
 		sum += widths[i]
 	}
