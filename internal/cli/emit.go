@@ -196,7 +196,9 @@ func (a *app) compile(heads bool) (g *compile.Program, found []finding.Finding, 
 	}
 	if !finding.Worst(found, finding.Error) {
 		var more []finding.Finding
-		g, more, err = compile.Plan(p)
+		bar := term.NewProgress(a.stderr, "addresses", int64(p.Rules().Index.Len()), term.Plain)
+		g, more, err = compile.Watched(p, func(n int) { bar.Add(int64(n)) })
+		bar.Done()
 		if err != nil {
 			return nil, nil, false, err
 		}

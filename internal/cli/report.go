@@ -71,7 +71,10 @@ func (r *reporting) run() error {
 	if in.Stopped, err = r.stopped(); err != nil {
 		return err
 	}
+	bar := term.NewProgress(r.stderr, "sections", int64(len(page.IDs())), term.Plain)
+	in.Each = func() { bar.Add(1) }
 	made, err := page.Make(in, r.sections)
+	bar.Done()
 	if err != nil {
 		return err
 	}

@@ -98,7 +98,10 @@ func (g *Program) At(key string) []Listed {
 
 // Plan works a plan out for every address it knows. Findings say what no server is asked to do. An error means that
 // the plan contradicts itself.
-func Plan(p *plan.Plan) (*Program, []finding.Finding, error) {
+func Plan(p *plan.Plan) (*Program, []finding.Finding, error) { return Watched(p, func(int) {}) }
+
+// Watched is Plan, and says from time to time of how many more sources it knows the answer.
+func Watched(p *plan.Plan, more func(sources int)) (*Program, []finding.Finding, error) {
 	g := &Program{Plan: p}
 	rules := p.Rules()
 	sources := rules.Index.Len()
@@ -115,6 +118,7 @@ func Plan(p *plan.Plan) (*Program, []finding.Finding, error) {
 				return nil, nil, err
 			}
 		}
+		more(len(some))
 	}
 	c.ahead = nil
 	if err := c.preimages(); err != nil {

@@ -19,7 +19,8 @@ import (
 type Input struct {
 	Title    string // empty: the site's origin
 	Evidence *step.Evidence
-	Stopped  int // addresses that a run asked for which was broken off; 0: none was
+	Stopped  int    // addresses that a run asked for which was broken off; 0: none was
+	Each     func() // called for each section that is worked out; nil: nobody wants to know
 }
 
 // Report is what an owner should know.
@@ -188,6 +189,9 @@ func Make(in Input, only []string) (*Report, error) {
 			}
 		}
 		r.Sections = append(r.Sections, s)
+		if in.Each != nil {
+			in.Each()
+		}
 	}
 	return r, nil
 }
