@@ -124,6 +124,8 @@ func (d *draft) findPaths(k *kinds) {
 	case slash > without:
 		d.add("site.paths.slash", "always", "", nil, "%d of %d addresses without extension end with a slash", slash,
 			slash+without)
+	case slash+without == 0:
+		d.add("site.paths.slash", "never", "", nil, "every address has an extension today; without it, none needs a slash")
 	default:
 		d.add("site.paths.slash", "never", "", nil, "%d of %d addresses without extension end with no slash", without,
 			slash+without)
