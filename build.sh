@@ -4,7 +4,7 @@
 #	./build.sh         for this machine
 #	./build.sh all     for Linux, macOS and Windows on amd64 and arm64, into dist/: archives with completions and man
 #	                   pages beside the program, and their checksums; the same bytes whoever makes them from a commit
-#	./build.sh check   look whether it can be made for all of them
+#	./build.sh check   look whether it can be made for all of them, or for those named behind: windows/amd64
 set -euo pipefail
 cd "$(dirname "$0")"
 export CGO_ENABLED=0
@@ -28,6 +28,7 @@ case "${1-}" in
 	go build -buildvcs=auto -trimpath -o young-compass ./cmd/young-compass
 	;;
 check)
+	[ $# -eq 1 ] || targets=("${@:2}")
 	for target in "${targets[@]}"; do
 		export GOOS=${target%/*} GOARCH=${target#*/}
 		# without optimising, which nobody asks of what is thrown away; of this very machine it is done anyway

@@ -50,6 +50,7 @@ compare() {
 }
 
 if [ "${1-}" = --long ]; then
+	./build.sh check
 	go test -count=1 -timeout 60m ./internal/relink -rows 100000
 	go test -count=1 -timeout 60m ./internal/project -worlds 20000
 	go test -count=1 -timeout 60m ./cmd/young-compass -run 'InstallIsKilled|ForeignEdit' -kills 200
@@ -72,10 +73,10 @@ mapfile -t racing < <(go list ./internal/... | grep -v /internal/database$)
 CGO_ENABLED=1 go test -race -short -timeout 20m "$@" "${racing[@]}"
 # what takes too long with the race detector; and what drives the program, kills it, and edits files under it
 go test -count=1 ./cmd/young-compass ./internal/relink ./internal/pair ./internal/project ./internal/redirect \
-	./internal/database ./internal/sitefile ./internal/probe ./internal/gather ./internal/step
+	./internal/database ./internal/sitefile ./internal/probe ./internal/gather ./internal/step ./internal/planfile
 # real servers: what was worked out by hand, random bytes, random plans of two generators, hostile addresses, and a
 # documentation that moves
-compare 'AnswersAs|FolderFiles|TheShop|LettersStay|TheScript|Guards|Install|TwoSites|Trial|RealFolders|RandomBytes|RandomPlans|PlainPlans|PlansAtTheLimits|HostileAddresses|DocumentsMove'
+compare 'AnswersAs|FolderFiles|TheShop|LettersStay|TheScript|Guards|Install|TwoSites|Trial|RealFolders|RandomBytes|RandomPlans|PlainPlans|PlansAtTheLimits|HostileAddresses|DocumentsMove' -plans 120
 ./build.sh
-./build.sh check
+./build.sh check windows/amd64 darwin/arm64 # each system and each processor once; all six take too long
 ./young-compass demo >/dev/null && echo "the demo passes"

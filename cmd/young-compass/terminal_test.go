@@ -48,7 +48,7 @@ func TestLinesFitTheTerminal(t *testing.T) {
 	program, dir := built(t), startFolder(t, "accepted")
 	require.NoError(t, demo.MakeDatabase(dir))
 	for _, command := range mainCommands() {
-		for _, width := range []int{20, 80, 120, 200} {
+		for _, width := range []int{20, 80, 120} {
 			out := onTerminal(t, program, dir, command, width, "TERM=xterm", "LANG=C.UTF-8")
 			for line := range strings.Lines(out) {
 				line = strings.TrimSuffix(line, "\n")

@@ -237,6 +237,9 @@ func TestThePlansPageNamesEachKey(t *testing.T) {
 // Of a plan that is changed anywhere, the schema never refuses what the parser takes; and of wrong shapes it refuses
 // what the parser refuses.
 func TestTheSchemaRefusesWhatTheParserRefuses(t *testing.T) {
+	if testing.Short() {
+		t.Skip("more than a thousand plans")
+	}
 	s := compiled(t)
 	wrong := []any{map[string]any{"x": 1}, []any{[]any{}}, []any{"a", "b"}, "sometimes", 7, -1, 100_000_000, true, nil, ""}
 	agreed, refused, taken := 0, 0, 0
