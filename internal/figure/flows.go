@@ -131,10 +131,10 @@ func gathered(flows []Flow) []Flow {
 	to := rename(func(x Flow) string { return x.To })
 	sums := map[Flow]Flow{}
 	for _, x := range flows {
-		x.From, x.To = cmp.Or(from[x.From], x.From), cmp.Or(to[x.To], x.To)
-		if to[x.To] != "" {
+		if to[x.To] != "" { // they end in several ways
 			x.Ink = First
 		}
+		x.From, x.To = cmp.Or(from[x.From], x.From), cmp.Or(to[x.To], x.To)
 		key := Flow{From: x.From, To: x.To, Ink: x.Ink}
 		sum := sums[key]
 		sums[key] = Flow{x.From, x.To, sum.Weight + x.Weight, sum.Addresses + x.Addresses, x.Ink}
