@@ -13,7 +13,8 @@ type Group struct {
 	What     string     `json:"what"`             // what the catalogue says of the code
 	Why      string     `json:"why,omitempty"`    // what all say; else what the catalogue says
 	Advice   string     `json:"advice,omitempty"` // what all say; empty where they differ
-	Visits   int        `json:"visits,omitempty"` // of all
+	Mend     string     `json:"mend"`             // what the catalogue says to do
+	Visits   int        `json:"visits,omitempty"` // of all places, each once
 	Findings []*Finding `json:"-"`                // the costliest first
 }
 
@@ -25,7 +26,11 @@ func Groups(list []Finding) []*Group {
 		code     Code
 		severity Severity
 	}
-	groups := map[cause]*Group{}
+	type counted struct {
+		in    *Group
+		where Place // without a column
+	}
+	groups, seen := map[cause]*Group{}, map[counted]bool{}
 	var all []*Group
 	for i := range list {
 		f := &list[i]
@@ -42,14 +47,18 @@ func Groups(list []Finding) []*Group {
 		if g.Advice != f.Advice {
 			g.Advice = ""
 		}
-		g.Visits += f.Visits
+		at := counted{g, Place{File: f.Where.File, Line: f.Where.Line, URL: f.Where.URL}}
+		if f.Visits > 0 && !seen[at] {
+			seen[at] = true
+			g.Visits += f.Visits
+		}
 		g.Findings = append(g.Findings, f)
 	}
 	if len(all) > 0 {
 		for _, d := range Catalogue() {
 			for _, severity := range []Severity{Error, Warning, Note} {
 				if g := groups[cause{d.Code, severity}]; g != nil {
-					g.What, g.Why = d.What, cmp.Or(g.Why, d.Why)
+					g.What, g.Why, g.Mend = d.What, cmp.Or(g.Why, d.Why), d.Mend
 				}
 			}
 		}

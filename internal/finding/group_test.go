@@ -13,6 +13,7 @@ func TestGroups(t *testing.T) {
 		{Code: Redundant, Severity: Note, Visits: 900},
 		{Code: Chain, Severity: Error, Where: Place{File: "r.csv", Line: 9}, Visits: 3, Why: "slow", Advice: "a"},
 		{Code: Chain, Severity: Error, Where: Place{File: "r.csv", Line: 2}, Visits: 4, Why: "slow", Advice: "b"},
+		{Code: Chain, Severity: Error, Where: Place{File: "r.csv", Line: 2, Column: 7}, Visits: 4, Why: "slow", Advice: "b"},
 		{Code: Loop, Severity: Error, Where: Place{File: "r.csv", Line: 1}, Advice: "same"},
 		{Code: Loop, Severity: Error, Where: Place{File: "r.csv", Line: 5}, Advice: "same"},
 		{Code: Self, Severity: Error},
@@ -28,7 +29,7 @@ func TestGroups(t *testing.T) {
 	self, _ := Find("self")
 	redundant, _ := Find("redundant")
 	assert.Equal(t, []string{
-		"error chain 2 7 why=slow advice= first=2",
+		"error chain 3 7 why=slow advice= first=2",
 		"error loop 2 0 why=" + loop.Why + " advice=same first=1",
 		"error self 1 0 why=" + self.Why + " advice= first=0",
 		"warning chain 1 0 why=" + chain.Why + " advice= first=0",

@@ -3,6 +3,7 @@ package judge
 import (
 	"cmp"
 
+	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
@@ -10,7 +11,7 @@ import (
 )
 
 // Weigh notes in findings how many visits they touch, where nothing says so yet: those of the page where a finding
-// stands, by whatever address visitors came; for a row of the address book those of its address alone.
+// stands, by whatever address visitors came; for a row of the address book or of the redirects those of its address alone.
 func Weigh(p *plan.Plan, list []visits.Visit, found []finding.Finding) {
 	if len(list) == 0 || len(found) == 0 {
 		return
@@ -38,6 +39,13 @@ func Weigh(p *plan.Plan, list []visits.Visit, found []finding.Finding) {
 	for i := range p.Book.Entries {
 		e := &p.Book.Entries[i]
 		byPlace[finding.Place{File: p.Book.File, Line: e.Line}] += asked[p.Site.Rebase(e.Address).String()]
+	}
+	for i := range p.Redirects.Len() {
+		row := p.Redirects.Row(i)
+		if from, err := address.Resolve(p.Site.Origin, row.From); err == nil && row.Pattern == nil {
+			at := row.Place()
+			byPlace[finding.Place{File: at.File, Line: at.Line}] += asked[p.Site.Rebase(from).String()]
+		}
 	}
 	for i := range found {
 		f := &found[i]

@@ -36,6 +36,7 @@ func TestWeigh(t *testing.T) {
 	}
 	list := []visits.Visit{visit("https://skerrywick.example/fares", 5), visit("http://skerrywick.example/prices.htm", 7),
 		visit("https://skerrywick.example/ports", 1), visit("https://other.example/fares", 100),
+		visit("https://skerrywick.example/x", 9),
 		visit("https://skerrywick.example/ports", 0)}
 	at := func(url, file string, line, already int) finding.Finding {
 		return finding.Finding{Where: finding.Place{URL: url, File: file, Line: line}, Visits: already}
@@ -49,11 +50,12 @@ func TestWeigh(t *testing.T) {
 		at("https://skerrywick.example/ports", "", 0, 40),
 		at("", p.Pages.File, 0, 0),
 		at("https://other.example/fares", "", 0, 0),
+		at("", project.RedirectsFile, 2, 0),
 	}
 	judge.Weigh(p, list, judged)
 	var got []int
 	for _, f := range judged {
 		got = append(got, f.Visits)
 	}
-	assert.Equal(t, []int{12, 12, 5, 7, 1, 40, 0, 0}, got)
+	assert.Equal(t, []int{21, 21, 5, 7, 1, 40, 0, 0, 9}, got)
 }

@@ -1,6 +1,7 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 	"time"
@@ -186,16 +187,11 @@ func todo(e *step.Evidence, groups []*finding.Group) (list []Todo, err error) {
 		if len(list) == mostNext || !g.Severity.AtLeast(finding.Warning) {
 			break
 		}
-		d, _ := finding.Find(string(g.Code))
 		what := fmt.Sprintf("%s (%s", strings.TrimSuffix(g.What, "."), plural(len(g.Findings), "time", "times"))
 		if g.Visits > 0 {
 			what += ", " + plural(g.Visits, "visit", "visits")
 		}
-		do := g.Advice
-		if do == "" {
-			do = d.Mend
-		}
-		list = append(list, Todo{What: what + ")", Why: shown(g.Why), Do: capital(shown(do)), Code: g.Code, Severity: g.Severity})
+		list = append(list, Todo{What: what + ")", Why: shown(g.Why), Do: capital(shown(cmp.Or(g.Advice, g.Mend))), Code: g.Code, Severity: g.Severity})
 	}
 	taken := map[string]bool{}
 	for _, job := range step.Jobs() {

@@ -116,7 +116,6 @@ type Line struct {
 // Group is findings of one cause, as they are shown.
 type Group struct {
 	finding.Group
-	Mend   string
 	Places []Place
 	More   int // places that are left out
 	File   string

@@ -178,7 +178,8 @@ func TestObservationsThatDontFit(t *testing.T) {
 
 	r = with(proof("1"), 40)
 	assert.Contains(t, strings.Join(section(t, r, "canonicals").Notes, " "), "broken off after 40 addresses")
-	assert.Contains(t, section(t, r, "hosts").Lead, "broken off after 40 addresses")
+	assert.Contains(t, section(t, r, "parameters").Lead, "broken off after 40 addresses")
+	assert.NotContains(t, section(t, r, "hosts").Lead, "broken off")
 }
 
 // A yes needs all of the site to have been asked, with the plan as it is.

@@ -245,14 +245,18 @@ func probed(in Input, kind string) *Section {
 	e := in.Evidence
 	s := &Section{}
 	s.Title, s.Lead = titleOf(kind)
+	stopped := in.Stopped
+	if kind == probe.Hosts { // which are asked anew each time
+		stopped = 0
+	}
 	p, ok := e.Proofs[kind]
 	switch {
 	case !ok:
 		s.Missing = "young-compass probe " + kind
 		s.Lead = "The site wasn't asked yet."
-		if in.Stopped > 0 {
+		if stopped > 0 {
 			s.Lead = fmt.Sprintf("The last run was broken off after %s; the same command goes on from there.",
-				plural(in.Stopped, "address", "addresses"))
+				plural(stopped, "address", "addresses"))
 		}
 		return s
 	case p.Origin != e.Plan.Site.Origin.String():
@@ -271,8 +275,8 @@ func probed(in Input, kind string) *Section {
 	if p.Plan != e.Sum {
 		s.Notes = append(s.Notes, "The plan changed since: young-compass probe "+kind+" asks again.")
 	}
-	if in.Stopped > 0 {
-		s.Notes = append(s.Notes, fmt.Sprintf("A later run was broken off after %s, and isn't in here.", plural(in.Stopped, "address",
+	if stopped > 0 {
+		s.Notes = append(s.Notes, fmt.Sprintf("A later run was broken off after %s, and isn't in here.", plural(stopped, "address",
 			"addresses")))
 	}
 	if p.Columns == nil { // kept by an older version
@@ -446,8 +450,7 @@ func findings(e *step.Evidence, groups []*finding.Group) *Section {
 		}
 		n += len(g.Findings)
 		visited = visited || g.Visits > 0
-		d, _ := finding.Find(string(g.Code))
-		one := Group{Group: *g, Mend: d.Mend}
+		one := Group{Group: *g}
 		one.Why, one.Advice = capital(shown(g.Why)), shown(g.Advice)
 		for _, f := range g.Findings {
 			if len(one.Places) == most {
