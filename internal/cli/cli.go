@@ -385,10 +385,11 @@ func (a *app) alone(c *cobra.Command) (end func(), err error) {
 	return end, nil
 }
 
-// open reads a file, or standard input for "-".
+// open reads a file, or standard input for "-". A bar shows how far that is.
 func (a *app) open(path string) (io.ReadCloser, error) {
 	if path == "-" {
-		return io.NopCloser(a.stdin), nil
+		bar := term.NewProgress(a.stderr, path, 0, term.Bytes)
+		return watched{bar.Reader(a.stdin), io.NopCloser(nil), bar}, nil
 	}
 	f, err := os.Open(path)
 	if err != nil {
@@ -399,26 +400,25 @@ func (a *app) open(path string) (io.ReadCloser, error) {
 		}
 		return nil, finding.Unreadable(finding.Place{File: path}, what, "check the name")
 	}
-	if info, err := f.Stat(); err == nil && info.Size() > longFile && !a.quiet {
-		bar := term.NewProgress(a.stderr, filepath.Base(path), info.Size(), term.Bytes)
-		return watched{bar.Reader(f), f, bar}, nil
+	size := int64(0)
+	if info, err := f.Stat(); err == nil {
+		size = info.Size()
 	}
-	return f, nil
+	bar := term.NewProgress(a.stderr, path, size, term.Bytes)
+	return watched{bar.Reader(f), f, bar}, nil
 }
-
-// longFile is from how many bytes on reading a file is shown as it goes.
-const longFile = 8 << 20
 
 // watched is a file whose reading a bar shows.
 type watched struct {
 	io.Reader
-	file *os.File
-	bar  *term.Progress
+	io.Closer
+	bar *term.Progress
 }
 
+// Close wipes the bar, and closes the file.
 func (w watched) Close() error {
 	w.bar.Done()
-	return w.file.Close()
+	return w.Closer.Close()
 }
 
 // readIfThere reads a file of the project that gather makes, if there is one. A

@@ -362,15 +362,7 @@ func (g *gathering) read(gatherer *gather.Gatherer, p *plan.Plan, name string) (
 		return nil, err
 	}
 	defer func() { _ = f.Close() }()
-	size := int64(0)
-	if file, ok := f.(*os.File); ok {
-		if info, err := file.Stat(); err == nil {
-			size = info.Size()
-		}
-	}
-	bar := term.NewProgress(g.stderr, name, size, term.Bytes)
-	defer bar.Done()
-	return gatherer.Read(name, form, interruptible{g.ctx, bar.Reader(f)})
+	return gatherer.Read(name, form, interruptible{g.ctx, f})
 }
 
 // interruptible ends reading when its context does.
