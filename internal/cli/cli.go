@@ -247,15 +247,20 @@ func commit() string {
 	return text
 }
 
+// formatsOf returns the formats that --format knows of a command.
+func formatsOf(command string) []string {
+	if command == "trace" {
+		return []string{"table", "json", "csv", "ndjson"}
+	}
+	return []string{"table", "json", "csv", "junit", "sarif"}
+}
+
 func (a *app) checkFlags(command string) (err error) {
 	a.folder.Dir = filepath.Clean(a.project)
 	if a.limit, err = finding.ParseSeverity(a.failOn); err != nil {
 		return fmt.Errorf("--fail-on: %w", err)
 	}
-	formats := []string{"table", "json", "csv", "junit", "sarif"}
-	if command == "trace" {
-		formats = []string{"table", "json", "csv", "ndjson"}
-	}
+	formats := formatsOf(command)
 	if !slices.Contains(formats, a.format) {
 		return fmt.Errorf("--format: %s is not known to %s; say %s", address.Printable(a.format), command,
 			strings.Join(formats, ", "))

@@ -6,7 +6,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"young-compass/internal/deploy"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
@@ -38,15 +37,22 @@ func (a *app) complete(root *cobra.Command) {
 		return c
 	}
 	flag := func(c *cobra.Command, name string, f cobra.CompletionFunc) { _ = c.RegisterFlagCompletionFunc(name, f) }
-	flag(root, "format", fixed([]string{"table", "json", "csv", "ndjson", "junit", "sarif"}))
+	flag(root, "format", func(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+		return formatsOf(c.Name()), cobra.ShellCompDirectiveNoFileComp
+	})
 	flag(root, "fail-on", fixed([]string{"error", "warning", "note", "never"}))
 	flag(root, "color", fixed([]string{"auto", "always", "never"}))
 	flag(of("design"), "only", ofPlan(kindsOf))
-	flag(of("design"), "language", ofPlan(languagesOf))
+	flag(of("design"), "language", ofPlan(func(p *plan.Plan) []string { return p.Languages.Tags() }))
 	flag(of("design"), "collide", fixed([]string{"number", "parent", "date", "ask"}))
-	of("findings").ValidArgsFunction = firstArgument(fixed(codes()))
-	of("pages", "join").ValidArgsFunction = ofPlan(pagesOf)
+	of("findings").ValidArgsFunction = func(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+		if len(args) > 0 {
+			return nil, cobra.ShellCompDirectiveNoFileComp
+		}
+		return codes(), cobra.ShellCompDirectiveNoFileComp
+	}
 	pages := ofPlan(pagesOf)
+	of("pages", "join").ValidArgsFunction = pages
 	add := of("redirects", "add")
 	add.ValidArgsFunction = func(c *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
 		if len(args) != 1 { // the first is an address
@@ -54,25 +60,9 @@ func (a *app) complete(root *cobra.Command) {
 		}
 		return pages(c, args, begun)
 	}
-	var forms []string
-	for _, target := range deploy.Targets() {
-		forms = append(forms, target.Name())
-	}
-	of("emit").ValidArgsFunction = fixed(forms)
 	of("probe").ValidArgsFunction = fixed(probe.Kinds())
-	of("steps").ValidArgsFunction = fixed(step.Jobs())
 	of("steps", "tell").ValidArgsFunction = fixed(step.Outside())
 	of("steps", "forget").ValidArgsFunction = fixed(step.Outside())
-}
-
-// firstArgument completes one argument alone.
-func firstArgument(f cobra.CompletionFunc) cobra.CompletionFunc {
-	return func(c *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
-		if len(args) > 0 {
-			return nil, cobra.ShellCompDirectiveNoFileComp
-		}
-		return f(c, args, begun)
-	}
 }
 
 // codes returns the codes of all findings, each with what it means.
@@ -86,14 +76,6 @@ func codes() (list []string) {
 func kindsOf(p *plan.Plan) (list []string) {
 	for _, k := range p.Kinds {
 		list = append(list, k.Name)
-	}
-	return list
-}
-
-func languagesOf(p *plan.Plan) []string {
-	list := []string{p.Languages.Default}
-	for _, l := range p.Languages.Others {
-		list = append(list, l.Tag)
 	}
 	return list
 }

@@ -87,7 +87,7 @@ func (d *designing) run() error {
 	}
 	if d.language != "" && !p.Languages.Has(d.language) {
 		return fmt.Errorf("--language: %s is not a language of the plan; %s", address.Printable(d.language),
-			spelling.Choices(d.language, languagesOf(p)))
+			spelling.Choices(d.language, p.Languages.Tags()))
 	}
 	known, err := d.visits()
 	if err != nil {

@@ -528,10 +528,7 @@ func (d *designer) checkTranslations(pages []*inventory.Page) {
 	if len(d.plan.Languages.Others) == 0 {
 		return
 	}
-	languages := []string{d.plan.Languages.Default}
-	for _, l := range d.plan.Languages.Others {
-		languages = append(languages, l.Tag)
-	}
+	languages := d.plan.Languages.Tags()
 	for first := 0; first < len(pages); {
 		last := first + 1
 		for last < len(pages) && pages[last].Key == pages[first].Key {

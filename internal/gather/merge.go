@@ -243,10 +243,7 @@ func compareBool(a, b bool) int {
 // default when it is none.
 func (m *merger) languageOf(tag string) (string, bool) {
 	tag = strings.ReplaceAll(strings.TrimSpace(tag), "_", "-")
-	known := []string{m.Settings.Languages.Default}
-	for _, l := range m.Settings.Languages.Others {
-		known = append(known, l.Tag)
-	}
+	known := m.Settings.Languages.Tags()
 	for len(tag) > 0 {
 		for _, l := range known {
 			if strings.EqualFold(l, tag) {

@@ -360,6 +360,15 @@ func (c *Settings) OriginOf(tag string) address.Address {
 	return home
 }
 
+// Tags returns the site's languages, the default one first.
+func (l Languages) Tags() []string {
+	tags := []string{l.Default}
+	for _, o := range l.Others {
+		tags = append(tags, o.Tag)
+	}
+	return tags
+}
+
 // Has reports whether the site speaks the language.
 func (l Languages) Has(tag string) bool {
 	return tag == l.Default || slices.ContainsFunc(l.Others, func(o Language) bool { return o.Tag == tag })

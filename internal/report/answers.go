@@ -43,15 +43,15 @@ func oldAddresses(e *step.Evidence, ways []way) Answer {
 		a.Verdict = No
 	}
 	a.Figure = fmt.Sprintf("%d of %d", one+told, old)
-	a.Text = fmt.Sprintf("%s lead to their page in one hop", count(one))
+	a.Text = fmt.Sprintf("%d lead to their page in one hop", one)
 	if told > 0 {
-		a.Text += fmt.Sprintf(", %s say that the page is gone", count(told))
+		a.Text += fmt.Sprintf(", %d say that the page is gone", told)
 	}
 	if more > 0 {
-		a.Text += fmt.Sprintf(", %s need several hops", count(more))
+		a.Text += fmt.Sprintf(", %d need several hops", more)
 	}
 	if lost > 0 {
-		a.Text += fmt.Sprintf(", %s lead to nothing", count(lost))
+		a.Text += fmt.Sprintf(", %d lead to nothing", lost)
 	}
 	a.Text += ", as the plan says."
 	a.Seen = seen(e, probe.Redirects, func(n int) string {
@@ -191,7 +191,8 @@ func todo(e *step.Evidence, groups []*finding.Group) (list []Todo, err error) {
 		if g.Visits > 0 {
 			what += ", " + plural(g.Visits, "visit", "visits")
 		}
-		list = append(list, Todo{What: what + ")", Why: shown(g.Why), Do: capital(shown(cmp.Or(g.Advice, g.Mend))), Code: g.Code, Severity: g.Severity})
+		list = append(list, Todo{What: what + ")", Why: shown(g.Why), Do: capital(shown(cmp.Or(g.Advice, g.Mend))),
+			Code: g.Code, Severity: g.Severity})
 	}
 	taken := map[string]bool{}
 	for _, job := range step.Jobs() {
@@ -224,5 +225,3 @@ func capital(s string) string {
 	}
 	return strings.ToUpper(s[:1]) + s[1:]
 }
-
-func count(n int) string { return fmt.Sprint(n) }

@@ -77,7 +77,6 @@ type Table struct {
 	ID, Caption string
 	Columns     []Column
 	Rows        [][]Cell
-	Bars        bool   // cells have bars behind their figures
 	More        int    // rows that are left out
 	File        string // that has them all; empty: there is none
 	all         [][]string

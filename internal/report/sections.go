@@ -2,6 +2,7 @@ package report
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -146,7 +147,7 @@ func readability(e *step.Evidence, m moves) *Section {
 	then, now := j.Summarise(subjects(olds)), j.Summarise(subjects(news))
 	s.Lead = fmt.Sprintf("From %d to %d of 100: 100 is an address that anybody can read out, type and guess.", then.Readability,
 		now.Readability)
-	t := Table{Caption: "Addresses before and after", Bars: true, Columns: []Column{{"", false}, {"before", true}, {"after", true}}}
+	t := Table{Caption: "Addresses before and after", Columns: []Column{{"", false}, {"before", true}, {"after", true}}}
 	t.add([]Cell{{Text: "readability, of 100"}, number(then.Readability, 100), number(now.Readability, 100)})
 	t.add([]Cell{{Text: "with parameters"}, number(then.Queries, len(olds)), number(now.Queries, len(news))})
 	ranges := func(what string, a, b []lint.Range) {
@@ -186,7 +187,7 @@ func coverageOf(e *step.Evidence) *Section {
 	byVisits, byAddress := e.Coverage.Percent()
 	s.Lead = fmt.Sprintf("The plan answers %.1f %% of %d visits, and %.1f %% of %d known addresses.", byVisits, e.Coverage.Visits,
 		byAddress, e.Coverage.Addresses)
-	t := Table{Caption: "By kind, language and state", Bars: true, Columns: []Column{{"by", false}, {"", false},
+	t := Table{Caption: "By kind, language and state", Columns: []Column{{"by", false}, {"", false},
 		{"visits", true}, {"answered", true}, {"addresses", true}, {"answered", true}, {"pages now", true}}}
 	most := 1
 	for _, g := range e.Coverage.Groups {
@@ -336,10 +337,7 @@ func captionOf(kind string) string {
 // languages is the section that says which pages are there in which language.
 func languages(in Input) *Section {
 	e := in.Evidence
-	tags := []string{e.Plan.Languages.Default}
-	for _, l := range e.Plan.Languages.Others {
-		tags = append(tags, l.Tag)
-	}
+	tags := e.Plan.Languages.Tags()
 	s := probed(in, probe.Languages)
 	if len(tags) == 1 {
 		if s.Missing != "" {
@@ -379,7 +377,7 @@ func languages(in Input) *Section {
 		}
 	}
 	complete := 0
-	for _, kind := range sortedKeys(kinds) {
+	for _, kind := range slices.Sorted(maps.Keys(kinds)) {
 		row := []Cell{{Text: kind}}
 		for _, tag := range tags {
 			row = append(row, plain(kinds[kind][tag]))
@@ -402,19 +400,10 @@ func languages(in Input) *Section {
 	return s
 }
 
-func sortedKeys[T any](m map[string]T) []string {
-	var keys []string
-	for k := range m {
-		keys = append(keys, k)
-	}
-	slices.Sort(keys)
-	return keys
-}
-
 // steps is the section that says how far each job is, and what shows it.
 func steps(e *step.Evidence) (*Section, error) {
 	s := &Section{Title: "How far the work is", Lead: "Nobody ticks a step off: what shows it stands beside each."}
-	sums := Table{Caption: "Jobs", Bars: true, Columns: []Column{{"job", false}, {"done", true}, {"open", true}, {"failing", true},
+	sums := Table{Caption: "Jobs", Columns: []Column{{"job", false}, {"done", true}, {"open", true}, {"failing", true},
 		{"not known", true}}}
 	all := Table{Caption: "Steps, and what shows them", Columns: []Column{{"job", false}, {"step", false}, {"state", false}, {"evidence", false}}}
 	for _, job := range step.Jobs() {

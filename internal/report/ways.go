@@ -146,7 +146,7 @@ func redirects(e *step.Evidence, ways []way) *Section {
 	s.Lead = plural(old, "old address leads", "old addresses lead") + " on: from the part of the site on the left to the one on the right. " +
 		"The wider a band is, the more " + unit + " take that way."
 	s.Figures = append(s.Figures, figure.Flows("redirects", "Where old addresses lead, by "+unit, unit, flows))
-	table := Table{Caption: "Old addresses by the hops that a visitor makes", Bars: true,
+	table := Table{Caption: "Old addresses by the hops that a visitor makes",
 		Columns: []Column{{"hops", false}, {"addresses", true}}}
 	var bars []figure.Bar
 	for _, name := range hopsOrder() {
