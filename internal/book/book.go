@@ -164,6 +164,17 @@ func (b *Book) Current() map[inventory.Ref]int {
 	return current
 }
 
+// Formers returns the first address in the book that each page had before its current one.
+func (b *Book) Formers() map[inventory.Ref]address.Address {
+	formers := map[inventory.Ref]address.Address{}
+	for _, e := range b.Entries {
+		if _, ok := formers[e.Page]; !ok && e.State == Former {
+			formers[e.Page] = e.Address
+		}
+	}
+	return formers
+}
+
 // Encode returns the book as addresses.csv: by page, its current address
 // first, then by address.
 func (b *Book) Encode() []byte {

@@ -103,6 +103,12 @@ func segmentAt(path string, from int) string {
 	return segment
 }
 
+// Part names the part of a site where an address stands: its first path segment, readable, with the names of its
+// parameters; empty for the home page.
+//
+//	https://skerrywick.example/index.php?item=214&lang=de  index.php?item&lang
+func Part(a address.Address) string { return segmentAt(shape(a), 1) }
+
 // shape returns the path of an address as people read it; its parameters,
 // without their values, are part of the last segment.
 func shape(a address.Address) string {

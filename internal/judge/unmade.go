@@ -3,8 +3,6 @@ package judge
 import (
 	"fmt"
 
-	"young-compass/internal/address"
-	"young-compass/internal/book"
 	"young-compass/internal/finding"
 	"young-compass/internal/inventory"
 	"young-compass/internal/plan"
@@ -16,12 +14,7 @@ const namedUnmade = 5
 // Unmade finds the live pages that have moved within the plan, and for which it doesn't say what makes them at their
 // new addresses.
 func Unmade(p *plan.Plan) []finding.Finding {
-	formers := map[inventory.Ref]address.Address{}
-	for _, e := range p.Book.Entries {
-		if _, ok := formers[e.Page]; !ok && e.State == book.Former {
-			formers[e.Page] = e.Address
-		}
-	}
+	formers := p.Book.Formers()
 	f := finding.Finding{Code: finding.UnmadePages, Severity: finding.Note, Where: finding.Place{File: p.File}}
 	n := 0
 	for i := range p.Pages.Pages {

@@ -7,6 +7,7 @@ import (
 	"path"
 
 	"young-compass/internal/address"
+	"young-compass/internal/figure"
 	"young-compass/internal/table"
 )
 
@@ -85,7 +86,11 @@ func sheet(rows [][]string) ([]byte, error) {
 // Figures returns all figures as files, each as SVG and as PNG.
 func (r *Report) Figures() (files []File, err error) {
 	for _, s := range r.Sections {
-		for _, f := range s.Figures {
+		all := s.Figures
+		if s.Picture != nil {
+			all = append([]figure.Figure{*s.Picture}, all...)
+		}
+		for _, f := range all {
 			var svg, png bytes.Buffer
 			if err = f.File(&svg); err == nil {
 				err = f.PNG(&png)

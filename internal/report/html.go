@@ -64,7 +64,6 @@ func functions() template.FuncMap {
 		},
 		"bar":    bar,
 		"svg":    inline,
-		"flows":  flowsOf,
 		"depth":  func(n int) int { return min(n, 4) },
 		"pages":  func(n int) string { return plural(n, "page", "pages") },
 		"visits": func(n int) string { return plural(n, "visit", "visits") },
@@ -97,16 +96,6 @@ func markOf(v Verdict) string {
 		return "!"
 	}
 	return "?"
-}
-
-// flowsOf returns the figures that a section shows; bars are in its tables already.
-func flowsOf(s *Section) (list []figure.Figure) {
-	for _, f := range s.Figures {
-		if f.Name == s.ID && len(s.Trees) == 0 && s.ID == "redirects" {
-			list = append(list, f)
-		}
-	}
-	return list
 }
 
 // bar draws a bar that is part of a full one, and filled in part. What it says stands beside it.

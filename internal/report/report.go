@@ -63,10 +63,11 @@ type Todo struct {
 // Section is a part of the report. One that has nothing to show says which command fills it.
 type Section struct {
 	ID, Title string
-	Lead      string   // in a sentence or two
-	Notes     []string // how far to trust it: when it was asked, of which plan
-	Missing   string   // the command that fills it; empty: it is filled
-	Figures   []figure.Figure
+	Lead      string          // in a sentence or two
+	Notes     []string        // how far to trust it: when it was asked, of which plan
+	Missing   string          // the command that fills it; empty: it is filled
+	Picture   *figure.Figure  // that the page shows
+	Figures   []figure.Figure // of what its tables show, for files
 	Trees     []Tree
 	Tables    []Table
 	Groups    []Group // of findings

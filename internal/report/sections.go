@@ -8,7 +8,6 @@ import (
 	"time"
 
 	"young-compass/internal/address"
-	"young-compass/internal/book"
 	"young-compass/internal/design"
 	"young-compass/internal/figure"
 	"young-compass/internal/finding"
@@ -50,12 +49,7 @@ type moves struct {
 }
 
 func movesOf(e *step.Evidence) (m moves) {
-	formers := map[inventory.Ref]address.Address{}
-	for _, entry := range e.Plan.Book.Entries {
-		if _, ok := formers[entry.Page]; !ok && entry.State == book.Former {
-			formers[entry.Page] = entry.Address
-		}
-	}
+	formers := e.Plan.Book.Formers()
 	proposals, _ := design.Propose(e.Plan, design.Options{})
 	for _, q := range proposals {
 		m.news = append(m.news, q.New)

@@ -87,13 +87,12 @@ func wayOf(p *plan.Plan, from address.Address) way {
 	return w
 }
 
-// sectionOf names the part of a site where an address stands: its first path segment, with the names of its parameters.
+// sectionOf names the part of a site where an address stands.
 func sectionOf(a address.Address) string {
-	root := design.Tree([]address.Address{a, a})
-	if len(root.Children) == 0 {
-		return "the home page"
+	if part := design.Part(a); part != "" {
+		return "/" + part
 	}
-	return "/" + root.Children[0].Segment
+	return "the home page"
 }
 
 // redirects is the section that shows where the addresses lead that are not those of pages.
@@ -145,7 +144,8 @@ func redirects(e *step.Evidence, ways []way) *Section {
 	}
 	s.Lead = plural(old, "old address leads", "old addresses lead") + " on: from the part of the site on the left to the one on the right. " +
 		"The wider a band is, the more " + unit + " take that way."
-	s.Figures = append(s.Figures, figure.Flows("redirects", "Where old addresses lead, by "+unit, unit, flows))
+	picture := figure.Flows("redirects", "Where old addresses lead, by "+unit, unit, flows)
+	s.Picture = &picture
 	table := Table{Caption: "Old addresses by the hops that a visitor makes",
 		Columns: []Column{{"hops", false}, {"addresses", true}}}
 	var bars []figure.Bar
