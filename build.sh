@@ -11,11 +11,6 @@ export CGO_ENABLED=0
 
 targets=(linux/amd64 linux/arm64 darwin/amd64 darwin/arm64 windows/amd64 windows/arm64)
 
-# program builds the program for a system: GOOS/GOARCH, and the file.
-program() {
-	GOOS=${1%/*} GOARCH=${1#*/} go build -buildvcs=auto -trimpath -ldflags='-s -w -buildid=' -o "$2" ./cmd/young-compass
-}
-
 # pack puts a folder into an archive in which nothing tells when or by whom it was made.
 pack() {
 	local folder=$1
@@ -53,7 +48,8 @@ all)
 		suffix=
 		[ "${target%/*}" != windows ] || suffix=.exe
 		mkdir "dist/$name"
-		program "$target" "dist/$name/young-compass$suffix"
+		GOOS=${target%/*} GOARCH=${target#*/} go build -buildvcs=auto -trimpath -ldflags='-s -w -buildid=' \
+			-o "dist/$name/young-compass$suffix" ./cmd/young-compass
 		cp -r dist/man dist/completions README.md "dist/$name/"
 		pack "$name"
 		rm -r "dist/$name"

@@ -36,13 +36,13 @@ func Flows(name, title, unit string, flows []Flow) Figure {
 	start, end := map[string]float64{}, map[string]float64{}
 	lay := func(list []place, at map[string]float64) (bottom float64) {
 		y := top
-		for _, p := range list {
+		for i := range list {
+			p := &list[i]
 			at[p.name] = y
-			thick := 0.0
 			for _, w := range p.weights {
-				thick += height(w)
+				p.thick += height(w)
 			}
-			y += max(thick+6, gap)
+			y += max(p.thick+6, gap)
 		}
 		return y
 	}
@@ -50,17 +50,12 @@ func Flows(name, title, unit string, flows []Flow) Figure {
 	var bars, words []Shape
 	side := func(list []place, at map[string]float64, x float64, atEnd bool) {
 		for _, p := range list {
-			thick := 0.0
-			for _, w := range p.weights {
-				thick += height(w)
-			}
-			bars = append(bars, Rectangle{Point{x, at[p.name]}, bar, thick, p.ink})
-			label := Label{Point{x - 8, at[p.name] + min(thick/2, most) + 4}, Short(p.name, 34), Text, false, true}
-			amount := fmt.Sprintf("%d", p.weight)
+			bars = append(bars, Rectangle{Point{x, at[p.name]}, bar, p.thick, p.ink})
+			label := Label{Point{x - 8, at[p.name] + p.thick/2 + 4}, Short(p.name, 34), Text, false, true}
 			if atEnd {
 				label.At.X, label.End, label.Text = x+bar+8, false, Short(p.name, 26)
 			}
-			label.Text += "  " + amount
+			label.Text += fmt.Sprintf("  %d", p.weight)
 			words = append(words, label)
 		}
 	}
@@ -88,6 +83,7 @@ type place struct {
 	name    string
 	weight  int
 	weights []int // of the flows that meet there
+	thick   float64
 	ink     Ink
 }
 

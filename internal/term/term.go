@@ -41,7 +41,7 @@ func StyleOf(w io.Writer, environ func(string) string) Style {
 		s.Colour = environ("NO_COLOR") == "" && !dumb
 		locale := strings.ToUpper(cmp.Or(environ("LC_ALL"), environ("LC_CTYPE"), environ("LANG")))
 		s.Drawn = !dumb && (strings.Contains(locale, "UTF-8") || strings.Contains(locale, "UTF8"))
-		s.Width, _, _ = term.GetSize(int(w.(*os.File).Fd()))
+		s.Width = widthOf(w)
 	}
 	if columns, err := strconv.Atoi(environ("COLUMNS")); err == nil && columns > 0 {
 		s.Width = columns
@@ -50,6 +50,19 @@ func StyleOf(w io.Writer, environ func(string) string) Style {
 		s.Width = max(s.Width, leastWidth)
 	}
 	return s
+}
+
+// widthOf returns how many columns a terminal has; 0: nobody knows.
+func widthOf(w io.Writer) int {
+	f, ok := w.(*os.File)
+	if !ok {
+		return 0
+	}
+	width, _, err := term.GetSize(int(f.Fd()))
+	if err != nil {
+		return 0
+	}
+	return width
 }
 
 // leastWidth is how narrow lines are made at most.
@@ -139,7 +152,7 @@ func (p *Progress) Add(n int64) {
 	}
 	p.printed = time.Now()
 	line := p.line(time.Since(p.start))
-	if width := StyleOf(p.w, func(string) string { return "" }).Width; width > 0 {
+	if width := widthOf(p.w); width > 0 {
 		line = Cut(line, width-1) // a line that goes on below can't be written over
 	}
 	_, _ = fmt.Fprint(p.w, "\r"+line+"\x1b[K")
