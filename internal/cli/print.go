@@ -3,7 +3,6 @@ package cli
 import (
 	"bufio"
 	"bytes"
-	"encoding/csv"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -11,7 +10,6 @@ import (
 	"slices"
 	"strings"
 
-	"young-compass/internal/address"
 	"young-compass/internal/finding"
 	"young-compass/internal/table"
 	"young-compass/internal/term"
@@ -174,32 +172,20 @@ func (a *app) printJSON(w io.Writer, r report) error {
 
 // printCSV writes the rows, or the findings where there are no rows, one after the other.
 func printCSV(w io.Writer, r report) error {
-	out := csv.NewWriter(w)
-	write := func(row ...string) error {
-		for i, cell := range row {
-			row[i] = table.Guard(address.Visible(cell))
+	return table.WriteShown(w, func(yield func([]string) bool) {
+		if r.columns != nil {
+			if yield(r.columns) {
+				slices.Values(r.rows)(yield)
+			}
+			return
 		}
-		return out.Write(row)
-	}
-	if r.columns == nil {
-		if err := write("code", "severity", "where", "what", "advice"); err != nil {
-			return err
+		if !yield([]string{"code", "severity", "where", "what", "advice"}) {
+			return
 		}
 		for _, f := range r.findings {
-			if err := write(string(f.Code), string(f.Severity), f.Where.String(), f.What, f.Advice); err != nil {
-				return err
+			if !yield([]string{string(f.Code), string(f.Severity), f.Where.String(), f.What, f.Advice}) {
+				return
 			}
 		}
-	} else {
-		if err := write(slices.Clone(r.columns)...); err != nil {
-			return err
-		}
-		for _, row := range r.rows {
-			if err := write(slices.Clone(row)...); err != nil {
-				return err
-			}
-		}
-	}
-	out.Flush()
-	return out.Error()
+	})
 }

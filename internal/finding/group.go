@@ -8,14 +8,14 @@ import (
 
 // Group is findings of one cause: they have one code, and are equally bad.
 type Group struct {
-	Code     Code       `json:"code"`
-	Severity Severity   `json:"severity"`
-	What     string     `json:"what"`             // what the catalogue says of the code
-	Why      string     `json:"why,omitempty"`    // what all say; else what the catalogue says
-	Advice   string     `json:"advice,omitempty"` // what all say; empty where they differ
-	Mend     string     `json:"mend"`             // what the catalogue says to do
-	Visits   int        `json:"visits,omitempty"` // of all places, each once
-	Findings []*Finding `json:"-"`                // the costliest first
+	Code     Code
+	Severity Severity
+	What     string     // what the catalogue says of the code
+	Why      string     // what all say; else what the catalogue says
+	Advice   string     // what all say; empty where they differ
+	Mend     string     // what the catalogue says to do
+	Visits   int        // of all places, each once
+	Findings []*Finding // the costliest first
 }
 
 // Groups puts findings together by their cause: the worst first, then those that cost most visits, then the most

@@ -2,11 +2,10 @@ package report
 
 import (
 	"bytes"
-	"encoding/csv"
 	"fmt"
 	"path"
+	"slices"
 
-	"young-compass/internal/address"
 	"young-compass/internal/figure"
 	"young-compass/internal/table"
 )
@@ -67,20 +66,13 @@ func (s *Section) findings() (f File, ok bool, err error) {
 	return f, true, err
 }
 
-// sheet writes rows as CSV that a spreadsheet takes for text alone.
+// sheet writes rows as a file for a spreadsheet.
 func sheet(rows [][]string) ([]byte, error) {
 	var b bytes.Buffer
-	w := csv.NewWriter(&b)
-	for _, row := range rows {
-		for i := range row {
-			row[i] = table.Guard(address.Visible(row[i]))
-		}
-		if err := w.Write(row); err != nil {
-			return nil, fmt.Errorf("writing a table: %w", err)
-		}
+	if err := table.WriteShown(&b, slices.Values(rows)); err != nil {
+		return nil, fmt.Errorf("writing a table: %w", err)
 	}
-	w.Flush()
-	return b.Bytes(), w.Error()
+	return b.Bytes(), nil
 }
 
 // Figures returns all figures as files, each as SVG and as PNG.

@@ -158,3 +158,12 @@ func TestCarriageReturns(t *testing.T) {
 		assert.Equal(t, "B\nC", sheet.Rows[1].Get("title"))
 	}
 }
+
+// What is written for people is text alone to a spreadsheet, and hides nothing.
+func TestWriteShown(t *testing.T) {
+	var b strings.Builder
+	require.NoError(t, WriteShown(&b, slices.Values([][]string{{"a", "b"}, {"=1+1", "x\u202ey"}})))
+	assert.NotContains(t, b.String(), "\n=")
+	assert.NotContains(t, b.String(), "\u202e")
+	assert.Contains(t, b.String(), "1+1")
+}
