@@ -54,6 +54,9 @@ func TestGuardCost(t *testing.T) {
 		designs = append(designs, "guard "+string(guard))
 		servers = append(servers, target{php.Target{}, startPHP}.with(t, g, server.Options{Guard: guard}, siteFolder(t, here)))
 	}
+	empty := target{php.Target{}, startPHP}.with(t, g, server.Options{}, siteFolder(t, here)) // what PHP takes for nothing
+	write(t, filepath.Join(empty.Dir, "www", php.ScriptFile), "<?php\nhttp_response_code(404);\n")
+	designs, servers = append(designs, "a script that does nothing"), append(servers, empty)
 	for _, n := range []int{10, 200} { // what the same costs without a script
 		write(t, filepath.Join(dir, project.RedirectsFile), oldPages(n))
 		p, _, err := project.Load(dir)

@@ -17,8 +17,12 @@ const (
 	maxMatchers = 10 // expressions for what may not pass
 )
 
-// Passing returns an expression for what stands behind the first slash of the addresses that may pass, and expressions
-// for the paths among them that may not. It returns nothing where none may pass.
+// Passing returns an expression for the paths of the addresses that may pass, as they are asked for, and expressions for
+// the paths among them that may not. It returns nothing where none may pass. What follows the path must be a query or a
+// blank.
+//
+// httpd compiles the expression anew for each request, so it is short rather than wide: what it leaves out goes
+// another way to the same answer.
 //
 // What may pass is spelled as the site spells it and ends like a file. Such an address is left alone unless the plan
 // lists it, a pattern reads it, or a parameter of it is noise. Where what isn't listed is made by internal addresses,
@@ -54,18 +58,55 @@ func (f *Flow) Passing() (expression string, inWay []string) {
 	if len(inWay) > maxMatchers {
 		return "", nil
 	}
-	ending, query := f.ending(letters, never), `(?:\?\S*)?`
-	if noise := f.noise(); len(noise) > 0 && !f.Inner {
-		query = `(?:\?(?!(?:\S*&)?` + Names(noise) + `[=& ])\S*)?`
-	}
+	ending := f.ending(letters, never)
 	if ending == "" {
 		return "", nil
 	}
-	except := []string{Quote(f.Plan.Languages.Default) + "/"}
-	for _, name := range f.Plan.Paths.Index {
-		except = append(except, `(?:\S*/)?`+Quote(name)+"[? ]")
+	except := []string{"/" + Quote(f.Plan.Languages.Default) + "/"}
+	if noise := f.noise(); len(noise) > 0 && !f.Inner {
+		except = append(except, `\S*[?&]`+Names(noise)+`[=& ]`)
 	}
-	return `(?!` + strings.Join(except, "|") + `)(?:[` + letters + `_~-]+[./])*[` + letters + `_~-]+\.` + ending + query, inWay
+	index := ""
+	if names := stems(f.Plan.Paths.Index, never); len(names) > 0 {
+		index = `(?!` + anyOf(names) + `\x2e)`
+	}
+	return `(?!` + strings.Join(except, "|") + `)(?:[./]` + index + `[` + letters + `_~-]+)+\.` + ending, inWay
+}
+
+// Either joins expressions for whole paths, "^...$", to fewer that are at most so many bytes long: each costs a line that
+// httpd reads anew for each request.
+func Either(expressions []string, longest int) (list []string) {
+	var joined []string
+	size := 0
+	for i, expression := range expressions {
+		inner := strings.TrimSuffix(strings.TrimPrefix(expression, "^"), "$")
+		joined, size = append(joined, inner), size+len(inner)+1
+		if i+1 < len(expressions) && size+len(expressions[i+1]) < longest {
+			continue
+		}
+		if len(joined) == 1 {
+			list = append(list, expression)
+		} else {
+			list = append(list, "^(?:"+strings.Join(joined, "|")+")$")
+		}
+		joined, size = nil, 0
+	}
+	return list
+}
+
+// stems returns expressions for the names of index pages up to their last dot. Those that end like one of some endings
+// are left out.
+func stems(index, never []string) (list []string) {
+	for _, name := range index {
+		dot := strings.LastIndexByte(name, '.')
+		if dot < 0 || slices.Contains(never, strings.ToLower(name[dot+1:])) {
+			continue
+		}
+		if stem := Quote(name[:dot]); !slices.Contains(list, stem) {
+			list = append(list, stem)
+		}
+	}
+	return list
 }
 
 // headed returns an expression for the paths for which headers are sent; ok is false where these may be any.
@@ -110,7 +151,25 @@ func (f *Flow) ending(letters string, never []string) string {
 	if len(never) == 0 {
 		return "[" + letters + "]+"
 	}
-	return "(?!(?i:" + strings.Join(never, "|") + ")[? ])[" + letters + "]+"
+	except := strings.Join(beginnings(never), "|")
+	if !f.Plan.Paths.Lower {
+		except = "(?i:" + except + ")"
+	}
+	return "(?!" + except + ")[" + letters + "]+"
+}
+
+// beginnings returns expressions for words, and for what begins like one of them, but for very short ones.
+func beginnings(words []string) (list []string) {
+	words = slices.Sorted(slices.Values(words))
+	for _, word := range words {
+		switch {
+		case len(word) < 3:
+			list = append(list, word+"[? ]")
+		case len(list) == 0 || !strings.HasPrefix(word, list[len(list)-1]):
+			list = append(list, word)
+		}
+	}
+	return list
 }
 
 // plain is an ending as a file may have one.
@@ -164,7 +223,7 @@ func (f *Flow) decided(never []string) (named, endings []string) {
 // Pages tells pages that pass without an extension: plain addresses of the origin about which neither an entry nor a
 // pattern says anything.
 type Pages struct {
-	Path   string   // an expression for what stands behind the first slash, up to the query
+	Path   string   // an expression for the path as it is asked for
 	Hidden []string // expressions for queries that don't pass
 	InWay  []string // expressions for paths that don't pass
 }
@@ -177,7 +236,7 @@ func (f *Flow) PassingPages() (p Pages, ok bool) {
 	if f.Quick == nil || f.HasHosts() || len(f.Matchers) > maxMatchers {
 		return p, false
 	}
-	p.Path = `(?!` + Quote(f.Plan.Languages.Default) + `[/? ])(?:[a-z0-9_~-]++(?:/[a-z0-9_~-]++)*+)?`
+	p.Path = `/(?!` + Quote(f.Plan.Languages.Default) + `[/? ])(?:[a-z0-9_~-]++(?:/[a-z0-9_~-]++)*+)?`
 	p.Hidden = f.Quick.Hidden
 	decided, live := slices.Clone(f.Quick.Groups), map[string]int{}
 	plain := func(path string) bool { return strings.Trim(path, "abcdefghijklmnopqrstuvwxyz0123456789_~/-") == "" }

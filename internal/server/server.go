@@ -449,9 +449,20 @@ func proven() map[string]string {
 func (o Options) Head(g *compile.Program, server string) string {
 	head := "# Written by young-compass from " + g.Plan.File + " for " + server + "; proven on " + server + " " +
 		proven()[server] + ".\n"
-	if o.Trial {
-		head += "# A TRIAL: redirects are temporary, and kept for a minute at most. Emit again without --trial to " +
-			"make them last.\n"
+	return head + o.trial()
+}
+
+// Brief begins a file that a server reads anew for each request, so that each byte of it costs time; what Head says stands
+// in another file.
+func (o Options) Brief(where string) string {
+	return "# young-compass: see " + where + "\n" + o.trial()
+}
+
+// trial says that a file is for a trial.
+func (o Options) trial() string {
+	if !o.Trial {
+		return ""
 	}
-	return head
+	return "# A TRIAL: redirects are temporary, and kept for a minute at most. Emit again without --trial to " +
+		"make them last.\n"
 }

@@ -102,7 +102,9 @@ func TestHeadsSayWhatToDo(t *testing.T) {
 	files, _ = nginx.Target{}.Emit(program(t, "", "/a,/b,301\n"), server.Options{})
 	assert.Len(t, files, 5, "no table for hosts where all answer alike")
 	files, found := httpd.Folder{}.Emit(g, server.Options{Anyway: true})
-	assert.Contains(t, string(files[0].Data), "Put it into the site's document root as .htaccess")
+	assert.Contains(t, string(files[1].Data), "Put .htaccess into the site's document root")
+	assert.True(t, strings.HasPrefix(string(files[0].Data), "# young-compass: see young-compass/rules/.htaccess\n<IfModule"),
+		"what each request reads is short")
 	assert.Equal(t, map[string]int{"slow-folder-file": 1}, finding.Count(found))
 	// every rule that passes over others stays inside the file
 	rules := strings.Count(string(files[0].Data), "\nRewriteRule ")

@@ -79,13 +79,13 @@ func (e *emitter) split(g *compile.Program, o server.Options) (short string, ok 
 	guard.others()
 	guard.note("what surely is left to the site passes; the rules for all else are in a folder of their own")
 	origin := e.Plan.Site.Origin
-	before := "^" + origin.Scheme + server.Quote(origin.Host) + "[A-Z]+ /"
+	before := "^" + origin.Scheme + server.Quote(origin.Host) + "[A-Z]+ "
 	var forms []string
 	if passes != "" {
 		forms = append(forms, passes)
 	}
 	if some {
-		forms = append(forms, pages.Path+`(?:\?\S*)?`)
+		forms = append(forms, pages.Path)
 		inWay = append(inWay, pages.InWay...)
 		for _, hidden := range pages.Hidden {
 			guard.cond("%{QUERY_STRING}", hidden, "OR")
@@ -94,10 +94,10 @@ func (e *emitter) split(g *compile.Program, o server.Options) (short string, ok 
 	if e.showsFolders() {
 		guard.cond("%{REQUEST_FILENAME}", "-d", "OR")
 	}
-	for _, expression := range inWay {
+	for _, expression := range server.Either(inWay, maxLine-100) {
 		guard.cond("%{REQUEST_URI}", expression, "NC", "OR")
 	}
-	guard.cond("%{REQUEST_SCHEME}%{HTTP_HOST}%{THE_REQUEST}", "!"+before+"(?:"+strings.Join(forms, "|")+") ")
+	guard.cond("%{REQUEST_SCHEME}%{HTTP_HOST}%{THE_REQUEST}", "!"+before+"(?:"+strings.Join(forms, "|")+")[? ]")
 	guard.add(`RewriteRule "^" "/`+at+`/rules/" "[E=yc_uri:%{REQUEST_URI},L]"`, true)
 	e.found = append(e.found, guard.found...)
 	return guard.text(), true

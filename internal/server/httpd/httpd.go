@@ -76,15 +76,15 @@ func (f Folder) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 		return nil, e.found
 	}
 	head := o.Head(g, "Apache httpd") +
-		"# Put it into the site's document root as " + FolderFile + ", before rules that send requests to a script.\n" +
+		"# Put " + FolderFile + " into the site's document root, its lines before rules that send requests to a script.\n" +
 		"# Needs mod_rewrite" + e.needs() + ", and AllowOverride FileInfo for the folder.\n" +
 		"# Where a real sub-folder without an index file has a page's name, httpd adds a slash to it that these rules\n" +
 		"# remove again: write DirectorySlash Off and Options -Indexes there, or in the server's configuration.\n"
-	files := []server.File{{Name: FolderFile, Data: []byte(head + withModules(text))}}
-	if rules != "" {
-		files = append(files, server.File{Name: rulesName(o), Data: []byte(o.Head(g, "Apache httpd") + outside(rules))})
+	if rules == "" {
+		return []server.File{{Name: FolderFile, Data: []byte(head + withModules(text))}}, e.found
 	}
-	return files, e.found
+	return []server.File{{Name: FolderFile, Data: []byte(o.Brief(rulesName(o)) + withModules(text))},
+		{Name: rulesName(o), Data: []byte(head + outside(rules))}}, e.found
 }
 
 // Emit writes the plan for the server's own configuration: a piece for each

@@ -19,28 +19,24 @@ func (e *emitter) guard(o server.Options) string {
 	}
 	script := strings.TrimPrefix(e.folder+"/"+ScriptFile, "/")
 	end := "RewriteRule \"^\" \"/" + script + "\" [END]\n</IfModule>\n"
-	var hosts []string
-	for _, host := range append([]string{e.Plan.Site.Origin.Host}, e.Plan.Site.LanguageHosts...) {
-		hosts = append(hosts, server.Quote(host))
-	}
-	origin := e.Plan.Site.Origin.Scheme + "(?:" + strings.Join(hosts, "|") + ")"
+	elsewhere := "RewriteCond %{REQUEST_SCHEME}%{HTTP_HOST} " + e.elsewhere()
 	// FallbackResource would not do: where a handler is set for .php, httpd doesn't get as far as that.
 	const missing = "RewriteCond %{REQUEST_FILENAME} !-f"
 	switch {
 	case which == server.GuardNone, which == server.GuardHost && len(e.Plan.Proxies) > 0:
 		return begin + missing + "\n" + end
 	case which == server.GuardHost:
-		return begin + missing + " [OR]\nRewriteCond %{REQUEST_SCHEME}%{HTTP_HOST} \"!^" + origin + "$\"\n" + end
+		return begin + missing + " [OR]\n" + elsewhere + "\n" + end
 	}
 	passes, inWay := e.Passing()
 	if passes == "" {
 		return begin + end
 	}
-	conditions := []string{missing + " [OR]\n"}
-	for _, expression := range inWay {
+	conditions := []string{missing + " [OR]\n", elsewhere + " [OR]\n"}
+	for _, expression := range server.Either(inWay, maxLine-100) {
 		conditions = append(conditions, "RewriteCond %{REQUEST_URI} \""+expression+"\" [NC,OR]\n")
 	}
-	conditions = append(conditions, "RewriteCond %{REQUEST_SCHEME}%{HTTP_HOST}%{THE_REQUEST} \"!^"+origin+"[A-Z]+ /"+passes+" \"\n")
+	conditions = append(conditions, "RewriteCond %{THE_REQUEST} \"!^[A-Z]+ "+passes+"[? ]\"\n")
 	var b strings.Builder
 	b.WriteString(begin)
 	for _, condition := range conditions {
@@ -50,4 +46,18 @@ func (e *emitter) guard(o server.Options) string {
 		b.WriteString(condition)
 	}
 	return b.String() + end
+}
+
+// elsewhere returns what a scheme and host meet that are not the site's: a comparison where one host is, since httpd
+// compiles an expression anew for each request.
+func (e *emitter) elsewhere() string {
+	origin := e.Plan.Site.Origin
+	if len(e.Plan.Site.LanguageHosts) == 0 {
+		return "!=" + origin.Scheme + origin.Host
+	}
+	hosts := []string{server.Quote(origin.Host)}
+	for _, host := range e.Plan.Site.LanguageHosts {
+		hosts = append(hosts, server.Quote(host))
+	}
+	return "\"!^" + origin.Scheme + "(?:" + strings.Join(hosts, "|") + ")$\""
 }

@@ -45,10 +45,11 @@ func (t Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 	if finding.Worst(e.found, finding.Error) {
 		return nil, e.found
 	}
-	head, name := o.Head(g, "PHP"), data.name()
+	name := data.name()
+	head := o.Head(g, "PHP") + "# Put the lines of " + FolderFile + " into that of the site's document root, before all others; " +
+		"they need mod_rewrite,\n# and AllowOverride FileInfo.\n" + leftOut(o.Guard)
 	files := []server.File{
-		{Name: FolderFile, Data: []byte(head + "# Put these lines into " + FolderFile + " of the site's document root, " +
-			"before all others; needs mod_rewrite, and AllowOverride FileInfo.\n" + leftOut(o.Guard) + e.guard(o))},
+		{Name: FolderFile, Data: []byte(o.Brief(ProgramFile) + e.guard(o))},
 		{Name: ScriptFile, Data: []byte(script)},
 		{Name: ProgramFile, Data: e.program(head, name, data)},
 		{Name: name, Data: data.bytes, Raw: true},
@@ -57,7 +58,7 @@ func (t Target) Emit(g *compile.Program, o server.Options) ([]server.File, []fin
 	return files, e.found
 }
 
-// leftOut says in the per-folder file what a guard leaves out.
+// leftOut says what a guard leaves out.
 func leftOut(which server.Guard) string {
 	switch which {
 	case server.GuardHost:
