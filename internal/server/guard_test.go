@@ -21,8 +21,9 @@ import (
 )
 
 var (
-	guardRows  = flag.Int("guards", 0, "measure what a script with this many redirects costs, by guards")
-	guardTurns = flag.Int("guard-turns", 20, "how many turns of 100 requests for each kind of request and each guard")
+	guardRows   = flag.Int("guards", 0, "measure what a script with this many redirects costs, by guards")
+	guardModule = flag.Bool("guard-module", false, "measure with PHP as httpd's module instead of FPM")
+	guardTurns  = flag.Int("guard-turns", 20, "how many turns of 100 requests for each kind of request and each guard")
 )
 
 // TestGuardCost measures what a per-folder file and a script cost: the time on a processor that httpd and PHP take for
@@ -39,22 +40,21 @@ func TestGuardCost(t *testing.T) {
 	require.NoError(t, err)
 	g := compiled(t, p)
 	here := site{Files: []string{"/img/picture.png", "/about.html"}}
+	plain, script := measured()
 	designs := []string{"no file"}
-	servers := []*realServer{target{httpd.Folder{}, func(t *testing.T, dir string, _ []string) *realServer {
-		return startHTTPD(t, dir, "")
-	}}.start(t, siteFolder(t, here), nil)}
+	servers := []*realServer{target{httpd.Folder{}, plain}.start(t, siteFolder(t, here), nil)}
 	for _, floor := range floors() { // what httpd takes for a file of so few rules, whatever they say
 		designs = append(designs, floor[0])
 		servers = append(servers, target{httpd.Folder{}, func(t *testing.T, dir string, _ []string) *realServer {
 			write(t, filepath.Join(dir, "www", ".htaccess"), floor[1])
-			return startHTTPD(t, dir, "")
+			return plain(t, dir, nil)
 		}}.start(t, siteFolder(t, here), nil))
 	}
 	for _, guard := range server.Guards() {
 		designs = append(designs, "guard "+string(guard))
-		servers = append(servers, target{php.Target{}, startPHP}.with(t, g, server.Options{Guard: guard}, siteFolder(t, here)))
+		servers = append(servers, script.with(t, g, server.Options{Guard: guard}, siteFolder(t, here)))
 	}
-	empty := target{php.Target{}, startPHP}.with(t, g, server.Options{}, siteFolder(t, here)) // what PHP takes for nothing
+	empty := script.with(t, g, server.Options{}, siteFolder(t, here)) // what PHP takes for nothing
 	write(t, filepath.Join(empty.Dir, "www", php.ScriptFile), "<?php\nhttp_response_code(404);\n")
 	designs, servers = append(designs, "a script that does nothing"), append(servers, empty)
 	for _, n := range []int{10, 200} { // what the same costs without a script
@@ -68,6 +68,15 @@ func TestGuardCost(t *testing.T) {
 	}
 	measure(t, fmt.Sprintf("%d redirects", *guardRows), designs, servers, []string{"/img/picture.png?v=3", "/about.html", "/old/section-2/page-000002",
 		"/about/nothing"})
+}
+
+// measured returns what starts httpd alone, and with the script. It has the same modules with and without a file.
+func measured() (plain func(t *testing.T, dir string, _ []string) *realServer, script target) {
+	if *guardModule {
+		return func(t *testing.T, dir string, _ []string) *realServer { return startHTTPDAndModule(t, dir) },
+			target{php.Target{}, startModule}
+	}
+	return func(t *testing.T, dir string, _ []string) *realServer { return startHTTPD(t, dir, "") }, target{php.Target{}, startPHP}
 }
 
 // floors returns the smallest per-folder files that could guard a site, by name.
@@ -91,10 +100,9 @@ func TestShopCost(t *testing.T) {
 	_, g, found := opened(t, files)
 	require.NotNil(t, g, "%v", found)
 	here := site{Files: []string{"/img/picture.png", "/about", "/about.html"}}
-	servers := []*realServer{target{httpd.Folder{}, func(t *testing.T, dir string, _ []string) *realServer {
-		return startHTTPD(t, dir, "")
-	}}.start(t, siteFolder(t, here), nil)}
-	for _, target := range []target{{httpd.Folder{}, startFolder}, {php.Target{}, startPHP}} {
+	plain, script := measured()
+	servers := []*realServer{target{httpd.Folder{}, plain}.start(t, siteFolder(t, here), nil)}
+	for _, target := range []target{{httpd.Folder{}, startFolder}, script} {
 		servers = append(servers, target.with(t, g, server.Options{}, siteFolder(t, here)))
 	}
 	measure(t, "the shop", []string{"no file", "htaccess", "php"}, servers, []string{"/img/picture.png?v=3", "/about", "/product.php?id=501", "/about/nothing"})

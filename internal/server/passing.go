@@ -17,9 +17,8 @@ const (
 	maxMatchers = 10 // expressions for what may not pass
 )
 
-// Passing returns an expression for the paths of the addresses that may pass, as they are asked for, and expressions for
-// the paths among them that may not. It returns nothing where none may pass. What follows the path must be a query or a
-// blank.
+// Passing returns an expression for the addresses that may pass, as a request line has them, and expressions for the
+// paths among them that may not. It returns nothing where none may pass.
 //
 // httpd compiles the expression anew for each request, so it is short rather than wide: what it leaves out goes
 // another way to the same answer.
@@ -62,15 +61,15 @@ func (f *Flow) Passing() (expression string, inWay []string) {
 	if ending == "" {
 		return "", nil
 	}
-	except := []string{"/" + Quote(f.Plan.Languages.Default) + "/"}
+	end := "[? ]"
 	if noise := f.noise(); len(noise) > 0 && !f.Inner {
-		except = append(except, `\S*[?&]`+Names(noise)+`[=& ]`)
+		end += `(?!(?:\S*&)?` + Names(noise) + `[=& ])`
 	}
 	index := ""
 	if names := stems(f.Plan.Paths.Index, never); len(names) > 0 {
 		index = `(?!` + anyOf(names) + `\x2e)`
 	}
-	return `(?!` + strings.Join(except, "|") + `)(?:[./]` + index + `[` + letters + `_~-]+)+\.` + ending, inWay
+	return `(?!/` + Quote(f.Plan.Languages.Default) + `/)(?:[./]` + index + `[` + letters + `_~-]+)+\.` + ending + end, inWay
 }
 
 // Either joins expressions for whole paths, "^...$", to fewer that are at most so many bytes long: each costs a line that

@@ -405,16 +405,22 @@ func startHTTPD(t *testing.T, dir, rules string) *realServer {
 func startModule(t *testing.T, dir string, hosts []string) *realServer {
 	t.Helper()
 	absent := putScript(t, dir)
+	s := startHTTPDAndModule(t, dir)
+	s.slashes, s.absent = true, absent
+	return s
+}
+
+// startHTTPDAndModule starts Apache httpd with PHP as a module.
+func startHTTPDAndModule(t *testing.T, dir string) *realServer {
+	t.Helper()
 	write(t, filepath.Join(dir, "scripts.log"), "")
 	require.NoError(t, os.Chmod(filepath.Join(dir, "scripts.log"), 0o666))
 	modules, err := filepath.Glob("/usr/lib/apache2/modules/libphp*.so")
 	require.NoError(t, err)
 	require.NotEmpty(t, modules, "libapache2-mod-php must be installed; test.sh does it")
-	s := startHTTPDWith(t, dir, "php_admin_value error_log "+dir+"/scripts.log\nphp_admin_flag log_errors on\nphp_admin_flag display_errors on\n"+
-		"<FilesMatch \"\\.php$\">\nSetHandler application/x-httpd-php\n</FilesMatch>",
+	return startHTTPDWith(t, dir, "php_admin_value error_log "+dir+"/scripts.log\nphp_admin_flag log_errors on\n"+
+		"php_admin_flag display_errors on\n<FilesMatch \"\\.php$\">\nSetHandler application/x-httpd-php\n</FilesMatch>",
 		"LoadModule mpm_prefork_module MODS/mod_mpm_prefork.so\nLoadModule php_module "+modules[0])
-	s.slashes, s.absent = true, absent
-	return s
 }
 
 func startHTTPDWith(t *testing.T, dir, rules, modules string) *realServer {

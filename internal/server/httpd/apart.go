@@ -85,7 +85,7 @@ func (e *emitter) split(g *compile.Program, o server.Options) (short string, ok 
 		forms = append(forms, passes)
 	}
 	if some {
-		forms = append(forms, pages.Path)
+		forms = append(forms, pages.Path+"[? ]")
 		inWay = append(inWay, pages.InWay...)
 		for _, hidden := range pages.Hidden {
 			guard.cond("%{QUERY_STRING}", hidden, "OR")
@@ -97,7 +97,7 @@ func (e *emitter) split(g *compile.Program, o server.Options) (short string, ok 
 	for _, expression := range server.Either(inWay, maxLine-100) {
 		guard.cond("%{REQUEST_URI}", expression, "NC", "OR")
 	}
-	guard.cond("%{REQUEST_SCHEME}%{HTTP_HOST}%{THE_REQUEST}", "!"+before+"(?:"+strings.Join(forms, "|")+")[? ]")
+	guard.cond("%{REQUEST_SCHEME}%{HTTP_HOST}%{THE_REQUEST}", "!"+before+"(?:"+strings.Join(forms, "|")+")")
 	guard.add(`RewriteRule "^" "/`+at+`/rules/" "[E=yc_uri:%{REQUEST_URI},L]"`, true)
 	e.found = append(e.found, guard.found...)
 	return guard.text(), true

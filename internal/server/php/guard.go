@@ -36,7 +36,7 @@ func (e *emitter) guard(o server.Options) string {
 	for _, expression := range server.Either(inWay, maxLine-100) {
 		conditions = append(conditions, "RewriteCond %{REQUEST_URI} \""+expression+"\" [NC,OR]\n")
 	}
-	conditions = append(conditions, "RewriteCond %{THE_REQUEST} \"!^[A-Z]+ "+passes+"[? ]\"\n")
+	conditions = append(conditions, "RewriteCond %{THE_REQUEST} \"!^[A-Z]+ "+passes+"\"\n")
 	var b strings.Builder
 	b.WriteString(begin)
 	for _, condition := range conditions {

@@ -7,7 +7,7 @@ $young_compass = new class {
 	/** @var ?string a script of the site that is to answer */
 	public $script = null;
 
-	private $v = [];      // the variables that the steps give their values
+	private $v = ['sent' => '/']; // the variables that the steps give their values
 	private $program = []; // what young-compass-program.php says
 	private $root = __DIR__;
 	private $data = null; // the table of addresses, open
@@ -21,11 +21,14 @@ $young_compass = new class {
 		try {
 			$this->request();
 			$this->read();
-			if ($this->own()) {
-				$this->refuse(404);
-			} elseif (!$this->quick()) {
-				$this->steps();
-				$this->reply();
+			if (!$this->quick()) {
+				$this->spell();
+				if ($this->own()) {
+					$this->refuse(404);
+				} else {
+					$this->steps();
+					$this->reply();
+				}
 			}
 		} catch (Throwable $problem) {
 			error_log('young-compass: ' . $problem->getMessage());
@@ -58,24 +61,27 @@ $young_compass = new class {
 	/** request reads what was asked. */
 	private function request(): void {
 		$target = $_SERVER['REQUEST_URI'] ?? '/';
-		if (preg_match('~^https?://[^/?#]*(.*)$~is', $target, $found)) { // RFC 9112 section 3.2.2
+		if ($target !== '' && $target[0] !== '/' && preg_match('~^https?://[^/?#]*(.*)$~is', $target, $found)) { // RFC 9112 section 3.2.2
 			$target = ($found[1] === '' || $found[1][0] !== '/' ? '/' : '') . $found[1];
 		}
 		$target = explode('#', $target, 2)[0];
 		$parts = explode('?', $target, 2);
-		$raw = self::normal($parts[0]);
 		$this->v = [
 			'sent' => $parts[0],
-			'raw' => $raw,
-			'undotted' => $raw,
-			'single' => preg_replace('~/{2,}~', '/', $raw),
-			'uri' => preg_replace('~/{2,}~', '/', rawurldecode($raw)),
 			'args' => $parts[1] ?? '',
 			'method' => $_SERVER['REQUEST_METHOD'] ?? 'GET',
 			'scheme_asked' => in_array(strtolower($_SERVER['HTTPS'] ?? ''), ['', 'off'], true) ? 'http' : 'https',
 			'forwarded' => $_SERVER['HTTP_X_FORWARDED_PROTO'] ?? '',
 			'host' => self::small(rtrim(preg_replace('/:\d*$/', '', $_SERVER['HTTP_HOST'] ?? ''), '.')),
 		];
+	}
+
+	/** spell gives the forms of the path that was asked for: in normal form, without doubled slashes, decoded. */
+	private function spell(): void {
+		$raw = self::normal($this->v['sent']);
+		$this->v['raw'] = $this->v['undotted'] = $raw;
+		$this->v['single'] = preg_replace('~/{2,}~', '/', $raw);
+		$this->v['uri'] = preg_replace('~/{2,}~', '/', rawurldecode($raw));
 	}
 
 	/** own reports whether one of these files was asked for by its own address. */
@@ -406,7 +412,8 @@ $young_compass = new class {
 		if ($this->program === []) {
 			$this->root = $_SERVER['DOCUMENT_ROOT'] ?? $this->root;
 		}
-		if (!headers_sent() && !$this->content($this->v['uri'] ?? '/')) {
+		$this->spell();
+		if (!headers_sent() && !$this->content($this->v['uri'])) {
 			$this->refuse(503);
 		}
 	}
