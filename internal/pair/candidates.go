@@ -11,6 +11,7 @@ const (
 	touched    = 3000 // pages that share a word and are counted
 	equals     = 4    // new pages with the same title, or last segment, that are candidates whatever else is
 	likeWords  = 4    // candidates by runs of letters
+	likeText   = 4    // candidates by words of the text alone
 )
 
 // tally counts what new pages share with an old one. It is used for one old page
@@ -100,6 +101,7 @@ func lead(list []scored) {
 	for k, other := range others(list, textAlike) {
 		if e := &list[k].evidence; e[texted] > 0 {
 			e[textLeads] = e[textAlike] - other
+			e[textNearer] = (e[textAlike] - other) / (1 - min(e[textAlike], other) + 0.02)
 		}
 	}
 }
@@ -157,6 +159,7 @@ func (s *sides) search(old *parts, t *tally) []int32 {
 		}
 	}
 	add(s.byGrams(old, t, counts))
+	add(s.byText(old, t, counts))
 	return list
 }
 
@@ -187,10 +190,21 @@ func (s *sides) byWords(old *parts, t *tally, counts func(page int32) bool) []in
 			add(s.postings[m.word], m.share*s.words.weight[m.word])
 		}
 	}
-	for _, n := range old.text {
+	for _, n := range s.sought(old.text) {
 		add(s.textPostings[n], s.words.weight[n]/4)
 	}
 	return t.heaviest(clues, considered, counts)
+}
+
+// byText returns the pages whose texts share the rarest words, whatever they are called.
+func (s *sides) byText(old *parts, t *tally, counts func(page int32) bool) []int32 {
+	var clues []clue
+	for _, n := range s.sought(old.text) {
+		if pages := s.textPostings[n]; len(pages) > 0 {
+			clues = append(clues, clue{pages, s.words.weight[n]})
+		}
+	}
+	return t.heaviest(clues, likeText, counts)
 }
 
 // byGrams returns the pages that share the rarest runs of letters, if words of the old page are on no new one.

@@ -44,6 +44,8 @@ const (
 	textVeryAlike          // textAlike above 0.6
 	textUnlike             // textAlike below 0.15
 	textLeads              // by how much liker its text is than that of any other candidate: -1 to 1
+	textNearer             // the same, as a part of what the texts of the two have not in common: -1 to 1
+	textOwn                // words of the text that this page and no other on each side has: three are enough for 1
 	yearEqual              //
 	yearDiffers            //
 	yearAlone              // one title, or last segment, has a year and the other none
@@ -125,6 +127,7 @@ func (s *sides) look(old, new *parts, before, after *Page, e *evidence) {
 		text := s.words.shared(old.text, new.text)
 		e[texted], e[textAlike], e[textVeryAlike] = 1, text, above(text, 0.6)
 		e[textUnlike] = max(0, 0.15-text) / 0.15
+		e[textOwn] = min(1, float64(s.words.own(old.text, new.text))/3)
 	}
 	e[yearEqual], e[yearDiffers] = compare(old.years, new.years)
 	if len(old.title) > 0 && len(new.title) > 0 {
@@ -151,7 +154,7 @@ func (s *sides) look(old, new *parts, before, after *Page, e *evidence) {
 	}
 	if old.language != "" && new.language != "" && old.language != new.language {
 		e[foreignLanguage] = is(!old.guessed && !new.guessed)
-		e[foreignWords] = 1 - e[foreignLanguage]
+		e[foreignWords] = (1 - e[foreignLanguage]) * (1 - e[textAlike]) // texts that are alike are in one language
 	}
 	e[homes] = is(old.home && new.home)
 	e[bare] = is(len(old.title) == 0 && len(new.title) == 0)
@@ -350,6 +353,24 @@ func compare(a, b []string) (equal, differ float64) {
 		return 1, 0
 	}
 	return 0, 1
+}
+
+// own returns how many words two texts share that no other text has.
+func (v *vocabulary) own(a, b bag) (n int) {
+	for i, j := 0, 0; i < len(a) && j < len(b); {
+		switch {
+		case a[i] < b[j]:
+			i++
+		case b[j] < a[i]:
+			j++
+		default:
+			if v.pages[a[i]] == 2 {
+				n++
+			}
+			i, j = i+1, j+1
+		}
+	}
+	return n
 }
 
 // shared is the part of two texts' weight that both have.

@@ -41,7 +41,7 @@ func (s *sides) gone(i int, list []scored) (confidence float64, why []string) {
 // textLike returns how like the likest text of the candidates is; known is false unless the old page has a text and
 // nearly all new ones do, and no title is like its own.
 func (s *sides) textLike(old *parts, list []scored) (like float64, known bool) {
-	if len(old.text) < shownText/2 || s.texted*10 < 9*len(s.new) {
+	if len(old.text) < soughtText/2 || s.texted*10 < 9*len(s.new) {
 		return 0, false
 	}
 	if old.language != "" && s.languages[old.language]*10 < len(s.new) { // perhaps it was translated

@@ -73,7 +73,32 @@ func makeShelf(n int, seed uint64) made {
 	s := &shelf{maker: m}
 	s.setUp(n)
 	pages := s.pages(n)
+	nameThings(pages, rand.New(rand.NewPCG(seed, 78)))
 	return s.site(pages)
+}
+
+// nameThings puts names into texts that no other page has, as manuals name functions and shops name models. Most stay in
+// the page; of pages that are gone, some are still mentioned elsewhere.
+func nameThings(pages []shelfPage, r *rand.Rand) {
+	most, stays, mentioned := r.IntN(8), 60+r.IntN(40), r.IntN(60)
+	for i := range pages {
+		p := &pages[i]
+		other := &pages[r.IntN(len(pages))]
+		for k := range r.IntN(1 + most) {
+			name := fmt.Sprintf("own%dName%d", i, k)
+			if p.added {
+				p.text[1] = append(p.text[1], name)
+				continue
+			}
+			p.text[0] = append(p.text[0], name)
+			switch {
+			case p.gone && r.IntN(100) < mentioned:
+				other.text[1] = append(other.text[1], name)
+			case !p.gone && r.IntN(100) < stays:
+				p.text[1] = append(p.text[1], name)
+			}
+		}
+	}
 }
 
 func (s *shelf) setUp(n int) {

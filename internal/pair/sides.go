@@ -66,8 +66,11 @@ func (q *parts) names() bag {
 	return q.slug
 }
 
-// shownText is how many of its rarest words stand for a text.
-const shownText = 40
+// How many of its rarest words stand for a text: by how many it is compared, and by how many it is searched for.
+const (
+	shownText  = 200
+	soughtText = 40
+)
 
 func newSides(before, after []Page) *sides {
 	s := &sides{before: before, after: after, words: vocabulary{numbers: map[string]int32{}},
@@ -81,7 +84,7 @@ func newSides(before, after []Page) *sides {
 	s.words.weigh(len(before) + len(after))
 	for _, side := range [][]parts{s.old, s.new} {
 		for i := range side {
-			side[i].text = s.rarest(side[i].text)
+			side[i].text = s.rarest(side[i].text, shownText)
 		}
 	}
 	s.index()
@@ -99,7 +102,7 @@ func (s *sides) index() {
 			s.postings[w] = append(s.postings[w], n)
 			s.words.new[w] = true
 		}
-		for _, w := range q.text {
+		for _, w := range s.sought(q.text) {
 			s.textPostings[w] = append(s.textPostings[w], n)
 		}
 		if len(q.text) > 0 {
@@ -177,7 +180,9 @@ func (s *sides) take(from *side, first int, joins map[string]bool, guess *langua
 		}
 		q.title, q.heading, q.slug, q.folders = bags[inTitle], bags[inHeading], bags[inSlug], bags[inFolders]
 		q.all = union(q.title, q.heading, q.slug, q.folders)
-		split(p.Text, func(word string) { q.text = append(q.text, s.words.add(word, number)) })
+		count := func(word string) { q.text = append(q.text, s.words.add(word, number)) }
+		split(p.Text, count)
+		wholes(p.Text, count)
 		slices.Sort(q.text)
 		q.text = slices.Compact(q.text)
 		q.home = p.Home()
@@ -343,14 +348,25 @@ func place(from *side, p *Page, folders, last string) (whole, top string) {
 	return b.String(), p.Kind + top
 }
 
-// rarest returns the words of a text that stand for it.
-func (s *sides) rarest(text bag) bag {
-	if len(text) <= shownText {
+// sought returns the words by which a text is searched for: the rarest that any other page has.
+func (s *sides) sought(text bag) bag {
+	kept := make(bag, 0, len(text))
+	for _, n := range text {
+		if s.words.pages[n] > 1 {
+			kept = append(kept, n)
+		}
+	}
+	return s.rarest(kept, soughtText)
+}
+
+// rarest returns the rarest words of a text.
+func (s *sides) rarest(text bag, n int) bag {
+	if len(text) <= n {
 		return text
 	}
 	kept := slices.Clone(text)
 	slices.SortStableFunc(kept, func(a, b int32) int { return cmp.Compare(s.words.weight[b], s.words.weight[a]) })
-	kept = slices.Clone(kept[:shownText])
+	kept = slices.Clone(kept[:n])
 	slices.Sort(kept)
 	return kept
 }

@@ -61,6 +61,48 @@ func split(text string, yield func(word string)) {
 	flush(len(text))
 }
 
+// wholes calls yield with the words of a text that split takes apart, put together: readFile and read_file are both
+// readfile. In a text they name things, and are rarer than their parts.
+func wholes(text string, yield func(word string)) {
+	var b, folded strings.Builder
+	start, parts := -1, 0
+	flush := func(end int) {
+		if start >= 0 && parts > 1 {
+			b.Reset()
+			for _, part := range strings.FieldsFunc(text[start:end], func(r rune) bool { return r == '_' || r == '-' }) {
+				b.WriteString(part)
+			}
+			if b.Len() <= longestWhole {
+				yield(plainVowels(fold(b.String(), &folded)))
+			}
+		}
+		start, parts = -1, 0
+	}
+	previous := ' '
+	for i, r := range text {
+		k := kindOf(r)
+		switch {
+		case k == letters || k == digits && start >= 0:
+			if start < 0 {
+				start, parts = i, 1
+			} else if previous == '_' || previous == '-' ||
+				k == letters && 'A' <= r && r <= 'Z' && previous >= 'a' && previous <= 'z' {
+				parts++
+			}
+		case (r == '_' || r == '-') && start >= 0 && previous != r: // more than one is a dash
+		case k == mark:
+			continue
+		default:
+			flush(i)
+		}
+		previous = r
+	}
+	flush(len(text))
+}
+
+// longestWhole bounds what is put together, in bytes.
+const longestWhole = 60
+
 // The kinds of characters.
 const (
 	none = iota
