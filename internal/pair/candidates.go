@@ -9,6 +9,7 @@ import (
 const (
 	considered = 16   // candidates by shared words of which all evidence is looked at
 	touched    = 3000 // pages that share a word and are counted
+	followed   = 100  // pages of them of which further words are looked at
 	equals     = 4    // new pages with the same title, or last segment, that are candidates whatever else is
 	likeWords  = 4    // candidates by runs of letters
 	likeText   = 4    // candidates by words of the text alone
@@ -30,12 +31,22 @@ func (t *tally) add(pages []int32, weight float32) {
 	}
 }
 
-// best returns the pages with most weight, and forgets all.
+// best returns the pages with most weight of those that count, and forgets all.
 func (t *tally) best(n int, counts func(page int32) bool) []int32 {
-	var best []int32
+	best := t.top(n, counts)
+	for _, page := range t.pages {
+		t.weight[page] = 0
+	}
+	t.pages = t.pages[:0]
+	return best
+}
+
+// top returns the pages with most weight of those that count; nil: all do.
+func (t *tally) top(n int, counts func(page int32) bool) []int32 {
+	best := make([]int32, 0, min(n, len(t.pages)))
 	heavier := func(a, b int32) bool { return t.weight[a] > t.weight[b] || t.weight[a] == t.weight[b] && a < b }
 	for _, page := range t.pages {
-		if len(best) == n && !heavier(page, best[n-1]) || !counts(page) {
+		if len(best) == n && !heavier(page, best[n-1]) || counts != nil && !counts(page) {
 			continue
 		}
 		at := len(best)
@@ -44,10 +55,6 @@ func (t *tally) best(n int, counts func(page int32) bool) []int32 {
 		}
 		best = slices.Insert(best[:min(len(best), n-1)], at, page)
 	}
-	for _, page := range t.pages {
-		t.weight[page] = 0
-	}
-	t.pages = t.pages[:0]
 	return best
 }
 
@@ -228,6 +235,7 @@ func (s *sides) byGrams(old *parts, t *tally, counts func(page int32) bool) []in
 func (t *tally) heaviest(clues []clue, n int, counts func(page int32) bool) []int32 {
 	slices.SortStableFunc(clues, func(a, b clue) int { return cmp.Compare(len(a.pages), len(b.pages)) })
 	seen := 0
+	var known []int32
 	for k, c := range clues {
 		seen += len(c.pages)
 		switch {
@@ -235,8 +243,11 @@ func (t *tally) heaviest(clues []clue, n int, counts func(page int32) bool) []in
 			t.add(c.pages, c.weight)
 		case len(t.pages) < n: // words that very many pages have, and nothing better
 			t.add(c.pages[:min(len(c.pages), touched)], c.weight)
-		default: // further words count for the pages that are known
-			for _, page := range t.pages {
+		default: // further words count for the pages that are known best
+			if known == nil {
+				known = t.top(followed, nil)
+			}
+			for _, page := range known {
 				if _, ok := slices.BinarySearch(c.pages, page); ok {
 					t.weight[page] += c.weight
 				}

@@ -263,16 +263,19 @@ func TestDocuments(t *testing.T) {
 				q := judge(list, site.truth)
 				label := fmt.Sprintf("%-12s %-4.4s %-5.5s %4d old %4d new %4d gone", name, drift, m, len(site.before),
 					len(site.after), gone)
-				line := fmt.Sprintf("pair %.3f %.3f", q.f1, q.gone)
+				line := fmt.Sprintf("pair %.3f %.3f %.2f", q.f1, q.gone, q.goneTold)
 				worse := ""
 				others := baselines(site, m)
 				for _, other := range []string{"equal slugs", "closest last segment", "rare words"} {
 					b := judge(others[other], site.truth)
-					line += fmt.Sprintf(" | %.3f %.3f", b.f1, b.gone)
+					line += fmt.Sprintf(" | %.3f %.3f %.2f", b.f1, b.gone, b.goneTold)
 					if b.f1 > q.f1 {
 						worse += " F1<" + other[:5]
 					}
 					if b.gone > q.gone {
+						worse += " TOLD<" + other[:5]
+					}
+					if b.goneTold > q.goneTold && b.f1 > 0.3 { // to say "gone" of everything is no answer
 						worse += " GONE<" + other[:5]
 					}
 				}

@@ -15,7 +15,7 @@ const (
 // gone returns how surely no new page took the place of an old one, and why.
 func (s *sides) gone(i int, list []scored) (confidence float64, why []string) {
 	old := &s.old[i]
-	confidence = goneOf(list)
+	confidence = s.goneOf(i, list)
 	most := absent
 	if len(old.title) == 0 && len(old.text) == 0 {
 		most = addressed
@@ -31,6 +31,9 @@ func (s *sides) gone(i int, list []scored) (confidence float64, why []string) {
 		if most = 1; like < 0.3 {
 			why = append(why, fmt.Sprintf("no text is more than %d %% like its own", percent(like)))
 		}
+	}
+	if n := s.called(i); n > shown {
+		why = append(why, fmt.Sprintf("%d new pages have its title", n))
 	}
 	if words := s.lost(old); len(words) > 0 {
 		why = append(why, "no page of the new site has "+strings.Join(words, ", "))

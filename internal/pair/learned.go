@@ -103,7 +103,7 @@ func (s *sides) learn(all [][]scored) {
 	both, kept := 1.0, 0.5 // as if one had been seen
 	for i, list := range all {
 		old := &s.old[i]
-		gone := goneOf(list)
+		gone := s.goneOf(i, list)
 		if d, ok := s.decided[i]; ok {
 			if gone = 1; !d.Gone {
 				gone = 0
@@ -143,13 +143,29 @@ func (l *learned) decide(old, new *parts) {
 	l.told[move{old.place, new.place}]++
 }
 
-// goneOf returns how likely it is that none of the candidates is the one.
-func goneOf(list []scored) float64 {
-	gone := 1.0
+// goneOf returns how likely it is that none of the new pages is the one. Where very many have the old page's title, those
+// of them that weren't looked at are as likely as the least likely that was.
+func (s *sides) goneOf(i int, list []scored) float64 {
+	gone, called, least := 1.0, 0, 1.0
 	for k := range list {
 		gone -= list[k].confidence
+		if list[k].evidence[titleEqual] > 0 {
+			called++
+			least = min(least, list[k].confidence)
+		}
+	}
+	if others := s.called(i) - called; gone > 0 && called > 0 && others > 0 {
+		gone *= gone / (gone + float64(others)*least)
 	}
 	return max(0, gone)
+}
+
+// called returns how many new pages have an old one's own title.
+func (s *sides) called(i int) int {
+	if s.old[i].raw == "" {
+		return 0
+	}
+	return len(s.byTitle[s.old[i].raw])
 }
 
 // share is a sum of probabilities, and of how many pages.
@@ -198,7 +214,7 @@ func (s *sides) refine(i int, list []scored) {
 	l := &s.learned
 	old := &s.old[i]
 	expected := l.goneAll.sum / float64(l.goneAll.pages)
-	more := max(0, l.gone[old.place].without(goneOf(list), expected)-expected)
+	more := max(0, l.gone[old.place].without(s.goneOf(i, list), expected)-expected)
 	for k := range list {
 		c := &list[k]
 		e := &c.evidence

@@ -47,6 +47,64 @@ func TestTellsApart(t *testing.T) {
 	}
 }
 
+// A text's words that name things stand for it, however their parts are joined.
+func TestWordsAreAlsoPutTogether(t *testing.T) {
+	for text, want := range map[string][]string{
+		"":                                       nil,
+		"the boats sail":                         nil,
+		"readFile and read_file":                 {"readfile", "readfile"},
+		"fareTable2 of Reise-Tagebuch,":          {"faretable2", "reisetagebuch"},
+		"a -- b, c- d, _e, f_":                   nil,
+		"Fähr-Überfahrt":                         {"fahruberfahrt"},
+		"x" + strings.Repeat("_long", 12) + " y": {"x" + strings.Repeat("long", 12)},
+		"x" + strings.Repeat("_long", 20) + " y": nil, // no name is so long
+	} {
+		var got []string
+		wholes(text, func(word string) { got = append(got, word) })
+		assert.Equal(t, want, got, text)
+	}
+}
+
+// Lists of what each ship has are all called the same and share nearly all words; the ship's own name tells them apart.
+func TestPagesOfOneTitleAreToldByTheirTexts(t *testing.T) {
+	list := func(i, version int, path string) Page {
+		p := pageAt(t, "en", "Equipment", path)
+		p.Text = fmt.Sprintf("Equipment of the seaShip%c%d as of %d. This is the whole list of what is on board, shared decks included: "+
+			"lifeBoat lifeJacket fireHose seaAnchor carDeck saloon galley wheelHouse engineRoom steeringGear", 'A'+i%26, i, version)
+		return p
+	}
+	for _, n := range []int{2, 30, 31, 64, 501} { // none is a multiple of 7
+		var before, after []Page
+		var want []string
+		for i := range n {
+			before = append(before, list(i, 2024, fmt.Sprintf("/list.php?n=%d", 700+i)))
+			after = append(after, list((i*7+3)%n, 2026, fmt.Sprintf("/equipment/%d", (i*7+3)%n)))
+			want = append(want, fmt.Sprintf("/equipment/%d", i))
+		}
+		assert.Equal(t, want, leads(before, after), n)
+	}
+}
+
+// Where very many pages have one title, and nothing else is known, nobody can say which is which; but they aren't gone.
+func TestPagesOfOneTitleAreNotGone(t *testing.T) {
+	for _, n := range []int{4, 30, 501} {
+		var before, after []Page
+		for i := range n {
+			before = append(before, pageAt(t, "en", "Equipment", fmt.Sprintf("/list.php?n=%d", 700+i)))
+			after = append(after, pageAt(t, "en", "Equipment", fmt.Sprintf("/equipment/%c%d", 'a'+i%26, i)))
+		}
+		before = append(before, pageAt(t, "en", "Whale watching", "/whales.html"))
+		matches := Pair(before, after, nil)
+		for _, m := range matches[:n] {
+			assert.Less(t, m.Gone, 0.5, "%d pages: %v", n, m.GoneWhy)
+		}
+		assert.Greater(t, matches[n].Gone, 0.5, "%d pages", n)
+		if n > 8 {
+			assert.Contains(t, matches[0].GoneWhy, fmt.Sprintf("%d new pages have its title", n))
+		}
+	}
+}
+
 func TestLanguagesStayApart(t *testing.T) {
 	before := []Page{pageAt(t, "de", "Museum am Hafen", "/de/museum.html"),
 		pageAt(t, "en", "Harbour museum", "/museum.html"), pageAt(t, "nb", "Museum by the harbour", "/nb/museum.html")}
@@ -171,14 +229,16 @@ func FuzzPair(f *testing.F) {
 }
 
 func BenchmarkPair(b *testing.B) {
-	for _, n := range []int{10000, 20000, 40000, 50000} {
-		site := makeSite(n, 1)
-		before, after := pages(b, site.before, withTitles), pages(b, site.after, withTitles)
-		b.Run(fmt.Sprint(n), func(b *testing.B) {
-			for b.Loop() {
-				Pair(before, after, nil)
-			}
-			b.ReportMetric(float64(b.Elapsed().Microseconds())/float64(b.N*n), "us/page")
-		})
+	for _, m := range []mode{withTitles, withText} {
+		for _, n := range []int{10000, 20000, 40000, 50000} {
+			site := makeSite(n, 1)
+			before, after := pages(b, site.before, m), pages(b, site.after, m)
+			b.Run(fmt.Sprintf("%s/%d", m, n), func(b *testing.B) {
+				for b.Loop() {
+					Pair(before, after, nil)
+				}
+				b.ReportMetric(float64(b.Elapsed().Microseconds())/float64(b.N*n), "us/page")
+			})
+		}
 	}
 }

@@ -64,6 +64,9 @@ func split(text string, yield func(word string)) {
 // wholes calls yield with the words of a text that split takes apart, put together: readFile and read_file are both
 // readfile. In a text they name things, and are rarer than their parts.
 func wholes(text string, yield func(word string)) {
+	if !plain(text) {
+		text = norm.NFKD.String(text)
+	}
 	var b, folded strings.Builder
 	start, parts := -1, 0
 	flush := func(end int) {
