@@ -54,7 +54,7 @@ func (m *Match) why(after []Page) string {
 	list := slices.Clone(m.GoneWhy)
 	named := func(k int) string { return after[m.Candidates[k].New].Name() }
 	switch {
-	case len(m.Candidates) == 0 && len(list) > 0:
+	case len(m.Candidates) == 0 && m.Gone < even: // very many look the same
 	case len(m.Candidates) == 0:
 		list = append(list, "nothing like it was found")
 	case len(m.Candidates) > 1 && m.Candidates[0].Confidence+m.Candidates[1].Confidence > even:

@@ -56,8 +56,8 @@ func TestWordsAreAlsoPutTogether(t *testing.T) {
 		"fareTable2 of Reise-Tagebuch,":          {"faretable2", "reisetagebuch"},
 		"a -- b, c- d, _e, f_":                   nil,
 		"Fähr-Überfahrt":                         {"fahruberfahrt"},
-		"x" + strings.Repeat("_long", 12) + " y": {"x" + strings.Repeat("long", 12)},
-		"x" + strings.Repeat("_long", 20) + " y": nil, // no name is so long
+		"x" + strings.Repeat("_long", 11) + " y": {"x" + strings.Repeat("long", 11)},
+		"x" + strings.Repeat("_long", 12) + " y": nil, // no name is so long
 	} {
 		var got []string
 		wholes(text, func(word string) { got = append(got, word) })

@@ -70,14 +70,12 @@ func wholes(text string, yield func(word string)) {
 	var b, folded strings.Builder
 	start, parts := -1, 0
 	flush := func(end int) {
-		if start >= 0 && parts > 1 {
+		if start >= 0 && parts > 1 && end-start <= longestWhole {
 			b.Reset()
 			for _, part := range strings.FieldsFunc(text[start:end], func(r rune) bool { return r == '_' || r == '-' }) {
 				b.WriteString(part)
 			}
-			if b.Len() <= longestWhole {
-				yield(plainVowels(fold(b.String(), &folded)))
-			}
+			yield(plainVowels(fold(b.String(), &folded)))
 		}
 		start, parts = -1, 0
 	}
