@@ -73,17 +73,21 @@ func makeShelf(n int, seed uint64) made {
 	s := &shelf{maker: m}
 	s.setUp(n)
 	pages := s.pages(n)
-	nameThings(pages, rand.New(rand.NewPCG(seed, 78)))
+	nameThings(pages, &maker{Rand: rand.New(rand.NewPCG(seed, 78)), words: m.words})
 	return s.site(pages)
 }
 
 // nameThings puts names into texts that no other page has, as manuals name functions and shops name models. Most stay in
-// the page; of pages that are gone, some are still mentioned elsewhere.
-func nameThings(pages []shelfPage, r *rand.Rand) {
-	most, stays, mentioned := r.IntN(8), 60+r.IntN(40), r.IntN(60)
+// the page; of pages that are gone, some are still mentioned elsewhere. Some texts are written anew, and nothing stays.
+func nameThings(pages []shelfPage, r *maker) {
+	most, stays, mentioned, anew := r.IntN(8), 60+r.IntN(40), r.IntN(60), r.IntN(6)
 	for i := range pages {
 		p := &pages[i]
 		other := &pages[r.IntN(len(pages))]
+		rewritten := !p.gone && !p.added && r.chance(anew)
+		if rewritten {
+			p.text[1] = r.text(20 + r.IntN(100))
+		}
 		for k := range r.IntN(1 + most) {
 			name := fmt.Sprintf("own%dName%d", i, k)
 			if p.added {
@@ -94,7 +98,7 @@ func nameThings(pages []shelfPage, r *rand.Rand) {
 			switch {
 			case p.gone && r.IntN(100) < mentioned:
 				other.text[1] = append(other.text[1], name)
-			case !p.gone && r.IntN(100) < stays:
+			case !p.gone && !rewritten && r.IntN(100) < stays:
 				p.text[1] = append(p.text[1], name)
 			}
 		}
