@@ -108,7 +108,7 @@ func lead(list []scored) {
 	for k, other := range others(list, textAlike) {
 		if e := &list[k].evidence; e[texted] > 0 {
 			e[textLeads] = e[textAlike] - other
-			e[textNearer] = (e[textAlike] - other) / (1 - min(e[textAlike], other) + 0.02)
+			e[textNearer] = (e[textAlike] - other) / (1 - min(e[textAlike], other) + 0.02) // equal texts are no division by 0
 		}
 	}
 }
@@ -137,7 +137,8 @@ func others(list []scored, kind int) []float64 {
 // the new site has some in the old page's.
 func (s *sides) search(old *parts, t *tally) []int32 {
 	counts := func(page int32) bool { return s.mayBe(old, page) }
-	list := s.byWords(old, t, counts)
+	sought := s.sought(old.text)
+	list := s.byWords(old, sought, t, counts)
 	add := func(pages []int32) {
 		n := 0
 		for _, page := range pages[:min(len(pages), 10*equals)] {
@@ -166,7 +167,7 @@ func (s *sides) search(old *parts, t *tally) []int32 {
 		}
 	}
 	add(s.byGrams(old, t, counts))
-	add(s.byText(old, t, counts))
+	add(s.byText(sought, t, counts))
 	return list
 }
 
@@ -183,8 +184,8 @@ type clue struct {
 	weight float32
 }
 
-// byWords returns the pages that share the rarest words.
-func (s *sides) byWords(old *parts, t *tally, counts func(page int32) bool) []int32 {
+// byWords returns the pages that share the rarest words; sought are those of the text.
+func (s *sides) byWords(old *parts, sought bag, t *tally, counts func(page int32) bool) []int32 {
 	var clues []clue
 	add := func(pages []int32, weight float32) {
 		if len(pages) > 0 {
@@ -197,16 +198,16 @@ func (s *sides) byWords(old *parts, t *tally, counts func(page int32) bool) []in
 			add(s.postings[m.word], m.share*s.words.weight[m.word])
 		}
 	}
-	for _, n := range s.sought(old.text) {
+	for _, n := range sought {
 		add(s.textPostings[n], s.words.weight[n]/4)
 	}
 	return t.heaviest(clues, considered, counts)
 }
 
 // byText returns the pages whose texts share the rarest words, whatever they are called.
-func (s *sides) byText(old *parts, t *tally, counts func(page int32) bool) []int32 {
+func (s *sides) byText(sought bag, t *tally, counts func(page int32) bool) []int32 {
 	var clues []clue
-	for _, n := range s.sought(old.text) {
+	for _, n := range sought {
 		if pages := s.textPostings[n]; len(pages) > 0 {
 			clues = append(clues, clue{pages, s.words.weight[n]})
 		}

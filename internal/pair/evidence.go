@@ -355,7 +355,7 @@ func compare(a, b []string) (equal, differ float64) {
 	return 0, 1
 }
 
-// own returns how many words two texts share that no other text has.
+// own returns how many words two texts share that no other page has.
 func (v *vocabulary) own(a, b bag) (n int) {
 	for i, j := 0, 0; i < len(a) && j < len(b); {
 		switch {

@@ -258,15 +258,8 @@ func (f *Flow) PassingPages() (p Pages, ok bool) {
 	for _, m := range f.Matchers {
 		p.InWay = append(p.InWay, pathsOf(m))
 	}
-	const longest = 7000 // bytes of an expression: httpd reads lines of 8 kB
-	for start := 0; start < len(keys); {
-		end, size := start, 0
-		for end < len(keys) && (end == start || size+len(keys[end]) < longest) {
-			size += len(keys[end]) + 1
-			end++
-		}
-		p.InWay = append(p.InWay, "^(?:"+strings.Join(keys[start:end], "|")+")$")
-		start = end
+	for _, key := range keys {
+		p.InWay = append(p.InWay, "^"+key+"$")
 	}
 	return p, true
 }
