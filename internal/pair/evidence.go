@@ -30,6 +30,7 @@ const (
 	allAlike               // all words of titles and addresses
 	shared                 // weight of all words shared, a tenth of it, at most 3
 	outdoes                // by how much more it shares than any other candidate: -1 to 1
+	nameAlike              // share of the words of what names the two: titles, or else last segments
 	rarity                 // weight of the words shared of titles, or else of last segments, a tenth of it, at most 3
 	rarest                 // weight of the rarest of them, as a part of that of a word that each side has once
 	onlyOld                // weight of the words that the old page alone has there, a tenth of it, at most 3
@@ -61,6 +62,8 @@ const (
 	bare                   // nothing but addresses is known
 	unknown                // which part of the old page's words no new page has
 	placed                 // how much oftener than by chance pages of this place went to that one: -1 to 1
+	placeShare             // which part of the pages of this place went to that one
+	placeStrays            // which part went elsewhere, by how many did
 	folderLost             // a folder's name that usually stays isn't there any more
 	folderNew              // one that usually was there before is new
 	slugKept               // slugEqual, by how often pages of this place keep it
@@ -68,6 +71,10 @@ const (
 	beaten                 // another old page suits this new one better
 	taken                  // another old page has this new one's own title, and this one hasn't
 	goneAround             // of how many more of the other old pages of its place nothing was found than of all
+	goneHere               // of how many of all old pages nothing was found
+	namesStay              // the name differs, by how many pairs of this site have the same one
+	nameUnlike             // by how much less the names are alike than those of other pairs of this site
+	textUnusual            // by how much less the texts are
 	kinds                  // how many there are
 )
 
@@ -188,6 +195,7 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 			}
 		}
 	}
+	e[nameAlike] = own.dice
 	e[rarity], e[rarest] = min(own.matched/10, 3), own.rarestShared/float64(v.most)
 	e[onlyOld], e[onlyNew] = min(own.left/10, 3), min(own.right/10, 3)
 	e[rarestLost] = rarer(own.rarestLeft, own.rarestShared)

@@ -15,7 +15,7 @@ func explain(t *testing.T, before, after []Page, olds []int, truth []int) {
 	each(len(before), func(i int, t *tally) { all[i] = s.candidates(i, t) }, s.tally, nil)
 	s.rounds(all, [3]weights{firstWeights(), secondWeights(), finalWeights()}, nil)
 	w := finalWeights()
-	names := evidenceNames()
+	names := constantNames("evidence.go", "kinds")
 	for _, i := range olds {
 		for k, c := range all[i] {
 			if k > 0 && int(c.page) != truth[i] {

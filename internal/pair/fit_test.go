@@ -53,8 +53,8 @@ func schools() []made {
 	for _, seed := range fitted() {
 		sites = append(sites, makeSite(2500, seed), makeSiteWith(1500, seed, 85)) // not all write their addresses anew
 	}
-	for seed := range uint64(80) {
-		sites = append(sites, makeShelf([]int{40, 150, 600, 1200}[seed%4], 100+seed))
+	for seed := range uint64(240) {
+		sites = append(sites, makeShelf([]int{40, 100, 300, 800}[seed/2%4], 100+seed))
 	}
 	for seed := range uint64(300) {
 		sites = append(sites, makeShelf(2+int(seed%25), 1000+seed)) // handfuls
@@ -116,6 +116,54 @@ func TestFit(t *testing.T) {
 		fmt.Printf("// %sWeights\n", name)
 		printWeights(&by[round])
 	}
+	var lessons []goneLesson
+	for _, r := range runs {
+		r.s.rounds(r.all, by, nil)
+		for i := range r.all {
+			l := goneLesson{none: r.s.goneOf(i, r.all[i]), gone: r.truth[i] < 0}
+			l.evidence, l.known = r.s.goneEvidence(i, r.all[i])
+			lessons = append(lessons, l)
+		}
+	}
+	w := fitGone(lessons)
+	fmt.Println("// goneWeights")
+	for k, name := range constantNames("gone.go", "goneKinds") {
+		fmt.Printf("\t\t%s: {%.3f, %.3f, %.3f, %.3f},\n", name, w[k][0], w[k][1], w[k][2], w[k][3])
+	}
+}
+
+// goneLesson is how likely none of an old page's candidates is the one, what speaks for its being gone, and whether it is.
+type goneLesson struct {
+	none     float64
+	evidence goneEvidence
+	known    known
+	gone     bool
+}
+
+// fitGone climbs to the weights under which what is gone is likeliest.
+func fitGone(lessons []goneLesson) goneWeighed {
+	random := rand.New(rand.NewPCG(1, 2026))
+	var w, squares goneWeighed
+	for epoch := range 12 {
+		loss := 0.0
+		for _, n := range random.Perm(len(lessons)) {
+			l := &lessons[n]
+			odds := w.odds(&l.evidence, l.known)
+			p := max(1e-9, min(1-1e-9, l.none*odds))
+			slope := 1 - odds
+			if l.gone {
+				loss -= math.Log(p)
+			} else {
+				loss -= math.Log(1 - p)
+				slope *= -p / (1 - p)
+			}
+			for k, x := range l.evidence {
+				step(&w[k][l.known], &squares[k][l.known], slope*x, 0)
+			}
+		}
+		fmt.Printf("// epoch %d: %.4f\n", epoch, loss/float64(len(lessons)))
+	}
+	return w
 }
 
 func printWeights(w *weights) {
@@ -123,27 +171,24 @@ func printWeights(w *weights) {
 	w[foreignLanguage], w[foreignWords] = [knowns]float64{-4, -4, -4, -4}, [knowns]float64{-2.5, -2.5, -2.5, -2.5}
 	w[homes], w[sameDepth] = [knowns]float64{6, 6, 6, 6}, [knowns]float64{0, 0, 0.8, 0.4}
 	w[slugUnique][titles] = 1.5 // made-up pages seldom keep their address under another title
-	for k, name := range evidenceNames() {
+	for k, name := range constantNames("evidence.go", "kinds") {
 		if w[k] != [knowns]float64{} {
 			fmt.Printf("\t\t%s: {%.3f, %.3f, %.3f, %.3f},\n", name, w[k][0], w[k][1], w[k][2], w[k][3])
 		}
 	}
 }
 
-// evidenceNames returns the names of all kinds of evidence, as the code has them.
-func evidenceNames() []string {
-	data, err := os.ReadFile("evidence.go")
+// constantNames returns the names of the constants of a file that start with const, up to the last, as the code has them.
+func constantNames(file, last string) []string {
+	data, err := os.ReadFile(file)
 	if err != nil {
 		panic(err)
 	}
-	_, list, _ := strings.Cut(string(data), "const (\n")
+	before, _, _ := strings.Cut(string(data), "\t"+last)
+	list := before[strings.LastIndex(before, "const (\n")+len("const (\n"):]
 	var names []string
 	for line := range strings.Lines(list) {
-		name := strings.Fields(line)[0]
-		if name == "kinds" {
-			break
-		}
-		names = append(names, name)
+		names = append(names, strings.Fields(line)[0])
 	}
 	return names
 }
@@ -156,7 +201,7 @@ func sign(kind int) int {
 		return 0
 	case titleShared, onlyOld, onlyNew, rarestLost, rarestNew, elsewhere, another, modelDiffers, textUnlike,
 		signsDiffer, yearDiffers, yearAlone, numberDiffers, idDiffers, dateDiffers, foreignLanguage, foreignWords,
-		unknown, folderLost, folderNew, beaten, taken, goneAround:
+		unknown, placeStrays, folderLost, folderNew, beaten, taken, goneAround, goneHere, namesStay, nameUnlike, textUnusual:
 		return -1
 	}
 	return 1

@@ -2,28 +2,82 @@ package pair
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 )
 
-// The most that is said of a page being gone, by what speaks for it: nothing but that nothing was found is no proof.
+// absent is the most that is said of a page being gone only because nothing was found: that is no proof.
+const absent = 0.89
+
+// What speaks for a page being gone, where none of the candidates is the one: perhaps its new page is there, and wasn't
+// found.
 const (
-	absent    = 0.89 // titles are known on both sides, and none is like it
-	addressed = 0.6  // only its address is known
+	missed      = iota // 1
+	noneHere           // of how many old pages nothing was found
+	noneHereLog        // its logarithm: if nothing is found of most pages, it says little of one
+	noneAround         // of how many more of its place than of all
+	namedBy            // the weight of what names it: a number says little
+	nameLost           // which part of that no new page has
+	nearestName        // how like the likest name of the candidates is
+	nearestText        // the same of texts
+	sharesTitle        // several new pages have its title
+	goneKinds          // how many there are
 )
+
+// goneEvidence is what speaks for a page being gone.
+type goneEvidence [goneKinds]float64
+
+// goneWeighed says how much each kind counts, by what is known of the page and its likest candidate.
+type goneWeighed [goneKinds][knowns]float64
+
+// odds returns how likely a page is gone if none of the candidates is the one.
+func (w *goneWeighed) odds(e *goneEvidence, of known) float64 {
+	sum := 0.0
+	for k := range e {
+		sum += w[k][of] * e[k]
+	}
+	return 1 / (1 + math.Exp(-sum))
+}
+
+// goneEvidence returns what speaks for an old page being gone.
+func (s *sides) goneEvidence(i int, list []scored) (e goneEvidence, of known) {
+	old, l := &s.old[i], &s.learned
+	all := l.goneAll.without(0, 0.5)
+	e[missed], e[noneHere], e[noneHereLog] = 1, all, -math.Log(max(all, 0.02))/4
+	e[noneAround] = l.gone[old.place].without(s.goneOf(i, list), all) - all
+	e[namedBy] = min(1, s.weightOf(old.names())/(2*float64(max(s.words.most, 1))))
+	e[nameLost] = s.unknown(old)
+	for k := range list {
+		c := &list[k].evidence
+		e[nearestName] = max(e[nearestName], c[nameAlike])
+		e[nearestText] = max(e[nearestText], c[textAlike])
+	}
+	e[sharesTitle] = is(s.called(i) > 1)
+	switch {
+	case len(list) > 0:
+		of = list[0].evidence.known()
+	case len(old.title) > 0:
+		of = titles
+	default:
+		of = addresses
+	}
+	return e, of
+}
 
 // gone returns how surely no new page took the place of an old one, and why.
 func (s *sides) gone(i int, list []scored) (confidence float64, why []string) {
 	old := &s.old[i]
-	confidence = s.goneOf(i, list)
+	none := s.goneOf(i, list)
+	e, of := s.goneEvidence(i, list)
+	weights := goneWeights()
+	confidence = none * weights.odds(&e, of)
 	most := absent
-	if len(old.title) == 0 && len(old.text) == 0 {
-		most = addressed
-	}
-	if place := s.learned.gone[old.place]; place.pages >= 6 && len(old.title)+len(old.text) > 0 {
-		if others := place.pages - 1; place.sum-confidence >= 0.8*float64(others) {
+	own := len(old.text) > 0 || len(s.oldTitles[old.raw]) == 1 // a title that several have says little of one
+	if place := s.learned.gone[old.place]; place.pages >= 6 && own {
+		if others := place.pages - 1; place.sum-none >= 0.8*float64(others) {
 			most = 1
-			why = append(why, fmt.Sprintf("%.0f of %d others in %s are gone too", place.sum-confidence, others,
+			why = append(why, fmt.Sprintf("%.0f of %d others in %s are gone too", place.sum-none, others,
 				placeName(old.place)))
 		}
 	}
@@ -33,7 +87,11 @@ func (s *sides) gone(i int, list []scored) (confidence float64, why []string) {
 		}
 	}
 	if n := s.called(i); n > shown {
-		why = append(why, fmt.Sprintf("%d new pages have its title", n))
+		have := "have its title"
+		if old.cut {
+			have = "have a title that begins like it"
+		}
+		why = append(why, fmt.Sprintf("%d new pages %s", n, have))
 	}
 	if words := s.lost(old); len(words) > 0 {
 		why = append(why, "no page of the new site has "+strings.Join(words, ", "))

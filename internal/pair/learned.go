@@ -20,6 +20,7 @@ type learned struct {
 	was     map[int32]rate // of a word of new folders: how often the old page had it
 	told    map[move]int   // pairs that a person decided, by their places
 	idKept  float64        // how many sure pairs with ids have equal ones
+	drift   drift          // how much pairs differ
 	rivals  [][]rival      // by new page: the old ones that suit it best
 }
 
@@ -81,11 +82,12 @@ func (m *moves) usual() map[string][]string {
 	return list
 }
 
-// oftener returns how much oftener than by chance pages of an old page's place, or else of its first folder, went to
-// a new page's, from -1 to 1; 0 where nothing is known.
-func (l *learned) oftener(old, new *parts) float64 {
+// went fills in how many of the pages of an old page's place, or else of its first folder, went to a new page's, and how
+// much oftener than by chance.
+func (l *learned) went(old, new *parts, e *evidence) {
+	e[placed], e[placeShare], e[placeStrays] = 0, 0, 0
 	if l.tops.from[old.top] == 0 {
-		return 0
+		return
 	}
 	chance := (float64(l.places.to[new.place]) + 1) / float64(l.places.all+10)
 	share := l.places.share(old.place, new.place, l.tops.share(old.top, new.place, chance))
@@ -93,7 +95,10 @@ func (l *learned) oftener(old, new *parts) float64 {
 	if more < 0 {
 		more /= 2 // what is sure so far is no fair sample
 	}
-	return max(-1, min(1, more))
+	e[placed] = max(-1, min(1, more))
+	if n := float64(l.places.from[old.place]); n > 0 {
+		e[placeShare], e[placeStrays] = share, (1-share)*n/(n+3)
+	}
 }
 
 // learn learns from the pairs that are sure without it.
@@ -112,6 +117,7 @@ func (s *sides) learn(all [][]scored) {
 		}
 		l.goneAll = l.goneAll.with(gone)
 		l.gone[old.place] = l.gone[old.place].with(gone)
+		l.drift.add(list)
 		if len(list) == 0 || list[0].confidence < sure {
 			continue
 		}
@@ -134,6 +140,31 @@ func (s *sides) learn(all [][]scored) {
 	s.learned = l
 }
 
+// drift is how much the pages of a site differ from the former ones, by all candidates, as far as each is likely.
+type drift struct {
+	pairs, names, same float64 // pairs; how alike their names are; how many of them have the same
+	texted, texts      float64 // pairs with texts; how alike these are
+}
+
+func (d *drift) add(list []scored) {
+	for k := range list {
+		c, e := list[k].confidence, &list[k].evidence
+		d.pairs += c
+		d.names += c * e[nameAlike]
+		d.same += c * sameName(e)
+		d.texted += c * e[texted]
+		d.texts += c * e[textAlike]
+	}
+}
+
+// sameName reports whether two pages are named the same.
+func sameName(e *evidence) float64 {
+	return is(e[titleEqual] > 0 || e[titled] == 0 && e[nameAlike] > 0.995)
+}
+
+// usual returns a mean, as if three more pairs were a little unlike.
+func usual(sum, pairs, unlike float64) float64 { return (sum + 3*unlike) / (pairs + 3) }
+
 // decide learns from a pair that a person decided: it counts as several that seem sure.
 func (l *learned) decide(old, new *parts) {
 	for range 3 {
@@ -149,7 +180,7 @@ func (s *sides) goneOf(i int, list []scored) float64 {
 	gone, called, least := 1.0, 0, 1.0
 	for k := range list {
 		gone -= list[k].confidence
-		if list[k].evidence[titleEqual] > 0 {
+		if e := &list[k].evidence; e[titleEqual]+e[titleBegins] > 0 {
 			called++
 			least = min(least, list[k].confidence)
 		}
@@ -160,12 +191,29 @@ func (s *sides) goneOf(i int, list []scored) float64 {
 	return max(0, gone)
 }
 
-// called returns how many new pages have an old one's own title.
+// called returns how many new pages have an old one's own title, as far as it goes where it was cut off.
 func (s *sides) called(i int) int {
-	if s.old[i].raw == "" {
+	old := &s.old[i]
+	switch {
+	case old.raw == "":
 		return 0
+	case old.cut:
+		first, _ := slices.BinarySearch(s.newTitles, old.raw)
+		end, _ := slices.BinarySearchFunc(s.newTitles, old.raw, func(title, begin string) int {
+			if strings.HasPrefix(title, begin) {
+				return -1
+			}
+			return strings.Compare(title, begin)
+		})
+		return end - first
 	}
-	return len(s.byTitle[s.old[i].raw])
+	n := len(s.byTitle[old.raw])
+	for _, length := range s.cutLengths {
+		if length < len(old.raw) {
+			n += s.cutTitles[old.raw[:length]]
+		}
+	}
+	return n
 }
 
 // share is a sum of probabilities, and of how many pages.
@@ -215,14 +263,20 @@ func (s *sides) refine(i int, list []scored) {
 	old := &s.old[i]
 	expected := l.goneAll.sum / float64(l.goneAll.pages)
 	more := max(0, l.gone[old.place].without(s.goneOf(i, list), expected)-expected)
+	names, same, texts := usual(l.drift.names, l.drift.pairs, 0.6), usual(l.drift.same, l.drift.pairs, 0.5),
+		usual(l.drift.texts, l.drift.texted, 0.3)
 	for k := range list {
 		c := &list[k]
 		e := &c.evidence
 		new := &s.new[c.page]
+		e[goneHere] = expected
+		e[namesStay], e[nameUnlike] = same*(1-sameName(e)), max(0, names-e[nameAlike])
+		e[textUnusual] = e[texted] * max(0, texts-e[textAlike])
 		if len(old.ids) > 0 && len(new.ids) > 0 && e[idEqual] == 0 {
 			e[idDiffers] = l.idKept
 		}
-		e[placed], e[ahead], e[beaten] = l.oftener(old, new), 0, 0
+		l.went(old, new, e)
+		e[ahead], e[beaten] = 0, 0
 		if n := l.places.from[old.place]; n > 0 {
 			e[slugKept] = e[slugEqual] * float64(l.kept[old.place]) / float64(n)
 		}

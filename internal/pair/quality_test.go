@@ -12,11 +12,17 @@ import (
 	"github.com/stretchr/testify/assert"
 )
 
-// said is what was said of an old page: its new one or -1, and how surely.
+// said is what was said of an old page: its new one, and how surely.
 type said struct {
-	page       int
+	page       int // or one of those below
 	confidence float64
 }
+
+// What else than a page is said.
+const (
+	isGone   = -1
+	doubtful = -2 // neither a page nor that it is gone is likelier right than wrong
+)
 
 // quality is how right it was.
 type quality struct {
@@ -32,7 +38,7 @@ func judge(list []said, truth []int) quality {
 			pairs++
 		} else {
 			gone++
-			goneTold += is(s.page < 0)
+			goneTold += is(s.page == isGone)
 		}
 		if s.page >= 0 {
 			paired++
@@ -40,7 +46,7 @@ func judge(list []said, truth []int) quality {
 				right++
 			}
 		}
-		if (s.page < 0) == (truth[i] < 0) {
+		if (s.page == isGone) == (truth[i] < 0) {
 			goneRight++
 		}
 	}
@@ -54,9 +60,11 @@ func judge(list []said, truth []int) quality {
 func own(t testing.TB, site made, m mode) []said {
 	var list []said
 	for _, match := range Pair(pages(t, site.before, m), pages(t, site.after, m), nil) {
-		s := said{-1, match.Gone}
+		s := said{isGone, match.Gone}
 		if best := match.Best(); best != nil {
 			s = said{best.New, best.Confidence}
+		} else if match.Gone < even {
+			s.page = doubtful
 		}
 		list = append(list, s)
 	}
@@ -123,6 +131,20 @@ func calibration(list []said, truth []int) [10]tenth {
 		tenths[k].sum += s.confidence
 		if s.page == truth[i] {
 			tenths[k].right++
+		}
+	}
+	return tenths
+}
+
+// goneCalibration counts the same of what was said to be gone.
+func goneCalibration(list []said, truth []int) [10]tenth {
+	var tenths [10]tenth
+	for i, s := range list {
+		if s.page == isGone {
+			k := min(9, int(s.confidence*10))
+			tenths[k].said++
+			tenths[k].sum += s.confidence
+			tenths[k].right += int(is(truth[i] < 0))
 		}
 	}
 	return tenths
@@ -412,7 +434,15 @@ func TestShelves(t *testing.T) {
 		assert.GreaterOrEqual(t, right/pairs, 0.97, m)
 		assert.GreaterOrEqual(t, goneRight, 0.97*gones, m)
 		assert.LessOrEqual(t, goneButPaired(list, truth, 0.8), 0.045, m) // 0.041 with titles, less elsewhere
+		for k, c := range goneCalibration(list, truth) {
+			if c.said > 0 {
+				t.Logf("%s: gone said at 0.%d: %d said %.3f right %.3f", m, k, c.said, c.sum/float64(c.said), float64(c.right)/float64(c.said))
+			}
+		}
 		for k, c := range calibration(list, truth) {
+			if c.said > 0 {
+				t.Logf("%s: said at 0.%d: %d said %.3f right %.3f", m, k, c.said, c.sum/float64(c.said), float64(c.right)/float64(c.said))
+			}
 			if c.said >= 200 {
 				most := 0.1
 				if m == withAddresses {

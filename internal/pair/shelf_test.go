@@ -72,7 +72,13 @@ func makeShelf(n int, seed uint64) made {
 	}
 	s := &shelf{maker: m}
 	s.setUp(n)
-	pages := s.pages(n)
+	var pages []shelfPage
+	if n >= 40 && s.chance(15) {
+		several := 2 + s.IntN(8)
+		pages = s.editions(s.pages(n/several), several)
+	} else {
+		pages = s.pages(n)
+	}
 	nameThings(pages, &maker{Rand: rand.New(rand.NewPCG(seed, 78)), words: m.words})
 	return s.site(pages)
 }
@@ -129,8 +135,10 @@ func (s *shelf) setUp(n int) {
 	if s.chance(25) {
 		s.variants = s.IntN(60)
 	}
-	s.changed = s.IntN(60)
-	s.textDrift = 2 + s.IntN(50)
+	s.changed, s.textDrift = s.IntN(60), 2+s.IntN(50)
+	if s.chance(40) { // only the addresses moved
+		s.changed, s.textDrift = s.IntN(8), s.IntN(8)
+	}
 	s.places = s.words[30 : 30+8+s.IntN(20)]
 	s.boilerplate = s.text(10 + s.IntN(30))
 	s.opaqueSections = s.chance(70)
@@ -230,6 +238,8 @@ func (s *shelf) rename(title []string) []string {
 func (s *shelf) pages(n int) []shelfPage {
 	var list []shelfPage
 	seen := map[string]bool{}
+	// In one section no page is called as another, or was: a person would take the one for the other.
+	named := func(section int, title []string) string { return fmt.Sprintf("%d %s", section, strings.Join(title, " ")) }
 	added := 10 + s.IntN(60)
 	for len(list) < n {
 		k := s.IntN(len(s.sections))
@@ -242,14 +252,16 @@ func (s *shelf) pages(n int) []shelfPage {
 		if sec.prefixed {
 			p.title[0] = append(slices.Clone(sec.title), p.title[0]...)
 		}
-		if key := strings.Join(p.title[0], " "); seen[key] && s.chance(70) {
+		if key := strings.Join(p.title[0], " "); seen[named(k, p.title[0])] || seen[key] && s.chance(70) {
 			continue
 		} else {
-			seen[key] = true
+			seen[key], seen[named(k, p.title[0])] = true, true
 		}
 		p.title[1] = p.title[0]
 		if s.chance(s.changed) {
-			p.title[1] = s.rename(p.title[0])
+			if title := s.rename(p.title[0]); !seen[named(k, title)] {
+				p.title[1], seen[named(k, title)] = title, true
+			}
 		}
 		text := append(s.change(sec.template, sec.own), s.text(s.IntN(1+sec.own))...)
 		for range 1 + s.IntN(8) {
@@ -273,12 +285,60 @@ func (s *shelf) pages(n int) []shelfPage {
 			if sec.prefixed {
 				extra.title[1] = append(slices.Clone(sec.title), extra.title[1]...)
 			}
+			if seen[named(k, extra.title[1])] {
+				continue
+			}
+			seen[named(k, extra.title[1])] = true
 			extra.text[1] = append(append(s.change(sec.template, sec.own), s.text(s.IntN(1+sec.own))...), s.boilerplate...)
 			extra.id[1] = s.id()
 			list = append(list, extra)
 		}
 	}
 	return list
+}
+
+// editions puts several editions of the same pages side by side, each in a folder of its own: for other languages,
+// versions or regions. Some words of each are others, more of them in the new site, as translations go on.
+func (s *shelf) editions(pages []shelfPage, n int) []shelfPage {
+	sections := s.sections
+	s.sections = nil
+	var all []shelfPage
+	for range n {
+		first := len(s.sections)
+		names := [2]string{s.word(), s.word()}
+		if s.chance(30) {
+			names[1] = names[0]
+		}
+		for _, sec := range sections {
+			sec.names = [2]string{names[0] + "/" + sec.names[0], names[1] + "/" + sec.names[1]}
+			s.sections = append(s.sections, sec)
+		}
+		other, turn := map[string]string{}, map[string]int{}
+		done := [2]int{s.IntN(80), 0}
+		done[1] = done[0] + s.IntN(20)
+		translate := func(words []string, side int) []string {
+			out := slices.Clone(words)
+			for i, w := range words {
+				if other[w] == "" {
+					other[w], turn[w] = s.word(), s.IntN(100)
+				}
+				if turn[w] < done[side] && !hasDigit(w) {
+					out[i] = other[w]
+				}
+			}
+			return out
+		}
+		for _, p := range pages {
+			p.section += first
+			p.gone = !p.added && (s.sections[p.section].vanished || s.chance(s.gone))
+			for side := range 2 {
+				p.title[side], p.text[side] = translate(p.title[side], side), translate(p.text[side], side)
+			}
+			p.id = [2]string{s.id(), s.id()}
+			all = append(all, p)
+		}
+	}
+	return all
 }
 
 // site writes both sides. The old list may lack pages that stayed; their new ones are there all the same.

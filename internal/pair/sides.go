@@ -21,6 +21,9 @@ type sides struct {
 	oldIDs        map[string]int     // how many old pages have an id
 	byTitle       map[string][]int32 // new pages by their own title, sign by sign
 	oldTitles     map[string][]int32 // old pages by their own title
+	newTitles     []string           // all titles of new pages, sorted
+	cutTitles     map[string]int     // how many new pages have a title that was cut off
+	cutLengths    []int              // of those titles
 	byLast        map[string][]int32 // new pages by the last segment of their address
 	oldLasts      map[string][]int32
 	byTail        map[string][]int32 // new pages by the last two segments of their path
@@ -75,7 +78,8 @@ const (
 func newSides(before, after []Page) *sides {
 	s := &sides{before: before, after: after, words: vocabulary{numbers: map[string]int32{}},
 		byID: map[string][]int32{}, oldIDs: map[string]int{}, byTitle: map[string][]int32{}, oldTitles: map[string][]int32{},
-		byLast: map[string][]int32{}, oldLasts: map[string][]int32{},
+		cutTitles: map[string]int{},
+		byLast:    map[string][]int32{}, oldLasts: map[string][]int32{},
 		byTail: map[string][]int32{}, titleAt: map[named][]int32{}, lastAt: map[named][]int32{}, languages: map[string]int{}}
 	old, new := newSide(before), newSide(after)
 	joins := joined(&old, &new)
@@ -116,6 +120,10 @@ func (s *sides) index() {
 		}
 		if q.raw != "" {
 			s.byTitle[q.raw] = append(s.byTitle[q.raw], n)
+			s.newTitles = append(s.newTitles, q.raw)
+			if q.cut {
+				s.cutTitles[q.raw]++
+			}
 		}
 		if q.last != "" {
 			s.byLast[q.last] = append(s.byLast[q.last], n)
@@ -151,6 +159,12 @@ func (s *sides) index() {
 			s.oldLasts[q.last] = append(s.oldLasts[q.last], int32(i))
 		}
 	}
+	slices.Sort(s.newTitles)
+	for title := range s.cutTitles {
+		s.cutLengths = append(s.cutLengths, len(title))
+	}
+	slices.Sort(s.cutLengths)
+	s.cutLengths = slices.Compact(s.cutLengths)
 	s.byGram = indexGrams(s.new)
 }
 
