@@ -105,6 +105,9 @@ func lead(list []scored) {
 			e[outdoes] = (e[shared] - other) / max(e[shared], other)
 		}
 	}
+	for k, other := range others(list, gramsAlike) {
+		list[k].evidence[gramsLead] = list[k].evidence[gramsAlike] - other
+	}
 	for k, other := range others(list, textAlike) {
 		if e := &list[k].evidence; e[texted] > 0 {
 			e[textLeads] = e[textAlike] - other

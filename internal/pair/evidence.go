@@ -17,7 +17,9 @@ const (
 	titleUnique            // titleEqual, and no other page of either side has that title
 	titleShared            // titleEqual, by how many new pages have that title
 	titleBegins            // one title was cut off, and the other goes on
-	titleGrams             // runs of letters that the titles, or last segments, share
+	gramsAlike             // runs of letters that the titles, or last segments, share, by their rarity
+	gramsWithin            // the same, of the lighter of the two
+	gramsLead              // by how much more it shares of them than any other candidate: -1 to 1
 	signsDiffer            // the same words with other signs
 	headingAlike           // where both have one
 	slugAlike              // last segments
@@ -203,7 +205,7 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 	e[elsewhere] = is(all.leftElsewhere)
 	e[another] = is(all.leftElsewhere && all.rightBefore)
 	e[modelDiffers] = is(own.unlikeNumbers)
-	e[titleGrams] = sharedGrams(old.grams, new.grams)
+	e[gramsAlike], e[gramsWithin] = s.byGram.shared(old.grams, new.grams)
 	if len(old.heading) > 0 && len(new.heading) > 0 {
 		e[headingAlike] = v.alike(old.heading, new.heading).dice
 	}

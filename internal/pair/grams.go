@@ -1,6 +1,7 @@
 package pair
 
 import (
+	"math"
 	"slices"
 	"unicode"
 	"unicode/utf8"
@@ -41,39 +42,21 @@ func gram(run ...rune) uint32 {
 	return h
 }
 
-// sharedGrams returns which part of both lists they share, from 0 to 1.
-func sharedGrams(a, b []uint32) float64 {
-	if len(a) == 0 || len(b) == 0 {
-		return 0
-	}
-	both := 0
-	for i, j := 0, 0; i < len(a) && j < len(b); {
-		switch {
-		case a[i] < b[j]:
-			i++
-		case a[i] > b[j]:
-			j++
-		default:
-			both++
-			i, j = i+1, j+1
-		}
-	}
-	return 2 * float64(both) / float64(len(a)+len(b))
-}
-
-// gramIndex is the pages that have a gram, by buckets of its hash.
+// gramIndex is the pages that have a gram, by buckets of its hash, and how much each counts: the rarer, the more.
 type gramIndex struct {
 	starts []int32
 	pages  []int32
+	weight []float32
 	mask   uint32
 }
 
-func indexGrams(pages []parts) gramIndex {
+// indexGrams indexes new pages; old ones count for what is rare.
+func indexGrams(old, pages []parts) gramIndex {
 	buckets := 1 << 8
 	for buckets < 8*len(pages) && buckets < 1<<19 {
 		buckets *= 2
 	}
-	p := gramIndex{starts: make([]int32, buckets+1), mask: uint32(buckets - 1)}
+	p := gramIndex{starts: make([]int32, buckets+1), weight: make([]float32, buckets), mask: uint32(buckets - 1)}
 	for i := range pages {
 		for _, g := range pages[i].grams {
 			p.starts[g&p.mask+1]++
@@ -90,7 +73,40 @@ func indexGrams(pages []parts) gramIndex {
 			next[g&p.mask]++
 		}
 	}
+	for _, side := range [][]parts{old, pages} {
+		for i := range side {
+			for _, g := range side[i].grams {
+				p.weight[g&p.mask]++
+			}
+		}
+	}
+	all := float64(len(old) + len(pages))
+	for k, n := range p.weight {
+		p.weight[k] = float32(max(0, math.Log((all+1)/(float64(n)+1))))
+	}
 	return p
+}
+
+// shared returns which part of the weight of both lists they share, and which of that of the lighter, from 0 to 1.
+func (p *gramIndex) shared(a, b []uint32) (dice, within float64) {
+	var both, left, right float64
+	for i, j := 0, 0; i < len(a) || j < len(b); {
+		switch {
+		case j == len(b) || i < len(a) && a[i] < b[j]:
+			left += float64(p.weight[a[i]&p.mask])
+			i++
+		case i == len(a) || b[j] < a[i]:
+			right += float64(p.weight[b[j]&p.mask])
+			j++
+		default:
+			both += float64(p.weight[a[i]&p.mask])
+			i, j = i+1, j+1
+		}
+	}
+	if both == 0 {
+		return 0, 0
+	}
+	return 2 * both / (2*both + left + right), both / (both + min(left, right))
 }
 
 // of returns the pages that have a gram, and perhaps some others.

@@ -27,6 +27,8 @@ type shelf struct {
 	boilerplate    []string
 	places         []string // that pages of the same kind differ by
 	opaqueSections bool
+	glued          string      // in front of all last segments, in one style
+	tail           [2][]string // of all last segments: the site's name
 }
 
 type shelfSection struct {
@@ -60,6 +62,8 @@ const (
 	byShort          // /folder/kvihil.html
 	byWord           // /folder/hildafjord.html: the rarest words of the title
 	byFile           // /kvitsund_hildafjord.htm
+	byType           // /folder/pagekvitsund_hildafjord.html
+	byJoin           // /folder/kvitsundhildafjord/
 	addrKinds        //
 )
 
@@ -126,6 +130,12 @@ func (s *shelf) setUp(n int) {
 			s.style[side] = byWord
 		} else if side == 1 && s.chance(50) {
 			s.style[side] = []int{bySlug, byFolder, byFile}[s.IntN(3)]
+		}
+	}
+	s.glued = s.one("page", "class", "node", "topic_", "kv")
+	for side := range 2 {
+		if s.chance(20) {
+			s.tail[side] = s.text(1 + s.IntN(2))
 		}
 	}
 	s.gone = s.IntN(35)
@@ -239,7 +249,9 @@ func (s *shelf) pages(n int) []shelfPage {
 	var list []shelfPage
 	seen := map[string]bool{}
 	// In one section no page is called as another, or was: a person would take the one for the other.
-	named := func(section int, title []string) string { return fmt.Sprintf("%d %s", section, strings.Join(title, " ")) }
+	named := func(section int, title []string) string {
+		return fmt.Sprintf("%d %s", section, strings.Join(title, " "))
+	}
 	added := 10 + s.IntN(60)
 	for len(list) < n {
 		k := s.IntN(len(s.sections))
@@ -397,7 +409,7 @@ func (s *shelf) page(p *shelfPage, side int) madePage {
 		title = title[:s.cut[side]] + "..."
 	}
 	words := strings.Fields(strings.ToLower(strings.ReplaceAll(strings.Join(p.title[side], " "), "-", " ")))
-	folder, slug := sec.names[side], slugOf(words)
+	folder, slug := sec.names[side], slugOf(append(slices.Clone(words), s.tail[side]...))
 	url := ""
 	switch s.style[side] {
 	case bySlug:
@@ -416,6 +428,10 @@ func (s *shelf) page(p *shelfPage, side int) madePage {
 		}
 	case byID:
 		url = "/" + folder + "/" + p.id[side] + "-" + slug
+	case byType:
+		url = "/" + folder + "/" + s.glued + strings.ReplaceAll(slug, "-", "_") + ".html"
+	case byJoin:
+		url = "/" + folder + "/" + strings.Join(words, "") + "/"
 	case byShort:
 		short := ""
 		for _, w := range words {

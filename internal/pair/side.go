@@ -92,7 +92,7 @@ func positionsOf(pages []Page) map[string]bool {
 		if first < 0 {
 			continue
 		}
-		if strings.Contains(shape, "#.#") || strings.Contains(shape, "#-#") { // versions, dates
+		if strings.Contains(shape, "#.#") || strings.Contains(shape, "#-#") || strings.Contains(shape, "#_#_#") { // versions, dates
 			continue
 		}
 		r := runs[shape]

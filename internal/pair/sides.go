@@ -165,7 +165,7 @@ func (s *sides) index() {
 	}
 	slices.Sort(s.cutLengths)
 	s.cutLengths = slices.Compact(s.cutLengths)
-	s.byGram = indexGrams(s.new)
+	s.byGram = indexGrams(s.old, s.new)
 }
 
 // tail returns the last two segments of a path; empty: it has fewer.
