@@ -19,6 +19,7 @@ const (
 	titleBegins            // one title was cut off, and the other goes on
 	gramsAlike             // runs of letters that the titles, or last segments, share, by their rarity
 	gramsWithin            // the same, of the lighter of the two
+	gramsShared            // gramsWithin, by their weight, a fiftieth of it, at most 2
 	gramsLead              // by how much more it shares of them than any other candidate: -1 to 1
 	signsDiffer            // the same words with other signs
 	headingAlike           // where both have one
@@ -205,7 +206,9 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 	e[elsewhere] = is(all.leftElsewhere)
 	e[another] = is(all.leftElsewhere && all.rightBefore)
 	e[modelDiffers] = is(own.unlikeNumbers)
-	e[gramsAlike], e[gramsWithin] = s.byGram.shared(old.grams, new.grams)
+	both := 0.0
+	both, e[gramsAlike], e[gramsWithin] = s.byGram.shared(old.grams, new.grams)
+	e[gramsShared] = min(both/50, 2) * e[gramsWithin]
 	if len(old.heading) > 0 && len(new.heading) > 0 {
 		e[headingAlike] = v.alike(old.heading, new.heading).dice
 	}

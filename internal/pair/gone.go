@@ -10,6 +10,10 @@ import (
 // absent is the most that is said of a page being gone only because nothing was found: that is no proof.
 const absent = 0.89
 
+// goneAnyway is how many pages are gone on a site where more aren't found: where only addresses are known, and nothing is
+// found of most pages, that says more of the addresses than of the pages.
+const goneAnyway = 0.3
+
 // What speaks for a page being gone, where none of the candidates is the one: perhaps its new page is there, and wasn't
 // found.
 const (
@@ -73,6 +77,10 @@ func (s *sides) gone(i int, list []scored) (confidence float64, why []string) {
 	weights := goneWeights()
 	confidence = none * weights.odds(&e, of)
 	most := absent
+	if limit := goneAnyway / e[noneHere]; of == addresses && limit < min(confidence, most) {
+		most = limit
+		why = append(why, "of most others nothing was found either")
+	}
 	own := len(old.text) > 0 || len(s.oldTitles[old.raw]) == 1 // a title that several have says little of one
 	if place := s.learned.gone[old.place]; place.pages >= 6 && own {
 		if others := place.pages - 1; place.sum-none >= 0.8*float64(others) {

@@ -87,9 +87,9 @@ func indexGrams(old, pages []parts) gramIndex {
 	return p
 }
 
-// shared returns which part of the weight of both lists they share, and which of that of the lighter, from 0 to 1.
-func (p *gramIndex) shared(a, b []uint32) (dice, within float64) {
-	var both, left, right float64
+// shared returns the weight that both lists share, which part of that of both this is, and which of that of the lighter.
+func (p *gramIndex) shared(a, b []uint32) (both, dice, within float64) {
+	var left, right float64
 	for i, j := 0, 0; i < len(a) || j < len(b); {
 		switch {
 		case j == len(b) || i < len(a) && a[i] < b[j]:
@@ -104,9 +104,9 @@ func (p *gramIndex) shared(a, b []uint32) (dice, within float64) {
 		}
 	}
 	if both == 0 {
-		return 0, 0
+		return 0, 0, 0
 	}
-	return 2 * both / (2*both + left + right), both / (both + min(left, right))
+	return both, 2 * both / (2*both + left + right), both / (both + min(left, right))
 }
 
 // of returns the pages that have a gram, and perhaps some others.
