@@ -40,6 +40,7 @@ const (
 	onlyNew                // that the new page alone has
 	rarestLost             // the rarest word of the old page isn't among those shared: by how much rarer it is than they
 	rarestNew              // the same of the new page's
+	few                    // the names differ, and there are so few pages that nobody knows which words are rare
 	elsewhere              // other new pages have a word that this one lacks
 	another                // other old pages have a word that this one lacks, and elsewhere
 	modelDiffers           // each has a number, or a word with digits, that the other lacks
@@ -74,7 +75,7 @@ const (
 	beaten                 // another old page suits this new one better
 	taken                  // another old page has this new one's own title, and this one hasn't
 	goneAround             // of how many more of the other old pages of its place nothing was found than of all
-	goneHere               // of how many of all old pages nothing was found
+	goneHere               // of how many of all other old pages nothing was found
 	namesStay              // the name differs, by how many pairs of this site have the same one
 	nameUnlike             // by how much less the names are alike than those of other pairs of this site
 	textUnusual            // by how much less the texts are
@@ -203,6 +204,7 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 	e[onlyOld], e[onlyNew] = min(own.left/10, 3), min(own.right/10, 3)
 	e[rarestLost] = rarer(own.rarestLeft, own.rarestShared)
 	e[rarestNew] = rarer(own.rarestRight, own.rarestShared)
+	e[few] = (1 - sameName(e)) / (1 + float64(len(s.old)+len(s.new))/20)
 	e[elsewhere] = is(all.leftElsewhere)
 	e[another] = is(all.leftElsewhere && all.rightBefore)
 	e[modelDiffers] = is(own.unlikeNumbers)

@@ -45,7 +45,11 @@ func pages(t testing.TB, list []madePage, m mode) []Page {
 type lesson struct {
 	evidence []evidence
 	right    int
+	counts   float64 // the pages of a large site count less each
 }
+
+// countsOf returns how much each page of a site counts: a site of four times as many pages counts twice as much.
+func countsOf(pages int) float64 { return math.Sqrt(100 / float64(pages+5)) }
 
 // schools returns the made-up sites to which the weights are fitted.
 func schools() []made {
@@ -56,7 +60,7 @@ func schools() []made {
 	for seed := range uint64(240) {
 		sites = append(sites, makeShelf([]int{40, 100, 300, 800}[seed/2%4], 100+seed))
 	}
-	for seed := range uint64(300) {
+	for seed := range uint64(600) {
 		sites = append(sites, makeShelf(2+int(seed%25), 1000+seed)) // handfuls
 	}
 	return sites
@@ -74,8 +78,8 @@ func TestFit(t *testing.T) {
 		truth []int
 	}
 	var runs []run
-	teach := func(list []scored, truth int) lesson {
-		l := lesson{right: -1}
+	teach := func(list []scored, truth, pages int) lesson {
+		l := lesson{right: -1, counts: countsOf(pages)}
 		for k, c := range list {
 			l.evidence = append(l.evidence, c.evidence)
 			if int(c.page) == truth {
@@ -107,7 +111,7 @@ func TestFit(t *testing.T) {
 			r.s.rounds(r.all, rounds, func(n int) {
 				if n == round {
 					for i := range r.all {
-						lessons = append(lessons, teach(r.all[i], r.truth[i]))
+						lessons = append(lessons, teach(r.all[i], r.truth[i], len(r.all)))
 					}
 				}
 			})
@@ -120,7 +124,7 @@ func TestFit(t *testing.T) {
 	for _, r := range runs {
 		r.s.rounds(r.all, by, nil)
 		for i := range r.all {
-			l := goneLesson{none: r.s.goneOf(i, r.all[i]), gone: r.truth[i] < 0}
+			l := goneLesson{none: r.s.goneOf(i, r.all[i]), gone: r.truth[i] < 0, counts: countsOf(len(r.all))}
 			l.evidence, l.known = r.s.goneEvidence(i, r.all[i])
 			lessons = append(lessons, l)
 		}
@@ -138,6 +142,7 @@ type goneLesson struct {
 	evidence goneEvidence
 	known    known
 	gone     bool
+	counts   float64
 }
 
 // fitGone climbs to the weights under which what is gone is likeliest.
@@ -145,23 +150,22 @@ func fitGone(lessons []goneLesson) goneWeighed {
 	random := rand.New(rand.NewPCG(1, 2026))
 	var w, squares goneWeighed
 	for epoch := range 12 {
-		loss := 0.0
+		loss, all := 0.0, 0.0
 		for _, n := range random.Perm(len(lessons)) {
 			l := &lessons[n]
 			odds := w.odds(&l.evidence, l.known)
 			p := max(1e-9, min(1-1e-9, l.none*odds))
 			slope := 1 - odds
-			if l.gone {
-				loss -= math.Log(p)
-			} else {
-				loss -= math.Log(1 - p)
-				slope *= -p / (1 - p)
+			said := p
+			if !l.gone {
+				said, slope = 1-p, -slope*p/(1-p)
 			}
+			loss, all = loss-l.counts*math.Log(said), all+l.counts
 			for k, x := range l.evidence {
-				step(&w[k][l.known], &squares[k][l.known], slope*x, 0)
+				step(&w[k][l.known], &squares[k][l.known], l.counts*slope*x, 0)
 			}
 		}
-		fmt.Printf("// epoch %d: %.4f\n", epoch, loss/float64(len(lessons)))
+		fmt.Printf("// epoch %d: %.4f\n", epoch, loss/all)
 	}
 	return w
 }
@@ -201,7 +205,7 @@ func sign(kind int) int {
 		return 0
 	case titleShared, onlyOld, onlyNew, rarestLost, rarestNew, elsewhere, another, modelDiffers, textUnlike,
 		signsDiffer, yearDiffers, yearAlone, numberDiffers, idDiffers, dateDiffers, foreignLanguage, foreignWords,
-		unknown, placeStrays, folderLost, folderNew, beaten, taken, goneAround, goneHere, namesStay, nameUnlike, textUnusual:
+		unknown, placeStrays, folderLost, folderNew, beaten, taken, goneAround, goneHere, namesStay, nameUnlike, textUnusual, few:
 		return -1
 	}
 	return 1
@@ -212,7 +216,7 @@ func fit(lessons []lesson) weights {
 	random := rand.New(rand.NewPCG(1, 2026))
 	var w, squares weights
 	for epoch := range 12 {
-		loss := 0.0
+		loss, all := 0.0, 0.0
 		for _, n := range random.Perm(len(lessons)) {
 			l := &lessons[n]
 			scores := make([]float64, len(l.evidence))
@@ -234,19 +238,20 @@ func fit(lessons []lesson) weights {
 					right = scores[k] / sum
 					push++
 				}
+				push *= l.counts
 				of := e.known()
 				for j, x := range e {
 					slope[j][of] += push * x
 				}
 			}
-			loss -= math.Log(right)
+			loss, all = loss-l.counts*math.Log(right), all+l.counts
 			for j := range w {
 				for of := range w[j] {
 					step(&w[j][of], &squares[j][of], slope[j][of], sign(j))
 				}
 			}
 		}
-		fmt.Printf("// epoch %d: %.4f\n", epoch, loss/float64(len(lessons)))
+		fmt.Printf("// epoch %d: %.4f\n", epoch, loss/all)
 	}
 	return w
 }

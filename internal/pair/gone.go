@@ -46,10 +46,10 @@ func (w *goneWeighed) odds(e *goneEvidence, of known) float64 {
 
 // goneEvidence returns what speaks for an old page being gone.
 func (s *sides) goneEvidence(i int, list []scored) (e goneEvidence, of known) {
-	old, l := &s.old[i], &s.learned
-	all := l.goneAll.without(0, 0.5)
+	old, l, none := &s.old[i], &s.learned, s.goneOf(i, list)
+	all := l.goneAll.without(none, goneAnyway)
 	e[missed], e[noneHere], e[noneHereLog] = 1, all, -math.Log(max(all, 0.02))/4
-	e[noneAround] = l.gone[old.place].without(s.goneOf(i, list), all) - all
+	e[noneAround] = l.gone[old.place].without(none, all) - all
 	e[namedBy] = min(1, s.weightOf(old.names())/(2*float64(max(s.words.most, 1))))
 	e[nameLost] = s.unknown(old)
 	for k := range list {

@@ -261,8 +261,9 @@ func (s *sides) missing(rates map[int32]rate, words, others bag, names float64) 
 func (s *sides) refine(i int, list []scored) {
 	l := &s.learned
 	old := &s.old[i]
-	expected := l.goneAll.sum / float64(l.goneAll.pages)
-	more := max(0, l.gone[old.place].without(s.goneOf(i, list), expected)-expected)
+	none := s.goneOf(i, list)
+	expected := l.goneAll.without(none, goneAnyway)
+	more := max(0, l.gone[old.place].without(none, expected)-expected)
 	names, same, texts := usual(l.drift.names, l.drift.pairs, 0.6), usual(l.drift.same, l.drift.pairs, 0.5),
 		usual(l.drift.texts, l.drift.texted, 0.3)
 	for k := range list {

@@ -188,15 +188,15 @@ func (s *shelf) name(sec *shelfSection, before []shelfPage) []string {
 	case 5:
 		return []string{s.one("overview", "introduction", "reference", "index", "examples")}
 	case 6:
-		if len(before) > 20 { // nearly the same as another
-			other := before[len(before)-1-s.IntN(20)].title[0]
+		if len(before) > 2 { // nearly the same as another
+			other := before[len(before)-1-s.IntN(min(20, len(before)))].title[0]
 			return append(append([]string{}, other...), s.word())
 		}
 	case 7:
 		return []string{s.word() + "-" + s.word(), s.word()}
 	case 8: // the same for another place
-		if len(before) > 20 {
-			other := before[len(before)-1-s.IntN(20)].title[0]
+		if len(before) > 2 {
+			other := before[len(before)-1-s.IntN(min(20, len(before)))].title[0]
 			if len(other) > 1 && !hasDigit(other[len(other)-1]) {
 				other = other[:len(other)-1]
 			}
