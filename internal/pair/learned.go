@@ -291,6 +291,7 @@ func (s *sides) refine(i int, list []scored) {
 
 // contend adds to the evidence of an old page's candidates which other old pages suit them better, or as well.
 func (s *sides) contend(i int, list []scored) {
+	several := float64(len(s.old)) / float64(len(s.old)+5) // to be first of a few says little
 	for k := range list {
 		c := &list[k]
 		other := noRival
@@ -300,7 +301,7 @@ func (s *sides) contend(i int, list []scored) {
 				break
 			}
 		}
-		c.evidence[ahead] = max(-1, min(1, (c.score-other)/5))
+		c.evidence[ahead] = several * max(-1, min(1, (c.score-other)/5))
 		c.evidence[beaten] = is(other > c.score+0.01)
 	}
 }
