@@ -184,7 +184,9 @@ func (p *pairing) report(rows []pair.Proposal, newPages int) report {
 			break
 		}
 		to := row.To
-		if row.Status == 410 {
+		if row.Open() {
+			to = "not known"
+		} else if row.Status == 410 {
 			to = "gone (410)"
 		}
 		listed = append(listed, row)
@@ -203,7 +205,7 @@ const doubtfulWidth = 80
 // doubtfulText writes doubtful pairs for a person: two or three lines for each, the origin that all have in common once
 // above them.
 //
-//	0.47  Ferry times
+//	0.67  Ferry times
 //	      /ferry-times.html -> gone (410)?
 //	      no page of the new site has "ferry"; closest is notice-winter@en (0.22): ...
 func doubtfulText(w io.Writer, style term.Style, rows []pair.Proposal, all int) error {
@@ -219,7 +221,9 @@ func doubtfulText(w io.Writer, style term.Style, rows []pair.Proposal, all int) 
 	b.WriteString(term.Cut(title, doubtfulWidth) + "\n\n")
 	for _, row := range rows {
 		to := "-> " + row.To
-		if row.Status == 410 {
+		if row.Open() {
+			to = "-> not known"
+		} else if row.Status == 410 {
 			to = "-> gone (410)?"
 		}
 		from := strings.TrimPrefix(row.From, origin)

@@ -133,15 +133,17 @@ func TestDoubtfulTextFits(t *testing.T) {
 		{From: long + "old-end", To: long + "new-end", Status: 301, Confidence: 0.6, Title: strings.Repeat("広いタイトル ", 20),
 			Reason: strings.Repeat("a reason; ", 60)},
 		{From: "https://skerrywick.example/x", Status: 410, Confidence: 0.47, Reason: "nothing like it was found \x1b[31m"},
+		{From: "https://skerrywick.example/y", Status: 410, Confidence: 0.67, Reason: "nothing like it was found"},
 	}
 	var b bytes.Buffer
 	require.NoError(t, doubtfulText(&b, term.Style{}, rows, 7))
 	for line := range strings.SplitSeq(b.String(), "\n") {
 		assert.LessOrEqual(t, text.StringWidth(line), 80, line)
 	}
-	assert.Contains(t, b.String(), "2 of 7 doubtful pairs; old pages of https://skerrywick.example\n")
+	assert.Contains(t, b.String(), "3 of 7 doubtful pairs; old pages of https://skerrywick.example\n")
 	assert.Contains(t, b.String(), "old-end")
 	assert.Contains(t, b.String(), "new-end")
-	assert.Contains(t, b.String(), "0.47  /x -> gone (410)?\n")
+	assert.Contains(t, b.String(), "0.47  /x -> not known\n")
+	assert.Contains(t, b.String(), "0.67  /y -> gone (410)?\n")
 	assert.NotContains(t, b.String(), "\x1b")
 }

@@ -229,14 +229,17 @@ func propose(p *plan.Plan, lost []*Lost, known []Known) {
 	}
 	after := pair.OfPlan(p)
 	for i, m := range pair.Pair(before, after, nil) {
-		if len(m.Candidates) == 0 || m.Candidates[0].Confidence < leastLikely {
+		if len(m.Candidates) == 0 {
 			continue
 		}
 		best := m.Candidates[0]
+		if best.Confidence < leastLikely || len(best.Reasons) == 0 {
+			continue
+		}
 		lost[i].Proposed, lost[i].Title = after[best.New].Ref, after[best.New].Title
 		lost[i].Confidence, lost[i].Doubtful = best.Confidence, m.Best() == nil
 	}
 }
 
-// leastLikely is how likely a page must be to be named as one to look at.
+// leastLikely is how likely a page must be to be named as one to look at, if there is any reason.
 const leastLikely = 0.05

@@ -24,6 +24,9 @@ type Proposal struct {
 	Visits     int     `json:"visits,omitempty"`
 }
 
+// Open reports whether it says neither a page nor that the old one is gone: both are likelier wrong than right.
+func (p *Proposal) Open() bool { return p.Status == 410 && p.Confidence < even && !p.Decided }
+
 // Proposals returns the list, in the order of the old pages.
 func Proposals(before, after []Page, matches []Match, decided map[int]Decision) []Proposal {
 	rows := make([]Proposal, len(matches))
