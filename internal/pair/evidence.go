@@ -11,11 +11,10 @@ const (
 	always          = iota // 1
 	titled                 // both have titles
 	titleAlike             // share of the words of both, by their rarity
-	titleWithin            // share of the words of the shorter
-	titleVeryAlike         // titleAlike above 0.7
 	titleEqual             // sign by sign
 	titleUnique            // titleEqual, and no other page of either side has that title
 	titleShared            // titleEqual, by how many new pages have that title
+	titleHead              // one title is the other up to a dash or colon, by how many titles begin so
 	titleBegins            // one title was cut off, and the other goes on
 	gramsAlike             // runs of letters that the titles, or last segments, share, by their rarity
 	gramsWithin            // the same, of the lighter of the two
@@ -29,13 +28,11 @@ const (
 	sameDepth              // both addresses have as many folders
 	suffix                 // one path ends in the other, by its segments
 	crossAlike             // a title and a last segment
-	crossWithin            // the same, of the shorter of the two
 	allAlike               // all words of titles and addresses
 	shared                 // weight of all words shared, a tenth of it, at most 3
 	outdoes                // by how much more it shares than any other candidate: -1 to 1
 	nameAlike              // share of the words of what names the two: titles, or else last segments
-	rarity                 // weight of the words shared of titles, or else of last segments, a tenth of it, at most 3
-	rarest                 // weight of the rarest of them, as a part of that of a word that each side has once
+	rarest                 // weight of the rarest word that the names share, as a part of that of a word that each side has once
 	onlyOld                // weight of the words that the old page alone has there, a tenth of it, at most 3
 	onlyNew                // that the new page alone has
 	rarestLost             // the rarest word of the old page isn't among those shared: by how much rarer it is than they
@@ -47,7 +44,6 @@ const (
 	texted                 // both have text
 	textAlike              //
 	textVeryAlike          // textAlike above 0.6
-	textUnlike             // textAlike below 0.15
 	textLeads              // by how much liker its text is than that of any other candidate: -1 to 1
 	textNearer             // the same, as a part of what the texts of the two have not in common: -1 to 1
 	textOwn                // words of the text that this page and no other on each side has: three are enough for 1
@@ -70,14 +66,12 @@ const (
 	placeStrays            // which part went elsewhere, by how many did
 	folderLost             // a folder's name that usually stays isn't there any more
 	folderNew              // one that usually was there before is new
-	slugKept               // slugEqual, by how often pages of this place keep it
 	ahead                  // by how much it goes before other old pages for this new one: -1 to 1
 	beaten                 // another old page suits this new one better
 	taken                  // another old page has this new one's own title, and this one hasn't
 	goneAround             // of how many more of the other old pages of its place nothing was found than of all
 	goneHere               // of how many of all other old pages nothing was found
 	namesStay              // the name differs, by how many pairs of this site have the same one
-	nameUnlike             // by how much less the names are alike than those of other pairs of this site
 	textUnusual            // by how much less the texts are
 	kinds                  // how many there are
 )
@@ -137,7 +131,6 @@ func (s *sides) look(old, new *parts, before, after *Page, e *evidence) {
 	if len(old.text) > 0 && len(new.text) > 0 {
 		text := s.words.shared(old.text, new.text)
 		e[texted], e[textAlike], e[textVeryAlike] = 1, text, above(text, 0.6)
-		e[textUnlike] = max(0, 0.15-text) / 0.15
 		e[textOwn] = min(1, float64(s.words.own(old.text, new.text))/3)
 	}
 	e[yearEqual], e[yearDiffers] = compare(old.years, new.years)
@@ -189,8 +182,7 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 	if len(old.title) > 0 && len(new.title) > 0 {
 		title := v.alike(old.title, new.title)
 		own = title
-		e[titled], e[titleAlike], e[titleWithin] = 1, title.dice, title.within
-		e[titleVeryAlike] = above(title.dice, 0.7)
+		e[titled], e[titleAlike] = 1, title.dice
 		s.lookAtTitles(old, new, e)
 	} else {
 		for _, l := range []likeness{cross, other} {
@@ -200,7 +192,7 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 		}
 	}
 	e[nameAlike] = own.dice
-	e[rarity], e[rarest] = min(own.matched/10, 3), own.rarestShared/float64(v.most)
+	e[rarest] = own.rarestShared / float64(v.most)
 	e[onlyOld], e[onlyNew] = min(own.left/10, 3), min(own.right/10, 3)
 	e[rarestLost] = rarer(own.rarestLeft, own.rarestShared)
 	e[rarestNew] = rarer(own.rarestRight, own.rarestShared)
@@ -214,13 +206,8 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 	if len(old.heading) > 0 && len(new.heading) > 0 {
 		e[headingAlike] = v.alike(old.heading, new.heading).dice
 	}
-	e[crossAlike], e[crossWithin] = max(cross.dice, other.dice), max(v.telling(cross), v.telling(other))
+	e[crossAlike] = max(cross.dice, other.dice)
 	e[unknown] = s.unknown(old)
-}
-
-// telling returns how much of the lighter bag is shared, if that weighs something.
-func (v *vocabulary) telling(l likeness) float64 {
-	return l.within * is(l.matched > 0.3*float64(v.most))
 }
 
 // lookAtTitles compares the titles of two pages that have one, sign by sign.
@@ -233,6 +220,10 @@ func (s *sides) lookAtTitles(old, new *parts, e *evidence) {
 		e[titleShared] = 1 - 1/float64(max(n, 1))
 	case (old.cut && strings.HasPrefix(new.raw, old.raw) || new.cut && strings.HasPrefix(old.raw, new.raw)):
 		e[titleBegins] = 1
+	case old.raw == new.head:
+		e[titleHead] = 1 / float64(s.heads[1][new.head])
+	case new.raw == old.head:
+		e[titleHead] = 1 / float64(s.heads[0][old.head])
 	default:
 		e[signsDiffer] = is(slices.Equal(old.title, new.title))
 	}

@@ -203,9 +203,9 @@ func sign(kind int) int {
 	switch kind {
 	case always, titled, texted, bare:
 		return 0
-	case titleShared, onlyOld, onlyNew, rarestLost, rarestNew, elsewhere, another, modelDiffers, textUnlike,
+	case titleShared, onlyOld, onlyNew, rarestLost, rarestNew, elsewhere, another, modelDiffers,
 		signsDiffer, yearDiffers, yearAlone, numberDiffers, idDiffers, dateDiffers, foreignLanguage, foreignWords,
-		unknown, placeStrays, folderLost, folderNew, beaten, taken, goneAround, goneHere, namesStay, nameUnlike, textUnusual, few:
+		unknown, placeStrays, folderLost, folderNew, beaten, taken, goneAround, goneHere, namesStay, textUnusual, few:
 		return -1
 	}
 	return 1

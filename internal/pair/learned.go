@@ -13,7 +13,6 @@ type learned struct {
 	places  moves               // from a folder to a folder
 	tops    moves               // from a first folder to a folder
 	usual   map[string][]string // by the old place: where most of its sure pairs went, three places at most
-	kept    map[string]int      // by the old place: with the last segment kept
 	gone    map[string]share    // by the old place: for how many nothing was found
 	goneAll share
 	stays   map[int32]rate // of a word of folders: how often the new page has it too
@@ -103,7 +102,7 @@ func (l *learned) went(old, new *parts, e *evidence) {
 
 // learn learns from the pairs that are sure without it.
 func (s *sides) learn(all [][]scored) {
-	l := learned{places: newMoves(), tops: newMoves(), kept: map[string]int{}, gone: map[string]share{},
+	l := learned{places: newMoves(), tops: newMoves(), gone: map[string]share{},
 		stays: map[int32]rate{}, was: map[int32]rate{}, told: map[move]int{}}
 	both, kept := 1.0, 0.5 // as if one had been seen
 	for i, list := range all {
@@ -125,9 +124,6 @@ func (s *sides) learn(all [][]scored) {
 		new := &s.new[best.page]
 		l.places.add(old.place, new.place)
 		l.tops.add(old.top, new.place)
-		if best.evidence[slugEqual] > 0 {
-			l.kept[old.place]++
-		}
 		count(l.stays, old.folders, new.all)
 		count(l.was, new.folders, old.all)
 		if len(old.ids) > 0 && len(new.ids) > 0 {
@@ -142,15 +138,14 @@ func (s *sides) learn(all [][]scored) {
 
 // drift is how much the pages of a site differ from the former ones, by all candidates, as far as each is likely.
 type drift struct {
-	pairs, names, same float64 // pairs; how alike their names are; how many of them have the same
-	texted, texts      float64 // pairs with texts; how alike these are
+	pairs, same   float64 // pairs; how many of them have the same name
+	texted, texts float64 // pairs with texts; how alike these are
 }
 
 func (d *drift) add(list []scored) {
 	for k := range list {
 		c, e := list[k].confidence, &list[k].evidence
 		d.pairs += c
-		d.names += c * e[nameAlike]
 		d.same += c * sameName(e)
 		d.texted += c * e[texted]
 		d.texts += c * e[textAlike]
@@ -264,23 +259,19 @@ func (s *sides) refine(i int, list []scored) {
 	none := s.goneOf(i, list)
 	expected := l.goneAll.without(none, goneAnyway)
 	more := max(0, l.gone[old.place].without(none, expected)-expected)
-	names, same, texts := usual(l.drift.names, l.drift.pairs, 0.6), usual(l.drift.same, l.drift.pairs, 0.5),
-		usual(l.drift.texts, l.drift.texted, 0.3)
+	same, texts := usual(l.drift.same, l.drift.pairs, 0.5), usual(l.drift.texts, l.drift.texted, 0.3)
 	for k := range list {
 		c := &list[k]
 		e := &c.evidence
 		new := &s.new[c.page]
 		e[goneHere] = expected
-		e[namesStay], e[nameUnlike] = same*(1-sameName(e)), max(0, names-e[nameAlike])
+		e[namesStay] = same * (1 - sameName(e))
 		e[textUnusual] = e[texted] * max(0, texts-e[textAlike])
 		if len(old.ids) > 0 && len(new.ids) > 0 && e[idEqual] == 0 {
 			e[idDiffers] = l.idKept
 		}
 		l.went(old, new, e)
 		e[ahead], e[beaten] = 0, 0
-		if n := l.places.from[old.place]; n > 0 {
-			e[slugKept] = e[slugEqual] * float64(l.kept[old.place]) / float64(n)
-		}
 		e[goneAround] = more * (1 - max(e[titleUnique], e[slugUnique], e[homes]))
 		e[taken] = is(e[titleEqual] == 0 && new.raw != "" && len(s.oldTitles[new.raw]) > 0)
 		unproven := 1 - max(0, min(1, 2*e[placed])) // where pages of the place go there, names of folders may change
@@ -359,6 +350,8 @@ func (s *sides) reasons(i int, c scored) []string {
 		add("same title")
 	case e[signsDiffer] > 0:
 		add("title differs in signs alone")
+	case e[titleHead] > 0:
+		add("title is the beginning of the other, up to a dash or colon")
 	case e[titleBegins] > 0:
 		add("title begins alike, and was cut off")
 	case e[titleAlike] >= 0.1:

@@ -206,9 +206,15 @@ func (s *shelf) name(sec *shelfSection, before []shelfPage) []string {
 	return s.text(1 + s.IntN(6))
 }
 
+// dash stands in titles, not in addresses.
+const dash = "—"
+
 // rename returns a title as the new site has it.
 func (s *shelf) rename(title []string) []string {
 	out := append([]string{}, title...)
+	if s.chance(10) { // what it is about, behind a dash
+		return append(append(out, dash), s.text(2+s.IntN(4))...)
+	}
 	for range 1 + s.IntN(2) {
 		i := s.IntN(len(out))
 		switch s.IntN(8) {
@@ -408,7 +414,7 @@ func (s *shelf) page(p *shelfPage, side int) madePage {
 	if s.cut[side] > 0 && len(title) > s.cut[side] {
 		title = title[:s.cut[side]] + "..."
 	}
-	words := strings.Fields(strings.ToLower(strings.ReplaceAll(strings.Join(p.title[side], " "), "-", " ")))
+	words := strings.Fields(strings.ToLower(strings.NewReplacer("-", " ", dash, " ").Replace(strings.Join(p.title[side], " "))))
 	folder, slug := sec.names[side], slugOf(append(slices.Clone(words), s.tail[side]...))
 	url := ""
 	switch s.style[side] {

@@ -21,6 +21,7 @@ type sides struct {
 	oldIDs        map[string]int     // how many old pages have an id
 	byTitle       map[string][]int32 // new pages by their own title, sign by sign
 	oldTitles     map[string][]int32 // old pages by their own title
+	heads         [2]map[string]int  // how many old and new titles begin with something in front of a dash or colon
 	newTitles     []string           // all titles of new pages, sorted
 	cutTitles     map[string]int     // how many new pages have a title that was cut off
 	cutLengths    []int              // of those titles
@@ -45,6 +46,7 @@ type named struct{ name, place string }
 type parts struct {
 	title, heading, slug, folders, all, text bag
 	raw                                      string   // its own title, as it is compared sign by sign
+	head                                     string   // the title up to a dash or colon; empty: it has none
 	cut                                      bool     // the title ended in "..."
 	grams                                    []uint32 // runs of letters of the title, or else of the last segment
 	last                                     string   // of the address; empty: it says nothing
@@ -78,8 +80,8 @@ const (
 func newSides(before, after []Page) *sides {
 	s := &sides{before: before, after: after, words: vocabulary{numbers: map[string]int32{}},
 		byID: map[string][]int32{}, oldIDs: map[string]int{}, byTitle: map[string][]int32{}, oldTitles: map[string][]int32{},
-		cutTitles: map[string]int{},
-		byLast:    map[string][]int32{}, oldLasts: map[string][]int32{},
+		heads: [2]map[string]int{{}, {}}, cutTitles: map[string]int{},
+		byLast: map[string][]int32{}, oldLasts: map[string][]int32{},
 		byTail: map[string][]int32{}, titleAt: map[named][]int32{}, lastAt: map[named][]int32{}, languages: map[string]int{}}
 	old, new := newSide(before), newSide(after)
 	joins := joined(&old, &new)
@@ -165,6 +167,11 @@ func (s *sides) index() {
 	}
 	slices.Sort(s.cutLengths)
 	s.cutLengths = slices.Compact(s.cutLengths)
+	for k, side := range [][]parts{s.old, s.new} {
+		for i := range side {
+			s.heads[k][side[i].head]++
+		}
+	}
 	s.byGram = indexGrams(s.old, s.new)
 }
 
@@ -273,6 +280,9 @@ func (q *parts) read(from *side, p *Page, guess *language.Guesser) {
 	}
 	core, _, cut := from.name(p)
 	q.raw, q.cut = raw(core), cut
+	if head, _, ok := firstPart(core); ok {
+		q.head = raw(head)
+	}
 	q.last = strings.ToLower(last)
 	path := strings.ToLower(strings.TrimRight(folders+"/"+last, "/"))
 	q.path = path

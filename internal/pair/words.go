@@ -353,7 +353,6 @@ func union(bags ...bag) bag {
 // likeness is how much two bags share.
 type likeness struct {
 	dice    float64 // of the weight of both, which part is shared
-	within  float64 // of the weight of the lighter one
 	matched float64 // the weight that is shared
 	left    float64 // the weight of what the first alone has
 	right   float64 // that of what the second alone has
@@ -415,7 +414,7 @@ func (v *vocabulary) alike(a, b bag) likeness {
 	if lighter <= 0 {
 		return likeness{}
 	}
-	l := likeness{dice: 2 * both / (left + right), within: min(1, both/lighter), matched: both,
+	l := likeness{dice: 2 * both / (left + right), matched: both,
 		left: max(0, left-both), right: max(0, right-both), rarestShared: rarest}
 	digitsLeft, digitsRight := false, false
 	for _, x := range onlyA[:nA] {
