@@ -10,6 +10,9 @@ import (
 // absent is the most that is said of a page being gone only because nothing was found: that is no proof.
 const absent = 0.89
 
+// unlike is how like another text is at most, so that a page with another is surely gone.
+const unlike = 0.4
+
 // goneAnyway is how many pages are gone on a site where more aren't found: where only addresses are known, and nothing is
 // found of most pages, that says more of the addresses than of the pages.
 const goneAnyway = 0.3
@@ -89,10 +92,9 @@ func (s *sides) gone(i int, list []scored) (confidence float64, why []string) {
 				placeName(old.place)))
 		}
 	}
-	if like, known := s.textLike(old, list); known {
-		if most = 1; like < 0.3 {
-			why = append(why, fmt.Sprintf("no text is more than %d %% like its own", percent(like)))
-		}
+	if like, known := s.textLike(old, list); known && like < unlike {
+		most = 1
+		why = append(why, fmt.Sprintf("no text is more than %d %% like its own", percent(like)))
 	}
 	if n := s.called(i); n > shown {
 		have := "have its title"
