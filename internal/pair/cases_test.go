@@ -102,6 +102,9 @@ func smallCases() []smallCase {
 		{"half a title", []string{"Boats and tides /b"}, []string{"Boats and bicycles /x", "Trains and tides /y"}, "doubtful"},
 		{"half an address", []string{"/boats-and-tides"}, []string{"/x/boats-and-bicycles", "/y/trains-and-tides"}, "doubtful"},
 		{"a wide title", []string{"News /news"}, []string{"News from the harbour /harbour", "News from the office /office"}, "doubtful"},
+		{"a title that goes on behind a colon", []string{"Seabirds /s"}, []string{"Seabirds: when to come /x", "Fares /fares"}, "/x"},
+		{"a title that ended with a dash", []string{"Fahrpreise — gültig ab Mai /p"}, []string{"Fahrpreise /preise", "Häfen /h"}, "/preise"},
+		{"several titles go on", []string{"Seabirds /s"}, []string{"Seabirds: puffins /x", "Seabirds: terns /y"}, "doubtful"},
 		{"the same word, another thing", []string{"Bank /bank"}, []string{"Bank holidays /holidays", "Fares /fares"}, "doubtful"},
 		{"only signs differ", []string{"C++ on board /cpp"}, []string{"C# on board /x", "C++ on board /y"}, "/y"},
 		{"only signs differ, and it isn't there", []string{"C++ on board /cpp"}, []string{"C# on board /x"}, "doubtful"},
@@ -234,4 +237,81 @@ func TestOneTitleInManyFolders(t *testing.T) {
 		}
 	}
 	assert.Equal(t, len(before), right)
+}
+
+// Where only addresses are known, and say nothing of most pages, no page is said to be gone for that.
+func TestAddressesThatSayNothing(t *testing.T) {
+	for _, n := range []int{8, 30, 31, 500} {
+		random := rand.New(rand.NewPCG(4, 2026))
+		names := makeWords(random, 2*n)
+		var before, after []Page
+		for i := range n {
+			before = append(before, parsedCase(t, fmt.Sprintf("/show.php?item=%d", 1000+7*i)))
+			after = append(after, parsedCase(t, "/guides/"+names[2*i]+"-"+names[2*i+1]))
+		}
+		for _, m := range Pair(before, after, nil) {
+			assert.Nil(t, m.Best())
+			assert.Less(t, m.Gone, even, "%d pages", n)
+			assert.Contains(t, m.GoneWhy, "of most others nothing was found either")
+		}
+	}
+}
+
+// Words put together behind a beginning that all have are found by their letters; a version in an address is one word.
+func TestAddressesByTheirLetters(t *testing.T) {
+	random := rand.New(rand.NewPCG(5, 2026))
+	names := makeWords(random, 200)
+	var before, after []Page
+	for i := range 60 {
+		a, b, c := names[random.IntN(200)], names[random.IntN(200)], names[i]
+		before = append(before, parsedCase(t, fmt.Sprintf("/ref/classkv_%s_%s_%s.html", c, a, b)))
+		after = append(after, parsedCase(t, fmt.Sprintf("/library/kv%s%s%s-class-reference", c, a, b)))
+	}
+	for i := range 30 {
+		before = append(before, parsedCase(t, fmt.Sprintf("/log/3_%d_%d.html", i/3, i%3)))
+		after = append(after, parsedCase(t, fmt.Sprintf("/releases/release-3-%d-%d-of-%d", i/3, i%3, 2010+i/3)))
+	}
+	for i, m := range Pair(before, after, nil) {
+		if assert.NotEmpty(t, m.Candidates, before[i].Written) {
+			assert.Equal(t, i, m.Candidates[0].New, before[i].Written)
+		}
+		if i < 60 {
+			assert.NotNil(t, m.Best(), before[i].Written)
+		}
+	}
+}
+
+// A title that was cut off before what tells it from others isn't gone for that.
+func TestTitlesCutOffBeforeTheyDiffer(t *testing.T) {
+	for _, n := range []int{9, 40, 501} {
+		names := makeWords(rand.New(rand.NewPCG(6, 2026)), n)
+		var before, after []Page
+		for i, name := range names {
+			before = append(before, parsedCase(t, fmt.Sprintf("Ferry to the isl... /p?n=%d", 500+i)))
+			after = append(after, parsedCase(t, fmt.Sprintf("Ferry to the island of %s /%s", name, name)))
+		}
+		m := Pair(before, after, nil)[0]
+		assert.Less(t, m.Gone, even, "%d pages", n)
+		assert.Contains(t, m.GoneWhy, fmt.Sprintf("%d new pages have a title that begins like it", n))
+	}
+}
+
+// Surely gone is a page only if no text is nearly half alike, whatever it is called.
+func TestSurelyGoneByTheText(t *testing.T) {
+	random := rand.New(rand.NewPCG(8, 2026))
+	words := makeWords(random, 4000)
+	text := func(from, n int) string { return strings.Join(words[from:from+n], " ") }
+	var before, after []Page
+	for i := range 20 {
+		p := parsedCase(t, fmt.Sprintf("%s %s /%d", words[i], words[20+i], i))
+		p.Text = text(100+60*i, 60)
+		before, after = append(before, p), append(after, p)
+	}
+	halfAlike, unlikeAll := parsedCase(t, "Whale watching /whales"), parsedCase(t, "Lost luggage /luggage")
+	halfAlike.Text = text(100, 40) + " " + text(2000, 20)
+	unlikeAll.Text = text(2100, 60)
+	matches := Pair(append(before, halfAlike, unlikeAll), after, nil)
+	assert.LessOrEqual(t, matches[20].Gone, absent, "%v", matches[20].GoneWhy)
+	assert.Greater(t, matches[21].Gone, absent)
+	assert.Contains(t, strings.Join(matches[21].GoneWhy, "; "), "no text is more than 0 % like its own")
 }

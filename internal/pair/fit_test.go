@@ -57,11 +57,11 @@ func schools() []made {
 	for _, seed := range fitted() {
 		sites = append(sites, makeSite(2500, seed), makeSiteWith(1500, seed, 85)) // not all write their addresses anew
 	}
-	for seed := range uint64(240) {
-		sites = append(sites, makeShelf([]int{40, 100, 300, 800}[seed/2%4], 100+seed))
+	for seed := range uint64(480) {
+		sites = append(sites, makeShelf([]int{40, 100, 300, 600}[seed/2%4], 100+seed))
 	}
-	for seed := range uint64(600) {
-		sites = append(sites, makeShelf(2+int(seed%25), 1000+seed)) // handfuls
+	for seed := range uint64(1200) {
+		sites = append(sites, makeShelf(2+int(seed%25), 10000+seed)) // handfuls
 	}
 	return sites
 }

@@ -388,7 +388,7 @@ func TestShelves(t *testing.T) {
 		var truth []int
 		plain := map[string][]said{}
 		offset := 0
-		for seed := range uint64(40) {
+		for seed := range uint64(80) {
 			site := makeShelf([]int{30, 100, 400, 900}[seed%4], 5000+seed)
 			add := func(all []said) []said { // pages of one site after those of another
 				moved := slices.Clone(all)
@@ -431,9 +431,13 @@ func TestShelves(t *testing.T) {
 		}
 		t.Logf("%s: %.0f pairs said at 0.9 and more, %.3f right; %.0f gones, %.3f right; "+
 			"gone pages paired above 0.8: %.3f", m, pairs, right/pairs, gones, goneRight/max(1, gones), goneButPaired(list, truth, 0.8))
-		assert.GreaterOrEqual(t, right/pairs, 0.97, m)
+		surely, most := 0.97, 0.07
+		if m == withAddresses { // whole editions under other names can't be told apart
+			surely, most = 0.965, 0.1
+		}
+		assert.GreaterOrEqual(t, right/pairs, surely, m)
 		assert.GreaterOrEqual(t, goneRight, 0.97*gones, m)
-		assert.LessOrEqual(t, goneButPaired(list, truth, 0.8), 0.045, m) // 0.041 with titles, less elsewhere
+		assert.LessOrEqual(t, goneButPaired(list, truth, 0.8), 0.035, m)
 		for k, c := range goneCalibration(list, truth) {
 			if c.said > 0 {
 				t.Logf("%s: gone said at 0.%d: %d said %.3f right %.3f", m, k, c.said, c.sum/float64(c.said), float64(c.right)/float64(c.said))
@@ -444,20 +448,14 @@ func TestShelves(t *testing.T) {
 				t.Logf("%s: said at 0.%d: %d said %.3f right %.3f", m, k, c.said, c.sum/float64(c.said), float64(c.right)/float64(c.said))
 			}
 			if c.said >= 200 {
-				most := 0.1
-				if m == withAddresses {
-					most = 0.2
-				}
 				assertSaid(t, c, most, "%s: said at about 0.%d", m, k)
 			}
 		}
 	}
 }
 
-// assertSaid wants what was said to be hardly surer than it is right, and not too timid either.
-func assertSaid(t *testing.T, c tenth, timid float64, format string, args ...any) {
+// assertSaid wants what was said to be right about as often as it says.
+func assertSaid(t *testing.T, c tenth, within float64, format string, args ...any) {
 	t.Helper()
-	said, right := c.sum/float64(c.said), float64(c.right)/float64(c.said)
-	assert.LessOrEqual(t, said-right, 0.07, fmt.Sprintf(format, args...))
-	assert.LessOrEqual(t, right-said, timid, fmt.Sprintf(format, args...))
+	assert.InDelta(t, c.sum/float64(c.said), float64(c.right)/float64(c.said), within, fmt.Sprintf(format, args...))
 }
