@@ -32,7 +32,7 @@ const (
 	shared                 // weight of all words shared, a tenth of it, at most 3
 	outdoes                // by how much more it shares than any other candidate: -1 to 1
 	nameAlike              // share of the words of what names the two: titles, or else last segments
-	rarest                 // weight of the rarest word that the names share, as a part of that of a word that each side has once
+	rarest                 // weight of the rarest word that the names share, as a part of one that each side has once
 	onlyOld                // weight of the words that the old page alone has there, a tenth of it, at most 3
 	onlyNew                // that the new page alone has
 	rarestLost             // the rarest word of the old page isn't among those shared: by how much rarer it is than they
@@ -72,7 +72,7 @@ const (
 	goneAround             // of how many more of the other old pages of its place nothing was found than of all
 	goneHere               // of how many of all other old pages nothing was found
 	namesStay              // the name differs, by how many pairs of this site have the same one
-	textUnusual            // by how much less the texts are
+	textUnusual            // by how much less alike the texts are than those of other pairs of this site
 	kinds                  // how many there are
 )
 

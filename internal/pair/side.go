@@ -92,7 +92,8 @@ func positionsOf(pages []Page) map[string]bool {
 		if first < 0 {
 			continue
 		}
-		if strings.Contains(shape, "#.#") || strings.Contains(shape, "#-#") || strings.Contains(shape, "#_#_#") { // versions, dates
+		dated := strings.Contains(shape, "#.#") || strings.Contains(shape, "#-#") || strings.Contains(shape, "#_#_#")
+		if dated { // a version or a date
 			continue
 		}
 		r := runs[shape]
