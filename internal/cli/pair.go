@@ -183,20 +183,25 @@ func (p *pairing) report(rows []pair.Proposal, newPages int) report {
 		if p.sample > 0 && len(r.rows) == p.sample {
 			break
 		}
-		to := row.To
-		if row.Open() {
-			to = "not known"
-		} else if row.Status == 410 {
-			to = "gone (410)"
-		}
 		listed = append(listed, row)
-		r.rows = append(r.rows, []string{row.From, to, strconv.FormatFloat(row.Confidence, 'f', 2, 64), row.Reason})
+		r.rows = append(r.rows, []string{row.From, proposed(row), strconv.FormatFloat(row.Confidence, 'f', 2, 64), row.Reason})
 	}
 	r.counts = []count{{"old", "old pages", len(rows)}, {"paired", "surely paired", paired},
 		{"gone", "surely gone", gone}, {"doubtful", "doubtful", len(doubtful)},
 		{"decided", "decided by a person", decided}, {"unused", "new pages without an old one", newPages - len(used)}}
 	r.text = func(w io.Writer, style term.Style) error { return doubtfulText(w, style, listed, len(doubtful)) }
 	return r
+}
+
+// proposed says where a row leads, for a person.
+func proposed(row pair.Proposal) string {
+	switch {
+	case row.Open():
+		return "not known"
+	case row.Status == 410:
+		return "gone (410)"
+	}
+	return row.To
 }
 
 // doubtfulWidth is how many columns the text of doubtful pairs takes at most.
@@ -220,11 +225,9 @@ func doubtfulText(w io.Writer, style term.Style, rows []pair.Proposal, all int) 
 	var b strings.Builder
 	b.WriteString(term.Cut(title, doubtfulWidth) + "\n\n")
 	for _, row := range rows {
-		to := "-> " + row.To
-		if row.Open() {
-			to = "-> not known"
-		} else if row.Status == 410 {
-			to = "-> gone (410)?"
+		to := "-> " + proposed(row)
+		if row.Status == 410 && !row.Open() {
+			to += "?"
 		}
 		from := strings.TrimPrefix(row.From, origin)
 		lead := strconv.FormatFloat(row.Confidence, 'f', 2, 64) + "  "
