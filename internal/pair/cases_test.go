@@ -214,7 +214,7 @@ func TestWhyGone(t *testing.T) {
 	assert.Nil(t, named.Best())
 	assert.LessOrEqual(t, named.Gone, absent)
 	assert.Equal(t, []string{`no page of the new site has "intelfb"`}, named.GoneWhy)
-	assert.LessOrEqual(t, bare.Gone, absent)
+	assert.LessOrEqual(t, bare.Gone, addressed)
 }
 
 // Where very many pages have one title, those of the folder where the others of its folder went are still looked at.

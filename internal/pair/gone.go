@@ -7,8 +7,11 @@ import (
 	"strings"
 )
 
-// absent is the most that is said of a page being gone only because nothing was found: that is no proof.
-const absent = 0.89
+// The most that is said of a page being gone only because nothing was found: that is no proof.
+const (
+	absent    = 0.89
+	addressed = 0.6 // only its address is known
+)
 
 // unlike is how like another text is at most, so that a page with another is surely gone.
 const unlike = 0.4
@@ -80,6 +83,9 @@ func (s *sides) gone(i int, list []scored) (confidence float64, why []string) {
 	weights := goneWeights()
 	confidence = none * weights.odds(&e, of)
 	most := absent
+	if len(old.title) == 0 && len(old.text) == 0 {
+		most = addressed
+	}
 	if limit := goneAnyway / e[noneHere]; of == addresses && limit < min(confidence, most) {
 		most = limit
 		why = append(why, "of most others nothing was found either")
