@@ -71,7 +71,7 @@ const (
 	taken                  // another old page has this new one's own title, and this one hasn't
 	goneAround             // of how many more of the other old pages of its place nothing was found than of all
 	goneHere               // of how many of all other old pages nothing was found
-	namesStay              // the name differs, by how many pairs of this site have the same one
+	namesStay              // the name differs, by how seldom it does in pairs of this site: its logarithm
 	textUnusual            // by how much less alike the texts are than those of other pairs of this site
 	kinds                  // how many there are
 )

@@ -259,13 +259,14 @@ func (s *sides) refine(i int, list []scored) {
 	none := s.goneOf(i, list)
 	expected := l.goneAll.without(none, goneAnyway)
 	more := max(0, l.gone[old.place].without(none, expected)-expected)
-	same, texts := usual(l.drift.same, l.drift.pairs, 0.5), usual(l.drift.texts, l.drift.texted, 0.3)
+	texts := usual(l.drift.texts, l.drift.texted, 0.3)
+	seldom := min(1, -math.Log(1-usual(l.drift.same, l.drift.pairs, 0.5))/5)
 	for k := range list {
 		c := &list[k]
 		e := &c.evidence
 		new := &s.new[c.page]
 		e[goneHere] = expected
-		e[namesStay] = same * (1 - sameName(e))
+		e[namesStay] = seldom * (1 - sameName(e))
 		e[textUnusual] = e[texted] * max(0, texts-e[textAlike])
 		if len(old.ids) > 0 && len(new.ids) > 0 && e[idEqual] == 0 {
 			e[idDiffers] = l.idKept

@@ -170,16 +170,19 @@ func each(n int, do func(i int, t *tally), room func() *tally, progress func(n i
 
 // match makes the result for an old page of its candidates.
 func (s *sides) match(i int, list []scored) Match {
-	m := Match{Old: i}
-	m.Gone, m.GoneWhy = s.gone(i, list)
+	gone, why := s.gone(i, list)
+	m := Match{Old: i, Gone: written(gone), GoneWhy: why}
 	for _, c := range list {
 		if len(m.Candidates) < shown && c.confidence >= least {
-			m.Candidates = append(m.Candidates, Candidate{New: int(c.page), Confidence: c.confidence,
+			m.Candidates = append(m.Candidates, Candidate{New: int(c.page), Confidence: written(c.confidence),
 				Reasons: s.reasons(i, c)})
 		}
 	}
 	return m
 }
+
+// written returns a confidence as lists have it, in thousandths, so that what is sure here is sure where they are read.
+func written(confidence float64) float64 { return math.Floor(1000*confidence+1e-6) / 1000 }
 
 // scored is a candidate with its evidence.
 type scored struct {
