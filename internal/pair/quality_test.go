@@ -29,16 +29,18 @@ type quality struct {
 	precision, recall, f1 float64
 	gone                  float64 // share of the old pages of which it is told rightly whether they are gone
 	goneTold              float64 // share of those that are gone of which it is told
+	spared                float64 // share of those that are gone for which no page is proposed
 }
 
 func judge(list []said, truth []int) quality {
-	var pairs, right, paired, goneRight, gone, goneTold float64
+	var pairs, right, paired, goneRight, gone, goneTold, spared float64
 	for i, s := range list {
 		if truth[i] >= 0 {
 			pairs++
 		} else {
 			gone++
 			goneTold += is(s.page == isGone)
+			spared += is(s.page < 0)
 		}
 		if s.page >= 0 {
 			paired++
@@ -51,7 +53,7 @@ func judge(list []said, truth []int) quality {
 		}
 	}
 	q := quality{precision: right / max(paired, 1), recall: right / pairs, gone: goneRight / float64(len(list)),
-		goneTold: goneTold / max(gone, 1)}
+		goneTold: goneTold / max(gone, 1), spared: spared / max(gone, 1)}
 	q.f1 = 2 * q.precision * q.recall / max(q.precision+q.recall, 1e-9)
 	return q
 }

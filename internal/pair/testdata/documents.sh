@@ -9,7 +9,7 @@ set -euo pipefail
 dir=$(mkdir -p "$1" && cd "$1" && pwd)
 shift
 
-# set, suite and package of the version before, and of the one after
+# set, suite and package of the version before, and of the one after; the last six were looked at only when all was done
 sets='python bullseye python3.9-doc trixie python3.13-doc
 django bullseye python-django-doc trixie python-django-doc
 postgresql bullseye postgresql-doc-13 trixie postgresql-doc-17
@@ -23,7 +23,19 @@ office bullseye libreoffice-help-de trixie libreoffice-help-de
 exim bullseye exim4-doc-html trixie exim4-doc-html
 sqlite bullseye sqlite3-doc trixie sqlite3-doc
 handbook bullseye debian-handbook bookworm debian-handbook
-installation bullseye installation-guide-amd64 trixie installation-guide-amd64'
+installation bullseye installation-guide-amd64 trixie installation-guide-amd64
+numpy bullseye python-numpy-doc trixie python-numpy-doc
+gimp bullseye gimp-help-en trixie gimp-help-en
+glib bullseye libglib2.0-doc trixie libglib2.0-doc
+lilypond bullseye lilypond-doc-html trixie lilypond-doc-html
+matplotlib bullseye python-matplotlib-doc trixie python-matplotlib-doc
+maxima bullseye maxima-doc trixie maxima-doc
+scipy bullseye python-scipy-doc trixie python-scipy-doc
+sphinx bullseye sphinx-doc trixie sphinx-doc
+pascal bullseye fp-docs-3.2.0 trixie fp-docs-3.2.2
+pandas bullseye python-pandas-doc trixie python-pandas-doc
+gtk bullseye libgtk-3-doc trixie libgtk-4-doc
+gimpfr bullseye gimp-help-fr trixie gimp-help-fr'
 
 apt="$dir/.apt"
 mkdir -p "$apt/lists/partial" "$apt/archives/partial"
