@@ -42,6 +42,8 @@ func smallCases() []smallCase {
 		{"the year stays", []string{"Regatta 2019 /regatta-2019"}, []string{"Regatta 2018 /r/18", "Regatta 2019 /r/19"}, "/r/19"},
 		{"Baureihen", []string{"Motor Typ B200 /b200"}, []string{"Motor Typ B250 /motoren/b250"}, "gone"},
 		{"modèles", []string{"Moteur type M42 /m42"}, []string{"Moteur type M43 /moteurs/m43"}, "gone"},
+		{"a date that wasn't there", []string{"Report 14 for passengers /r14"},
+			[]string{"Report 14 for passengers (June 2021) /r/a", "Report 13 for passengers (May 2021) /r/b"}, "/r/a"},
 		// The distinctive word is nowhere.
 		{"another ferry", []string{"The ferry Hildafjord /hildafjord"}, []string{"The ferry Grimsay /boats/grimsay"}, "gone"},
 		{"en annen ferge", []string{"Fergen Hildafjord /hildafjord"}, []string{"Fergen Grimsay /baater/grimsay"}, "gone"},
@@ -54,11 +56,19 @@ func smallCases() []smallCase {
 		{"Kapitel", []string{"Kapitel 2. Fahrpreise /kap2"}, []string{"Kapitel 2. Gezeiten /k2", "Kapitel 5. Fahrpreise /k5"}, "/k5"},
 		{"a number at the end", []string{"Landing /landing-2"}, []string{"Landing /guides/landing", "Tides /guides/tides-2"}, "/guides/landing"},
 		{"topics", []string{"14. Seabirds /t14"}, []string{"14. Tides /n14", "12. Seabirds /n12"}, "/n12"},
+		{"a section behind a book's name", []string{"Handbook: 9.1.5. Landing at Kvitsund /s915"},
+			[]string{"Handbook: 9.1.5. Tides /t915", "Handbook: 10.2.1. Landing at Kvitsund /t1021"}, "/t1021"},
+		{"the number of a chapter, where all else is the same", []string{"Chapter 14. Ferries /boats"},
+			[]string{"Ferries /x", "Chapter 14. Ferries /y"}, "doubtful"},
 		{"a day is no section", []string{"14. Juli Regatta /regatta-14"}, []string{"14. Juli Regatta /r/14", "15. Juli Regatta /r/15"}, "/r/14"},
 		{"numbers alone", []string{"/item-14"}, []string{"/thing-14", "/thing-15"}, "doubtful"},
 		// A title that is the same, and unique.
 		{"the same title", []string{"Lost luggage /service/57"}, []string{"Lost luggage /help/luggage", "Luggage /help/trunks", "Lost /help/lost"}, "/help/luggage"},
 		{"a path at the end of another", []string{"/parisc/debugging.html"}, []string{"/arch/parisc/debugging.html", "/debugging/tools"}, "/arch/parisc/debugging.html"},
+		{"a last segment that stays under another title", []string{"Kayak for beginners /how-to/paddling.html"},
+			[]string{"Learn to steer a kayak /water/paddling.html", "Fares /fares.html", "Tides /water/tides.html"}, "/water/paddling.html"},
+		{"ein letzter Teil, der bleibt", []string{"Mit Rad und Hund an Bord /service/mitnahme.html"},
+			[]string{"Was darf mit? /reise/mitnahme", "Häfen /reise/haefen", "Inseln /reise/inseln"}, "/reise/mitnahme"},
 		{"x.html and x/index.html", []string{"Seabirds /seabirds.html"}, []string{"Seabirds /seabirds/index.html", "Birds /birds/"}, "/seabirds/index.html"},
 		{"x.html and x/index.html, without titles", []string{"/guides/puffins.html"}, []string{"/guides/puffins/index.html", "/guides/seals/index.html"}, "/guides/puffins/index.html"},
 		{"the same in Greek", []string{"Δρομολόγια πλοίων /12"}, []string{"Δρομολόγια πλοίων /dromologia", "Λιμάνια /limania"}, "/dromologia"},
@@ -253,6 +263,47 @@ func TestAddressesThatSayNothing(t *testing.T) {
 			assert.Nil(t, m.Best())
 			assert.Less(t, m.Gone, even, "%d pages", n)
 			assert.Contains(t, m.GoneWhy, "of most others nothing was found either")
+		}
+	}
+}
+
+// A title that is the same on both sides is one, whatever else many titles of one side have in front.
+func TestEqualTitlesStayEqual(t *testing.T) {
+	names := makeWords(rand.New(rand.NewPCG(9, 2026)), 400)
+	before := []Page{parsedCase(t, "Harbour guide: Skerrywick — Harbour guide /guide/index"), parsedCase(t, "Harbour guide: 2.1 Kvitsund /guide/k")}
+	after := []Page{parsedCase(t, "Harbour guide: Skerrywick — Harbour guide /books/guide"), parsedCase(t, "Harbour guide: 3.4 Kvitsund /books/kvitsund")}
+	for i := range 30 {
+		before = append(before, parsedCase(t, fmt.Sprintf("Harbour guide: 2.%d %s /guide/%d", i+2, names[i], i)))
+	}
+	for i := range 300 {
+		after = append(after, parsedCase(t, fmt.Sprintf("Islands: %d.%d %s /books/%d", 1+i%9, i, names[100+i], i)))
+	}
+	for i, m := range Pair(before, after, nil)[:2] {
+		if assert.NotNil(t, m.Best(), "%v", m) {
+			assert.Equal(t, i, m.Best().New)
+			assert.Contains(t, m.Best().Reasons, "same title")
+		}
+	}
+}
+
+// What many last segments have in front of their first word is no part of it, if enough have it.
+func TestWhatIsInFrontOfManyNames(t *testing.T) {
+	names := makeWords(rand.New(rand.NewPCG(10, 2026)), 80)
+	for _, n := range []int{1, 7, 8, 40} {
+		var before, after []Page
+		for i := range n {
+			before = append(before, parsedCase(t, fmt.Sprintf("/ref/class%s_%s.html", names[2*i], names[2*i+1])))
+			after = append(after, parsedCase(t, fmt.Sprintf("/library/%s-%s-reference", names[2*i], names[2*i+1])))
+		}
+		surely := 0
+		for i, m := range Pair(before, after, nil) {
+			if assert.NotEmpty(t, m.Candidates, "%d pages: %v", n, m) {
+				assert.Equal(t, i, m.Candidates[0].New, "%d pages: %v", n, m)
+				surely += int(is(m.Candidates[0].Confidence >= 0.9))
+			}
+		}
+		if n >= 8 {
+			assert.GreaterOrEqual(t, surely*10, n*9, "%d pages", n)
 		}
 	}
 }

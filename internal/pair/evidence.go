@@ -12,8 +12,10 @@ const (
 	titled                 // both have titles
 	titleAlike             // share of the words of both, by their rarity
 	titleEqual             // sign by sign
+	titleWhole             // equal with all that isn't the page's own, and other new pages have the same own title
 	titleUnique            // titleEqual, and no other page of either side has that title
 	titleShared            // titleEqual, by how many new pages have that title
+	fewerNew               // the names are the same, and fewer new pages have it than old ones: for which part there is none
 	titleHead              // one title is the other up to a dash or colon, by how many titles begin so
 	titleBegins            // one title was cut off, and the other goes on
 	gramsAlike             // runs of letters that the titles, or last segments, share, by their rarity
@@ -27,6 +29,7 @@ const (
 	slugUnique             // equal, and no other page of either side has that last segment
 	sameDepth              // both addresses have as many folders
 	suffix                 // one path ends in the other, by its segments
+	wouldStay              // addresses of its form are still in the old page's folder, and it isn't this one's
 	crossAlike             // a title and a last segment
 	allAlike               // all words of titles and addresses
 	shared                 // weight of all words shared, a tenth of it, at most 3
@@ -63,6 +66,7 @@ const (
 	unknown                // which part of the old page's words no new page has
 	placed                 // how much oftener than by chance pages of this place went to that one: -1 to 1
 	placeShare             // which part of the pages of this place went to that one
+	titleHere              // several candidates have the title: which part of the pages of this place that went to theirs went to its
 	placeStrays            // which part went elsewhere, by how many did
 	folderLost             // a folder's name that usually stays isn't there any more
 	folderNew              // one that usually was there before is new
@@ -71,7 +75,7 @@ const (
 	taken                  // another old page has this new one's own title, and this one hasn't
 	goneAround             // of how many more of the other old pages of its place nothing was found than of all
 	goneHere               // of how many of all other old pages nothing was found
-	namesStay              // the name differs, by how seldom it does in pairs of this site: its logarithm
+	namesStay              // the name differs, by how many pairs of this site have the same one
 	textUnusual            // by how much less alike the texts are than those of other pairs of this site
 	kinds                  // how many there are
 )
@@ -140,7 +144,9 @@ func (s *sides) look(old, new *parts, before, after *Page, e *evidence) {
 		e[yearAlone] = is(old.dated != new.dated)
 	}
 	if !s.everywhere(old.numbers) && !s.everywhere(new.numbers) {
-		_, e[numberDiffers] = compare(old.numbers, new.numbers)
+		equal := 0.0
+		equal, e[numberDiffers] = compare(old.numbers, new.numbers)
+		e[yearAlone] *= 1 - equal // Report 14, and Report 14 (2021)
 	}
 	if len(old.ids) > 0 && len(new.ids) > 0 {
 		if s.sameID(old, new) != "" {
@@ -176,6 +182,7 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 	}
 	e[sameDepth] = is(old.path != "" && strings.Count(old.path, "/") == strings.Count(new.path, "/"))
 	e[suffix] = pathSuffix(old.path, new.path)
+	e[wouldStay] = is(old.path != "" && old.path != new.path && s.forms[old.form])
 	e[allAlike], e[shared] = all.dice, min(all.matched/10, 3)
 	cross, other := v.alike(old.title, new.slug), v.alike(old.slug, new.title)
 	own := slug // what names the page: titles, or else last segments
@@ -192,6 +199,7 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 		}
 	}
 	e[nameAlike] = own.dice
+	e[fewerNew] = sameName(e) * s.lacking(old)
 	e[rarest] = own.rarestShared / float64(v.most)
 	e[onlyOld], e[onlyNew] = min(own.left/10, 3), min(own.right/10, 3)
 	e[rarestLost] = rarer(own.rarestLeft, own.rarestShared)
@@ -217,7 +225,8 @@ func (s *sides) lookAtTitles(old, new *parts, e *evidence) {
 		n := s.inLanguage(s.byTitle[new.raw], s.new, old.language)
 		e[titleEqual] = 1
 		e[titleUnique] = is(n == 1 && s.inLanguage(s.oldTitles[old.raw], s.old, old.language) == 1)
-		e[titleShared] = 1 - 1/float64(max(n, 1))
+		e[titleShared] = s.sharedTitle(old, new)
+		e[titleWhole] = is(n > 1 && old.whole == new.whole)
 	case (old.cut && strings.HasPrefix(new.raw, old.raw) || new.cut && strings.HasPrefix(old.raw, new.raw)):
 		e[titleBegins] = 1
 	case old.raw == new.head:
@@ -227,6 +236,13 @@ func (s *sides) lookAtTitles(old, new *parts, e *evidence) {
 	default:
 		e[signsDiffer] = is(slices.Equal(old.title, new.title))
 	}
+}
+
+// sharedTitle returns by how many new pages in the old one's language have a title: nothing for one, up to 1 for four,
+// from where on more make no difference.
+func (s *sides) sharedTitle(old, new *parts) float64 {
+	n := s.inLanguage(s.byTitle[new.raw], s.new, old.language)
+	return (1 - 1/float64(max(min(n, 4), 1))) / 0.75
 }
 
 // inLanguage counts pages that are in a language, or that may be.
@@ -271,6 +287,13 @@ func (s *sides) unknown(old *parts) float64 {
 		return 0
 	}
 	return none / all
+}
+
+// lacking returns for which part of the old pages named like this one there is no new page of that name.
+func (s *sides) lacking(old *parts) float64 {
+	name := old.name()
+	before, after := s.oldNames[name], s.newNames[name]
+	return max(0, 1-float64(after)/float64(max(before, 1)))
 }
 
 // everywhere reports whether a site has numbers on so many pages that they tell none from another: its version.

@@ -63,6 +63,12 @@ func schools() []made {
 	for seed := range uint64(1200) {
 		sites = append(sites, makeShelf(2+int(seed%25), 10000+seed)) // handfuls
 	}
+	for seed := range uint64(160) {
+		sites = append(sites, makeEdited([]int{40, 100, 300, 600}[seed/2%4], 20000+seed))
+	}
+	for seed := range uint64(300) {
+		sites = append(sites, makeEdited(2+int(seed%25), 30000+seed))
+	}
 	return sites
 }
 
@@ -174,7 +180,7 @@ func printWeights(w *weights) {
 	// By hand: what made-up sites lack.
 	w[foreignLanguage], w[foreignWords] = [knowns]float64{-4, -4, -4, -4}, [knowns]float64{-2.5, -2.5, -2.5, -2.5}
 	w[homes], w[sameDepth] = [knowns]float64{6, 6, 6, 6}, [knowns]float64{0, 0, 0.8, 0.4}
-	w[slugUnique][titles] = 1.5 // made-up pages seldom keep their address under another title
+	w[slugUnique][titles] = 2.5 // made-up names are oftener the same by chance
 	for k, name := range constantNames("evidence.go", "kinds") {
 		if w[k] != [knowns]float64{} {
 			fmt.Printf("\t\t%s: {%.3f, %.3f, %.3f, %.3f},\n", name, w[k][0], w[k][1], w[k][2], w[k][3])
@@ -203,7 +209,7 @@ func sign(kind int) int {
 	switch kind {
 	case always, titled, texted, bare:
 		return 0
-	case titleShared, onlyOld, onlyNew, rarestLost, rarestNew, elsewhere, another, modelDiffers,
+	case titleShared, fewerNew, wouldStay, onlyOld, onlyNew, rarestLost, rarestNew, elsewhere, another, modelDiffers,
 		signsDiffer, yearDiffers, yearAlone, numberDiffers, idDiffers, dateDiffers, foreignLanguage, foreignWords,
 		unknown, placeStrays, folderLost, folderNew, beaten, taken, goneAround, goneHere, namesStay, textUnusual, few:
 		return -1

@@ -82,14 +82,14 @@ func (m *moves) usual() map[string][]string {
 }
 
 // went fills in how many of the pages of an old page's place, or else of its first folder, went to a new page's, and how
-// much oftener than by chance.
-func (l *learned) went(old, new *parts, e *evidence) {
+// much oftener than by chance; it returns the share, 0 where nothing is known of the place.
+func (l *learned) went(old, new *parts, e *evidence) (share float64) {
 	e[placed], e[placeShare], e[placeStrays] = 0, 0, 0
 	if l.tops.from[old.top] == 0 {
-		return
+		return 0
 	}
 	chance := (float64(l.places.to[new.place]) + 1) / float64(l.places.all+10)
-	share := l.places.share(old.place, new.place, l.tops.share(old.top, new.place, chance))
+	share = l.places.share(old.place, new.place, l.tops.share(old.top, new.place, chance))
 	more := math.Log(share/chance) / 4
 	if more < 0 {
 		more /= 2 // what is sure so far is no fair sample
@@ -97,6 +97,24 @@ func (l *learned) went(old, new *parts, e *evidence) {
 	e[placed] = max(-1, min(1, more))
 	if n := float64(l.places.from[old.place]); n > 0 {
 		e[placeShare], e[placeStrays] = share, (1-share)*n/(n+3)
+	}
+	return share
+}
+
+// whichTitled notes which of several candidates with the old page's title lie where most of its place went, by their
+// shares of it.
+func (s *sides) whichTitled(list []scored, shares []float64) {
+	all, n := 0.0, 0
+	for k := range list {
+		if list[k].evidence[titleEqual] > 0 {
+			all, n = all+shares[k], n+1
+		}
+	}
+	for k := range list {
+		e := &list[k].evidence
+		if e[titleHere] = 0; n > 1 && all > 0 {
+			e[titleHere] = e[titleEqual] * shares[k] / all
+		}
 	}
 }
 
@@ -261,6 +279,7 @@ func (s *sides) refine(i int, list []scored) {
 	more := max(0, l.gone[old.place].without(none, expected)-expected)
 	texts := usual(l.drift.texts, l.drift.texted, 0.3)
 	seldom := min(1, -math.Log(1-usual(l.drift.same, l.drift.pairs, 0.5))/5)
+	shares := make([]float64, len(list))
 	for k := range list {
 		c := &list[k]
 		e := &c.evidence
@@ -271,7 +290,10 @@ func (s *sides) refine(i int, list []scored) {
 		if len(old.ids) > 0 && len(new.ids) > 0 && e[idEqual] == 0 {
 			e[idDiffers] = l.idKept
 		}
-		l.went(old, new, e)
+		shares[k] = l.went(old, new, e)
+		if e[titleEqual] > 0 { // where nothing tells which of several it is, each may be, and it isn't gone for that
+			e[titleShared] = s.sharedTitle(old, new) * is(shares[k] > 0)
+		}
 		e[ahead], e[beaten] = 0, 0
 		e[goneAround] = more * (1 - max(e[titleUnique], e[slugUnique], e[homes]))
 		e[taken] = is(e[titleEqual] == 0 && new.raw != "" && len(s.oldTitles[new.raw]) > 0)
@@ -279,6 +301,7 @@ func (s *sides) refine(i int, list []scored) {
 		e[folderLost] = s.missing(l.stays, old.all, new.all, unproven)
 		e[folderNew] = s.missing(l.was, new.all, old.all, unproven)
 	}
+	s.whichTitled(list, shares)
 }
 
 // contend adds to the evidence of an old page's candidates which other old pages suit them better, or as well.

@@ -52,7 +52,7 @@ func judge(list []said, truth []int) quality {
 			goneRight++
 		}
 	}
-	q := quality{precision: right / max(paired, 1), recall: right / pairs, gone: goneRight / float64(len(list)),
+	q := quality{precision: right / max(paired, 1), recall: right / max(pairs, 1), gone: goneRight / float64(len(list)),
 		goneTold: goneTold / max(gone, 1), spared: spared / max(gone, 1)}
 	q.f1 = 2 * q.precision * q.recall / max(q.precision+q.recall, 1e-9)
 	return q
@@ -386,72 +386,91 @@ func TestShelves(t *testing.T) {
 		t.Skip("half a minute; test.sh runs it without the race detector")
 	}
 	for _, m := range modes() {
-		var list []said
-		var truth []int
-		plain := map[string][]said{}
-		offset := 0
-		for seed := range uint64(40) {
-			site := makeShelf([]int{30, 100, 400, 900}[seed%4], 5000+seed)
-			add := func(all []said) []said { // pages of one site after those of another
-				moved := slices.Clone(all)
-				for i := range moved {
-					if moved[i].page >= 0 {
-						moved[i].page += offset
-					}
+		testSites(t, m, true, func(n int, seed uint64) made { return makeShelf(n, 5000+seed) })
+	}
+}
+
+// The same of sites that were edited, whose lists often hold only what wasn't found any more. Addresses alone say too
+// little there; see docs/pairing.md.
+func TestEditedSites(t *testing.T) {
+	if testing.Short() {
+		t.Skip("a quarter of a minute; test.sh runs it without the race detector")
+	}
+	for _, m := range modes() {
+		testSites(t, m, m != withAddresses, func(n int, seed uint64) made { return makeEdited(n, 7000+seed) })
+	}
+}
+
+// testSites says how right 40 sites are paired, and holds them to what pairing promises.
+func testSites(t *testing.T, m mode, promised bool, site func(n int, seed uint64) made) {
+	t.Helper()
+	var list []said
+	var truth []int
+	plain := map[string][]said{}
+	offset := 0
+	for seed := range uint64(40) {
+		site := site([]int{30, 100, 400, 900}[seed%4], seed)
+		add := func(all []said) []said { // pages of one site after those of another
+			moved := slices.Clone(all)
+			for i := range moved {
+				if moved[i].page >= 0 {
+					moved[i].page += offset
 				}
-				return moved
 			}
-			list = append(list, add(own(t, site, m))...)
-			for name, other := range baselines(site, m) {
-				plain[name] = append(plain[name], add(other)...)
-			}
-			for _, n := range site.truth {
-				if n >= 0 {
-					n += offset
-				}
-				truth = append(truth, n)
-			}
-			offset += len(site.after)
+			return moved
 		}
-		q := judge(list, truth)
-		t.Logf("%s: F1 %.3f, gone %.3f", m, q.f1, q.gone)
-		for name, other := range plain {
-			b := judge(other, truth)
-			t.Logf("%s: %s: F1 %.3f, gone %.3f", m, name, b.f1, b.gone)
-			assert.Greater(t, q.f1, b.f1, "%s: %s", m, name)
+		list = append(list, add(own(t, site, m))...)
+		for name, other := range baselines(site, m) {
+			plain[name] = append(plain[name], add(other)...)
+		}
+		for _, n := range site.truth {
+			if n >= 0 {
+				n += offset
+			}
+			truth = append(truth, n)
+		}
+		offset += len(site.after)
+	}
+	q := judge(list, truth)
+	t.Logf("%s: F1 %.3f, gone %.3f", m, q.f1, q.gone)
+	for name, other := range plain {
+		b := judge(other, truth)
+		t.Logf("%s: %s: F1 %.3f, gone %.3f", m, name, b.f1, b.gone)
+		assert.Greater(t, q.f1, b.f1, "%s: %s", m, name)
+		if promised {
 			assert.Greater(t, q.gone, b.gone, "%s: %s", m, name)
 		}
-		pairs, right, gones, goneRight := 0.0, 0.0, 0.0, 0.0
-		for i, s := range list {
-			switch {
-			case s.confidence < 0.9:
-			case s.page >= 0:
-				pairs, right = pairs+1, right+is(s.page == truth[i])
-			default:
-				gones, goneRight = gones+1, goneRight+is(truth[i] < 0)
-			}
+	}
+	pairs, right, gones, goneRight := 0.0, 0.0, 0.0, 0.0
+	for i, s := range list {
+		switch {
+		case s.confidence < 0.9:
+		case s.page >= 0:
+			pairs, right = pairs+1, right+is(s.page == truth[i])
+		default:
+			gones, goneRight = gones+1, goneRight+is(truth[i] < 0)
 		}
-		t.Logf("%s: %.0f pairs said at 0.9 and more, %.3f right; %.0f gones, %.3f right; "+
-			"gone pages paired above 0.8: %.3f", m, pairs, right/pairs, gones, goneRight/max(1, gones), goneButPaired(list, truth, 0.8))
-		assert.GreaterOrEqual(t, right/pairs, 0.97, m)
-		sure, timid := 0.07, 0.07
-		if m == withAddresses { // whole editions under other names can't be told apart
-			sure, timid = 0.09, 0.1
+	}
+	t.Logf("%s: %.0f pairs said at 0.9 and more, %.3f right; %.0f gones, %.3f right; "+
+		"gone pages paired above 0.8: %.3f", m, pairs, right/pairs, gones, goneRight/max(1, gones), goneButPaired(list, truth, 0.8))
+	least := 0.95
+	if promised {
+		least = 0.97
+	}
+	assert.GreaterOrEqual(t, right/pairs, least, m)
+	assert.GreaterOrEqual(t, goneRight, 0.97*gones, m)
+	assert.LessOrEqual(t, goneButPaired(list, truth, 0.8), 0.035, m)
+	for k, c := range goneCalibration(list, truth) {
+		if c.said > 0 {
+			t.Logf("%s: gone said at 0.%d: %d said %.3f right %.3f", m, k, c.said, c.sum/float64(c.said), float64(c.right)/float64(c.said))
 		}
-		assert.GreaterOrEqual(t, goneRight, 0.97*gones, m)
-		assert.LessOrEqual(t, goneButPaired(list, truth, 0.8), 0.035, m)
-		for k, c := range goneCalibration(list, truth) {
-			if c.said > 0 {
-				t.Logf("%s: gone said at 0.%d: %d said %.3f right %.3f", m, k, c.said, c.sum/float64(c.said), float64(c.right)/float64(c.said))
-			}
+	}
+	for k, c := range calibration(list, truth) {
+		if c.said > 0 {
+			t.Logf("%s: said at 0.%d: %d said %.3f right %.3f", m, k, c.said, c.sum/float64(c.said), float64(c.right)/float64(c.said))
 		}
-		for k, c := range calibration(list, truth) {
-			if c.said > 0 {
-				t.Logf("%s: said at 0.%d: %d said %.3f right %.3f", m, k, c.said, c.sum/float64(c.said), float64(c.right)/float64(c.said))
-			}
-			if c.said >= 200 {
-				assertSaid(t, c, sure, timid, "%s: said at about 0.%d", m, k)
-			}
+		if c.said >= 200 && promised {
+			assertSaid(t, c, 0.07, 0.07, "%s: said at about 0.%d", m, k)
 		}
 	}
 }

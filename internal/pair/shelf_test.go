@@ -29,6 +29,29 @@ type shelf struct {
 	opaqueSections bool
 	glued          string      // in front of all last segments, in one style
 	tail           [2][]string // of all last segments: the site's name
+	edited         *edited     // nil: the site is written anew
+}
+
+// edited is how a site changes that is edited rather than written anew: names of files, and the forms of titles, stay.
+type edited struct {
+	*maker
+	books     bool // titles begin with the section's, and a colon
+	changed   int  // titles, of a thousand
+	kept      bool // last segments stay, whatever the title becomes
+	strays    int  // pages that move to another section, of a hundred
+	elsewhere bool // variants are in other folders
+	stays     bool // most addresses stay, and the list has few of those: it is what wasn't found any more
+	files     map[string]bool
+}
+
+// file returns a name that no other file of a folder has, or had.
+func (e *edited) file(folder, name string) string {
+	word, extension, _ := strings.Cut(name, ".")
+	for e.files[folder+"/"+word] {
+		word = word + "-" + e.word()
+	}
+	e.files[folder+"/"+word] = true
+	return word + "." + extension
 }
 
 type shelfSection struct {
@@ -44,12 +67,14 @@ type shelfSection struct {
 // shelfPage is a page in both sites.
 type shelfPage struct {
 	section int
+	moved   int // the section in the new site
 	title   [2][]string
 	text    [2][]string
 	gone    bool
 	added   bool // new alone
 	number  [2]int
 	id      [2]string
+	file    string // the last segment, in one style
 }
 
 // The styles of addresses.
@@ -67,7 +92,12 @@ const (
 	addrKinds        //
 )
 
-func makeShelf(n int, seed uint64) made {
+func makeShelf(n int, seed uint64) made { return shelfOf(n, seed, false) }
+
+// makeEdited makes up a site that was edited.
+func makeEdited(n int, seed uint64) made { return shelfOf(n, seed, true) }
+
+func shelfOf(n int, seed uint64, edited bool) made {
 	m := &maker{Rand: rand.New(rand.NewPCG(seed, 77))}
 	m.words = makeWords(m.Rand, 400+n*(1+m.IntN(8))/2)
 	m.ids = m.Perm(8 * n)
@@ -76,6 +106,9 @@ func makeShelf(n int, seed uint64) made {
 	}
 	s := &shelf{maker: m}
 	s.setUp(n)
+	if edited {
+		s.edit(n, &maker{Rand: rand.New(rand.NewPCG(seed, 79)), words: m.words})
+	}
 	var pages []shelfPage
 	if n >= 40 && s.chance(15) {
 		several := 2 + s.IntN(8)
@@ -169,6 +202,30 @@ func (s *shelf) setUp(n int) {
 		}
 		s.sections = append(s.sections, sec)
 	}
+}
+
+// edit makes the new site an edited version of the old one.
+func (s *shelf) edit(n int, r *maker) {
+	e := &edited{maker: r, files: map[string]bool{}, books: r.chance(15), kept: r.chance(60), elsewhere: r.chance(30), stays: n >= 40 && r.chance(40),
+		strays: r.IntN(20), changed: []int{0, 2, 5, 10, 20, 50, 100, 300}[r.IntN(8)]}
+	s.edited = e
+	s.suffixes[1], s.numbered[1], s.cut[1] = s.suffixes[0], s.numbered[0], s.cut[0]
+	if e.kept || e.stays {
+		s.style[1], s.tail[1] = s.style[0], s.tail[0]
+	}
+	for i := range s.sections {
+		if sec := &s.sections[i]; e.stays && r.chance(70) {
+			sec.names[1] = sec.names[0]
+		}
+	}
+}
+
+// changes reports whether a title changes.
+func (s *shelf) changes() bool {
+	if s.edited != nil {
+		return s.edited.IntN(1000) < s.edited.changed
+	}
+	return s.chance(s.changed)
 }
 
 // name makes up what a page in a section is called.
@@ -276,7 +333,7 @@ func (s *shelf) pages(n int) []shelfPage {
 			seen[key], seen[named(k, p.title[0])] = true, true
 		}
 		p.title[1] = p.title[0]
-		if s.chance(s.changed) {
+		if s.changes() {
 			if title := s.rename(p.title[0]); !seen[named(k, title)] {
 				p.title[1], seen[named(k, title)] = title, true
 			}
@@ -296,9 +353,15 @@ func (s *shelf) pages(n int) []shelfPage {
 		if s.chance(50) {
 			p.id[1] = s.id()
 		}
+		p.moved = p.section
+		if e := s.edited; e != nil && e.stays {
+			if p.id[1] = p.id[0]; e.chance(e.strays) {
+				p.moved = e.IntN(len(s.sections))
+			}
+		}
 		list = append(list, p)
 		if s.chance(added) {
-			extra := shelfPage{section: k, added: true}
+			extra := shelfPage{section: k, moved: k, added: true}
 			extra.title[1] = s.name(sec, list)
 			if sec.prefixed {
 				extra.title[1] = append(slices.Clone(sec.title), extra.title[1]...)
@@ -347,7 +410,7 @@ func (s *shelf) editions(pages []shelfPage, n int) []shelfPage {
 			return out
 		}
 		for _, p := range pages {
-			p.section += first
+			p.section, p.moved = p.section+first, p.moved+first
 			p.gone = !p.added && (s.sections[p.section].vanished || s.chance(s.gone))
 			for side := range 2 {
 				p.title[side], p.text[side] = translate(p.title[side], side), translate(p.text[side], side)
@@ -389,11 +452,21 @@ func (s *shelf) site(pages []shelfPage) made {
 			out.after[where[i]] = s.page(p, 1)
 		}
 		if !p.added && (p.gone || s.chance(listed)) {
-			out.before, out.truth = append(out.before, s.page(p, 0)), append(out.truth, where[i])
+			old := s.page(p, 0)
+			if e := s.edited; e != nil && e.stays && !p.gone && e.chance(97) &&
+				pathOf(old.URL) == pathOf(out.after[where[i]].URL) {
+				continue
+			}
+			out.before, out.truth = append(out.before, old), append(out.truth, where[i])
 			for s.chance(s.variants) { // the same page at another address
 				other := s.page(p, 0)
 				host := s.one("old.example/en", "www.old.example", "old.example:8080")
-				other.URL = strings.Replace(other.URL, "old.example", host, 1)
+				if e := s.edited; e != nil && e.elsewhere {
+					folder, another := s.sections[p.section].names[0], s.sections[e.IntN(len(s.sections))].names[0]
+					other.URL = strings.Replace(other.URL, "/"+folder+"/", "/"+another+"/", 1)
+				} else {
+					other.URL = strings.Replace(other.URL, "old.example", host, 1)
+				}
 				out.before, out.truth = append(out.before, other), append(out.truth, where[i])
 			}
 		}
@@ -403,18 +476,29 @@ func (s *shelf) site(pages []shelfPage) made {
 	return out
 }
 
+// pathOf returns what an address has behind the host.
+func pathOf(url string) string { return url[strings.Index(url, ".example/"):] }
+
 func (s *shelf) page(p *shelfPage, side int) madePage {
-	sec := &s.sections[p.section]
+	sec := &s.sections[[]int{p.section, p.moved}[side]]
 	title := capital(p.title[side])
 	heading := title
 	if s.numbered[side] {
 		title = fmt.Sprintf("%d.%d. %s", p.section+1, p.number[side], title)
 	}
+	if s.edited != nil && s.edited.books {
+		title = capital(sec.title) + ": " + title
+	}
 	title += s.suffixes[side]
 	if s.cut[side] > 0 && len(title) > s.cut[side] {
 		title = title[:s.cut[side]] + "..."
 	}
-	words := strings.Fields(strings.ToLower(strings.NewReplacer("-", " ", dash, " ").Replace(strings.Join(p.title[side], " "))))
+	kept := s.edited != nil && s.edited.kept
+	name := p.title[side]
+	if kept && !p.added {
+		name = p.title[0]
+	}
+	words := strings.Fields(strings.ToLower(strings.NewReplacer("-", " ", dash, " ").Replace(strings.Join(name, " "))))
 	folder, slug := sec.names[side], slugOf(append(slices.Clone(words), s.tail[side]...))
 	url := ""
 	switch s.style[side] {
@@ -445,7 +529,14 @@ func (s *shelf) page(p *shelfPage, side int) madePage {
 		}
 		url = "/" + folder + "/" + short + ".html"
 	case byWord:
-		url = "/" + folder + "/" + strings.Join(s.keywords(words), s.one("-", "_")) + s.one(".html", ".php")
+		file := strings.Join(s.keywords(words), s.one("-", "_")) + s.one(".html", ".php")
+		if s.edited != nil && p.file == "" {
+			p.file = s.edited.file(sec.names[0], file)
+		}
+		if kept {
+			file = p.file
+		}
+		url = "/" + folder + "/" + file
 	default:
 		url = "/" + strings.ReplaceAll(slug, "-", "_") + ".htm"
 	}

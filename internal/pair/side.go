@@ -10,7 +10,7 @@ import (
 // side is one side before its words are numbered.
 type side struct {
 	pages     []Page
-	heads     heads
+	heads     *heads
 	prefixes  map[string]bool // first segments that stand for languages
 	scripts   map[string]int  // how many pages a path with a query makes
 	values    map[string]int  // how many pages have a parameter with a value
@@ -19,10 +19,11 @@ type side struct {
 	positions map[string]bool // shapes of last segments whose numbers count the pages
 	titles    map[string]int  // how many pages have an own title
 	single    map[string]bool // its words in titles and addresses
+	glue      string          // what is put in front of the first word of many last segments: "class" in classkayak
 }
 
-func newSide(pages []Page) side {
-	s := side{pages: pages, heads: headsOf(pages), prefixes: languagePrefixes(pages), scripts: map[string]int{},
+func newSide(pages []Page, titles *heads) side {
+	s := side{pages: pages, heads: titles, prefixes: languagePrefixes(pages), scripts: map[string]int{},
 		values: map[string]int{}, names: map[string]int{}, distinct: map[string]int{}, single: map[string]bool{}}
 	for i := range pages {
 		a := pages[i].Address
@@ -139,9 +140,11 @@ func shapeOf(last string) (shape string, first int) {
 //
 //	reisetagebuch, where the other side has Reise-Tagebuch
 func joined(old, new *side) map[string]bool {
-	for _, s := range []*side{old, new} {
-		for i := range s.pages {
-			s.texts(&s.pages[i], func(text string, _ field) { split(text, func(word string) { s.single[word] = true }) })
+	old.collect()
+	new.collect()
+	for k, s := range []*side{old, new} {
+		if s.glue = s.glued([]*side{new, old}[k]); s.glue != "" {
+			s.collect()
 		}
 	}
 	joins := map[string]bool{}
@@ -170,8 +173,61 @@ func joined(old, new *side) map[string]bool {
 	return joins
 }
 
+// collect notes the words of titles and addresses.
+func (s *side) collect() {
+	for i := range s.pages {
+		s.texts(&s.pages[i], func(text string, _ field) { split(text, func(word string) { s.single[word] = true }) })
+	}
+}
+
+// glued returns what many last segments have in front of a word that the other site has without it; empty: there is
+// none.
+//
+//	classkayak_trip, where the other side has kayak-trip  ->  class
+func (s *side) glued(other *side) string {
+	const shortest, longest = 3, 12
+	counts := map[string]int{}
+	for i := range s.pages {
+		_, last := segments(s.pages[i].Address)
+		first := firstWord(last)
+		if other.single[first] {
+			continue
+		}
+		for n := shortest; n <= min(longest, len(first)-2); n++ {
+			if other.single[first[n:]] {
+				counts[first[:n]]++
+			}
+		}
+	}
+	glue := ""
+	for part, n := range counts {
+		if n >= 8 && 5*n >= len(s.pages) && (n > counts[glue] || n == counts[glue] && part < glue) {
+			glue = part
+		}
+	}
+	return glue
+}
+
+// firstWord returns the letters that a last segment begins with, in small letters.
+func firstWord(last string) string {
+	last = strings.ToLower(last)
+	n := 0
+	for n < len(last) && last[n] >= 'a' && last[n] <= 'z' {
+		n++
+	}
+	return last[:n]
+}
+
+// unglued returns a last segment without what many have in front of their first word.
+func (s *side) unglued(last string) string {
+	if s.glue != "" && len(firstWord(last)) >= len(s.glue)+2 && strings.HasPrefix(strings.ToLower(last), s.glue) {
+		return last[len(s.glue):]
+	}
+	return last
+}
+
 // mostJoined is of how many parts a word is put together at most.
-const mostJoined = 4
+const mostJoined = 6
 
 // field is a part of a page with words.
 type field int
@@ -199,7 +255,7 @@ func (s *side) texts(p *Page, yield func(text string, in field)) {
 		}
 		last = ""
 	}
-	yield(last, inSlug)
+	yield(s.unglued(last), inSlug)
 	yield(folders, inFolders)
 	if context != "" {
 		yield(context, inFolders)

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"young-compass/internal/address"
 	"young-compass/internal/language"
@@ -27,6 +28,9 @@ type sides struct {
 	cutLengths    []int              // of those titles
 	byLast        map[string][]int32 // new pages by the last segment of their address
 	oldLasts      map[string][]int32
+	forms         map[string]bool // folders and extensions of new pages
+	oldNames      map[string]int  // how many old pages have a name, but for one page at several addresses
+	newNames      map[string]int
 	byTail        map[string][]int32 // new pages by the last two segments of their path
 	titleAt       map[named][]int32  // those whose title very many have, by it and their place
 	lastAt        map[named][]int32  // the same of last segments
@@ -46,12 +50,14 @@ type named struct{ name, place string }
 type parts struct {
 	title, heading, slug, folders, all, text bag
 	raw                                      string   // its own title, as it is compared sign by sign
+	whole                                    string   // the whole title, as it is compared so
 	head                                     string   // the title up to a dash or colon; empty: it has none
 	cut                                      bool     // the title ended in "..."
 	grams                                    []uint32 // runs of letters of the title, or else of the last segment
 	last                                     string   // of the address; empty: it says nothing
 	path                                     string   // the address's path without extension and index file
 	position                                 string   // a last segment that only tells the place among others: ch05s01
+	form                                     string   // the folder, and the extension
 	place, top                               string   // the folder, without what differs from page to page; its first
 	years                                    []string
 	titleDated                               bool     // a year is in the title
@@ -81,9 +87,11 @@ func newSides(before, after []Page) *sides {
 	s := &sides{before: before, after: after, words: vocabulary{numbers: map[string]int32{}},
 		byID: map[string][]int32{}, oldIDs: map[string]int{}, byTitle: map[string][]int32{}, oldTitles: map[string][]int32{},
 		heads: [2]map[string]int{{}, {}}, cutTitles: map[string]int{},
-		byLast: map[string][]int32{}, oldLasts: map[string][]int32{},
+		byLast: map[string][]int32{}, oldLasts: map[string][]int32{}, newNames: map[string]int{},
+		forms:  map[string]bool{},
 		byTail: map[string][]int32{}, titleAt: map[named][]int32{}, lastAt: map[named][]int32{}, languages: map[string]int{}}
-	old, new := newSide(before), newSide(after)
+	titles := headsOf(before, after)
+	old, new := newSide(before, titles), newSide(after, titles)
 	joins := joined(&old, &new)
 	guess := language.NewGuesser()
 	s.old, s.new = s.take(&old, 0, joins, guess), s.take(&new, len(before), joins, guess)
@@ -130,6 +138,8 @@ func (s *sides) index() {
 		if q.last != "" {
 			s.byLast[q.last] = append(s.byLast[q.last], n)
 		}
+		s.newNames[q.name()]++
+		s.forms[q.form] = true
 		if end := tail(q.path); end != "" {
 			s.byTail[end] = append(s.byTail[end], n)
 		}
@@ -161,6 +171,7 @@ func (s *sides) index() {
 			s.oldLasts[q.last] = append(s.oldLasts[q.last], int32(i))
 		}
 	}
+	s.oldNames = different(s.old)
 	slices.Sort(s.newTitles)
 	for title := range s.cutTitles {
 		s.cutLengths = append(s.cutLengths, len(title))
@@ -173,6 +184,45 @@ func (s *sides) index() {
 		}
 	}
 	s.byGram = indexGrams(s.old, s.new)
+}
+
+// name returns what names a page, its title or else its last segment, as far as letters and numbers go.
+func (q *parts) name() string {
+	name := q.raw
+	if name == "" {
+		name = q.last
+	}
+	return strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsNumber(r) {
+			return r
+		}
+		return -1
+	}, name)
+}
+
+// different counts the pages of each name, those at several addresses once: where one path ends in the other.
+//
+//	/guide/seabirds, /en/guide/seabirds
+func different(list []parts) map[string]int {
+	paths := map[string][]string{}
+	for i := range list {
+		name := list[i].name()
+		paths[name] = append(paths[name], list[i].path)
+	}
+	counts := map[string]int{}
+	for name, of := range paths {
+		const most = 50 // that are held against each other
+		n := 0
+		slices.SortFunc(of, func(a, b string) int { return cmp.Compare(len(a), len(b)) })
+		for k, path := range of {
+			ends := func(other string) bool { return other != "" && strings.HasSuffix(path, other) }
+			if !slices.ContainsFunc(of[:min(k, most)], ends) {
+				n++
+			}
+		}
+		counts[name] = n
+	}
+	return counts
 }
 
 // tail returns the last two segments of a path; empty: it has fewer.
@@ -280,12 +330,16 @@ func (q *parts) read(from *side, p *Page, guess *language.Guesser) {
 	}
 	core, _, cut := from.name(p)
 	q.raw, q.cut = raw(core), cut
-	if head, _, ok := firstPart(core); ok {
+	if q.whole = q.raw; core != p.Title {
+		q.whole = raw(p.Title)
+	}
+	if head, _, separator := firstPart(core); separator != "" {
 		q.head = raw(head)
 	}
 	q.last = strings.ToLower(last)
 	path := strings.ToLower(strings.TrimRight(folders+"/"+last, "/"))
 	q.path = path
+	q.form = form(p.Address.Path)
 	if shape, _ := shapeOf(q.last); from.positions[shape] {
 		q.position, q.last = q.last, ""
 	} else if script, _ := from.script(p.Address.Path, last); p.Address.Query != "" && script {
@@ -295,9 +349,21 @@ func (q *parts) read(from *side, p *Page, guess *language.Guesser) {
 	q.place, q.top = place(from, p, folders, last)
 	text := q.raw
 	if text == "" {
-		text = q.last
+		text = from.unglued(q.last)
 	}
 	q.grams = gramsOf(text)
+}
+
+// form returns the folder of a path, and its extension.
+//
+//	/guides/seabirds.html  ->  /guides/.html
+func form(path string) string {
+	path = strings.ToLower(strings.TrimRight(path, "/"))
+	cut := strings.LastIndexByte(path, '/') + 1
+	if dot := strings.LastIndexByte(path[cut:], '.'); dot > 0 {
+		return path[:cut] + path[cut+dot:]
+	}
+	return path[:cut]
 }
 
 // note notes years, numbers and ids.

@@ -5,14 +5,18 @@ import (
 	"unicode/utf8"
 )
 
-// heads is what the titles of one side have in front and behind that isn't the pages' own: the site's name, a
-// section's, a version.
+// heads is what titles have in front and behind that isn't the pages' own: the site's name, a section's, a version.
+// What isn't a page's own on one side isn't on the other either, so that equal titles stay equal.
 //
 //	Walks | Skerrywick Ferries   ->  " | Skerrywick Ferries" on most pages
-type heads struct {
+type heads [2]titleParts
+
+// titleParts counts what the titles of one side begin and end with.
+type titleParts struct {
 	first, last map[string]int // how many titles begin, or end, with a part
 	titles      int
-	numbered    int // how many begin with a number of a section
+	numbered    int       // how many have a number of a section in front, or behind the first separator
+	usual       [2]string // what parts the first, and the last, part from the rest on nearly all titles; empty: nothing
 }
 
 // separators part a page's own title from the site's.
@@ -20,50 +24,65 @@ func separators() []string {
 	return []string{" | ", " - ", " – ", " — ", " -- ", " :: ", " · ", " » ", " « ", " • ", ": ", " ("}
 }
 
-// firstPart returns the part of a title in front of the first separator, and what is behind it.
-func firstPart(title string) (part, rest string, ok bool) {
-	at, length := len(title), 0
+// firstPart returns the part of a title in front of the first separator, what is behind it, and the separator; empty:
+// there is none.
+func firstPart(title string) (part, rest, separator string) {
+	at := len(title)
 	for _, s := range separators() {
 		if i := strings.Index(title, s); i >= 0 && i < at {
-			at, length = i, len(s)
+			at, separator = i, s
 		}
 	}
-	if length == 0 {
-		return "", "", false
+	if separator == "" {
+		return "", "", ""
 	}
-	return title[:at], title[at+length:], true
+	return title[:at], title[at+len(separator):], separator
 }
 
-// lastPart returns the part behind the last separator, and what is in front of it.
-func lastPart(title string) (part, rest string, ok bool) {
-	at, length := -1, 0
+// lastPart returns the part behind the last separator, what is in front of it, and the separator.
+func lastPart(title string) (part, rest, separator string) {
+	at := -1
 	for _, s := range separators() {
 		if i := strings.LastIndex(title, s); i > at {
-			at, length = i, len(s)
+			at, separator = i, s
 		}
 	}
 	if at < 0 {
-		return "", "", false
+		return "", "", ""
 	}
-	return strings.TrimSuffix(title[at+length:], ")"), title[:at], true
+	return strings.TrimSuffix(title[at+len(separator):], ")"), title[:at], separator
 }
 
-// headsOf counts the parts of the titles of one side.
-func headsOf(pages []Page) heads {
-	h := heads{first: map[string]int{}, last: map[string]int{}}
+// headsOf counts the parts of the titles of both sides.
+func headsOf(before, after []Page) *heads { return &heads{partsOf(before), partsOf(after)} }
+
+func partsOf(pages []Page) titleParts {
+	h := titleParts{first: map[string]int{}, last: map[string]int{}}
+	parted := [2]map[string]int{{}, {}}
 	for i := range pages {
 		title := spaced(pages[i].Title)
 		if title == "" {
 			continue
 		}
 		h.titles++
-		if part, _, ok := firstPart(title); ok {
-			h.first[part]++
-			part, _, _ = lastPart(title)
-			h.last[part]++
+		first, behind, separator := firstPart(title)
+		if separator != "" {
+			h.first[first]++
+			parted[0][separator]++
+			last, _, separator := lastPart(title)
+			h.last[last]++
+			parted[1][separator]++
 		}
-		if _, ok := section(title, true); ok {
+		_, front := section(title, true)
+		if _, inside := section(behind, true); front || inside {
 			h.numbered++
+		}
+	}
+	for end := range parted {
+		for separator, n := range parted[end] {
+			if n*10 >= 9*h.titles {
+				h.usual[end] = separator
+			}
 		}
 	}
 	return h
@@ -71,12 +90,37 @@ func headsOf(pages []Page) heads {
 
 // common reports whether so many titles have a part that it isn't a page's own; fewer do for one behind what few others
 // begin with.
-func (h *heads) common(n, others int) bool {
+func (h *titleParts) common(n, others int) bool {
 	return n >= 3 && (n*25 >= h.titles || n*150 >= h.titles && others <= 2)
 }
 
 // most reports whether a part is on so many titles that it is the site's, and says nothing.
-func (h *heads) most(n int) bool { return n >= 3 && n*10 >= 3*h.titles }
+func (h *titleParts) most(n int) bool { return n >= 3 && n*10 >= 3*h.titles }
+
+// sections reports whether many titles have a number of a section.
+func (h *titleParts) sections() bool { return h.numbered >= 5 && h.numbered*5 >= h.titles }
+
+// last returns how many titles end in a part behind a separator, and whether most do; 0: it is a page's own.
+func (h *heads) last(part, before, separator string) (n int, most bool) {
+	for k := range h {
+		s := &h[k]
+		if c := s.last[part]; separator != "" && (s.common(c, s.first[before]) || separator == s.usual[1] && c >= 3) {
+			n, most = max(n, c), most || s.most(c)
+		}
+	}
+	return n, most
+}
+
+// first returns how many titles begin with a part in front of a separator, and whether most do; 0: it is a page's own.
+func (h *heads) first(part, separator string) (n int, most bool) {
+	for k := range h {
+		s := &h[k]
+		if c := s.first[part]; separator != "" && (s.common(c, 3) || separator == s.usual[0] && c >= 3) {
+			n, most = max(n, c), most || s.most(c)
+		}
+	}
+	return n, most
+}
 
 // own returns a title as the page alone has it, what was taken off that only some pages have (a section's name), and
 // whether the title was cut off.
@@ -85,24 +129,25 @@ func (h *heads) most(n int) bool { return n >= 3 && n*10 >= 3*h.titles }
 func (h *heads) own(title string) (core, context string, cut bool) {
 	core = spaced(title)
 	for range 3 { // at either end, what more titles have first
-		last, before, ok := lastPart(core)
-		n := 0
-		if ok && h.common(h.last[last], h.first[before]) {
-			n = h.last[last]
-		}
-		part, rest := last, before
-		if first, behind, ok := firstPart(core); ok && h.first[first] > n && h.common(h.first[first], 3) {
-			n, part, rest = h.first[first], first, behind
+		part, rest, separator := lastPart(core)
+		n, most := h.last(part, rest, separator)
+		first, behind, separator := firstPart(core)
+		if others, mostFirst := h.first(first, separator); others > n {
+			n, most, part, rest = others, mostFirst, first, behind
 		}
 		if n == 0 {
 			break
 		}
-		if core = rest; !h.most(n) {
+		if core = rest; !most {
 			context += " " + part
 		}
 	}
-	if rest, ok := section(core, h.numbered >= 5 && h.numbered*5 >= h.titles); ok {
+	numbered := h[0].sections() || h[1].sections()
+	first, behind, separator := firstPart(core)
+	if rest, ok := section(core, numbered); ok {
 		core = rest
+	} else if rest, ok := section(behind, numbered); ok {
+		core = first + separator + rest
 	}
 	for _, end := range []string{"...", "…", ".."} {
 		if short, ok := strings.CutSuffix(core, end); ok && utf8.RuneCountInString(short) >= 5 {
