@@ -286,6 +286,23 @@ func TestEqualTitlesStayEqual(t *testing.T) {
 	}
 }
 
+// Pages that are named the same but for their section's name are told apart by it.
+func TestTitlesThatDifferByTheirSection(t *testing.T) {
+	var before, after []Page
+	for k, section := range strings.Fields("Kayak Canoe Dinghy Raft") {
+		for n, name := range strings.Fields("red blue green yellow") {
+			before = append(before, parsedCase(t, fmt.Sprintf("%s: %s /item.php?id=%d", section, name, 100+10*k+n)))
+			after = append(after, parsedCase(t, fmt.Sprintf("%s: %s /shop/p%d", section, name, (10*k+n)*7%41)))
+		}
+	}
+	for i, m := range Pair(before, after, nil) {
+		if assert.NotNil(t, m.Best()) {
+			assert.Equal(t, i, m.Best().New)
+			assert.GreaterOrEqual(t, m.Best().Confidence, 0.95)
+		}
+	}
+}
+
 // What many last segments have in front of their first word is no part of it, if enough have it.
 func TestWhatIsInFrontOfManyNames(t *testing.T) {
 	names := makeWords(rand.New(rand.NewPCG(10, 2026)), 80)

@@ -12,7 +12,6 @@ const (
 	titled                 // both have titles
 	titleAlike             // share of the words of both, by their rarity
 	titleEqual             // sign by sign
-	titleWhole             // equal with all that isn't the page's own, and other new pages have the same own title
 	titleUnique            // titleEqual, and no other page of either side has that title
 	titleShared            // titleEqual, by how many new pages have that title
 	fewerNew               // the names are the same, and fewer new pages have it than old ones: for which part there is none
@@ -222,11 +221,10 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 func (s *sides) lookAtTitles(old, new *parts, e *evidence) {
 	switch {
 	case old.raw == new.raw:
-		n := s.inLanguage(s.byTitle[new.raw], s.new, old.language)
 		e[titleEqual] = 1
-		e[titleUnique] = is(n == 1 && s.inLanguage(s.oldTitles[old.raw], s.old, old.language) == 1)
+		e[titleUnique] = is(s.wholly(old, new) || s.inLanguage(s.byTitle[new.raw], s.new, old.language) == 1 &&
+			s.inLanguage(s.oldTitles[old.raw], s.old, old.language) == 1)
 		e[titleShared] = s.sharedTitle(old, new)
-		e[titleWhole] = is(n > 1 && old.whole == new.whole)
 	case (old.cut && strings.HasPrefix(new.raw, old.raw) || new.cut && strings.HasPrefix(old.raw, new.raw)):
 		e[titleBegins] = 1
 	case old.raw == new.head:
@@ -241,8 +239,18 @@ func (s *sides) lookAtTitles(old, new *parts, e *evidence) {
 // sharedTitle returns by how many new pages in the old one's language have a title: nothing for one, up to 1 for four,
 // from where on more make no difference.
 func (s *sides) sharedTitle(old, new *parts) float64 {
+	if s.wholly(old, new) {
+		return 0
+	}
 	n := s.inLanguage(s.byTitle[new.raw], s.new, old.language)
 	return (1 - 1/float64(max(min(n, 4), 1))) / 0.75
+}
+
+// wholly reports whether two pages alone have a title, with the names of their section and book.
+//
+//	Kayak: red, beside Canoe: red
+func (s *sides) wholly(old, new *parts) bool {
+	return old.whole == new.whole && s.wholes[0][old.whole] == 1 && s.wholes[1][new.whole] == 1
 }
 
 // inLanguage counts pages that are in a language, or that may be.

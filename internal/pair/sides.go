@@ -22,6 +22,7 @@ type sides struct {
 	oldIDs        map[string]int     // how many old pages have an id
 	byTitle       map[string][]int32 // new pages by their own title, sign by sign
 	oldTitles     map[string][]int32 // old pages by their own title
+	wholes        [2]map[string]int  // how many old and new pages have a title with the names of section and book
 	heads         [2]map[string]int  // how many old and new titles begin with something in front of a dash or colon
 	newTitles     []string           // all titles of new pages, sorted
 	cutTitles     map[string]int     // how many new pages have a title that was cut off
@@ -50,7 +51,7 @@ type named struct{ name, place string }
 type parts struct {
 	title, heading, slug, folders, all, text bag
 	raw                                      string   // its own title, as it is compared sign by sign
-	whole                                    string   // the whole title, as it is compared so
+	whole                                    string   // the same with the names of its section and book
 	head                                     string   // the title up to a dash or colon; empty: it has none
 	cut                                      bool     // the title ended in "..."
 	grams                                    []uint32 // runs of letters of the title, or else of the last segment
@@ -86,7 +87,7 @@ const (
 func newSides(before, after []Page) *sides {
 	s := &sides{before: before, after: after, words: vocabulary{numbers: map[string]int32{}},
 		byID: map[string][]int32{}, oldIDs: map[string]int{}, byTitle: map[string][]int32{}, oldTitles: map[string][]int32{},
-		heads: [2]map[string]int{{}, {}}, cutTitles: map[string]int{},
+		heads: [2]map[string]int{{}, {}}, wholes: [2]map[string]int{{}, {}}, cutTitles: map[string]int{},
 		byLast: map[string][]int32{}, oldLasts: map[string][]int32{}, newNames: map[string]int{},
 		forms:  map[string]bool{},
 		byTail: map[string][]int32{}, titleAt: map[named][]int32{}, lastAt: map[named][]int32{}, languages: map[string]int{}}
@@ -181,6 +182,7 @@ func (s *sides) index() {
 	for k, side := range [][]parts{s.old, s.new} {
 		for i := range side {
 			s.heads[k][side[i].head]++
+			s.wholes[k][side[i].whole]++
 		}
 	}
 	s.byGram = indexGrams(s.old, s.new)
@@ -328,10 +330,10 @@ func (q *parts) read(from *side, p *Page, guess *language.Guesser) {
 		q.language = guess.Guess(said)
 		q.guessed = q.language != ""
 	}
-	core, _, cut := from.name(p)
+	core, context, cut := from.name(p)
 	q.raw, q.cut = raw(core), cut
-	if q.whole = q.raw; core != p.Title {
-		q.whole = raw(p.Title)
+	if q.whole = q.raw; context != "" {
+		q.whole += " /" + raw(context)
 	}
 	if head, _, separator := firstPart(core); separator != "" {
 		q.head = raw(head)
