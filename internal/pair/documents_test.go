@@ -95,7 +95,8 @@ var betweenNames = regexp.MustCompile(` (--|—|–|-|\|) |: `)
 func (d document) names() []string {
 	var names []string
 	for _, name := range append(betweenNames.Split(d.Title, -1), d.Heading) {
-		if name = strings.TrimSpace(notWord.ReplaceAllString(strings.ToLower(name), " ")); name != "" && !slices.Contains(names, name) {
+		name = strings.TrimSpace(notWord.ReplaceAllString(strings.ToLower(name), " "))
+		if name != "" && !slices.Contains(names, name) {
 			names = append(names, name)
 		}
 	}
@@ -322,7 +323,8 @@ func TestDocuments(t *testing.T) {
 					}
 				}
 				t.Logf("%s: %s | sure %d %.3f, gone %d %.3f, paired gone %.3f%s", label, line, sureAll,
-					float64(sureRight)/float64(max(1, sureAll)), goneAll, float64(goneRight)/float64(max(1, goneAll)), goneButPaired(list, site.truth, 0.8), worse)
+					float64(sureRight)/float64(max(1, sureAll)), goneAll, float64(goneRight)/float64(max(1, goneAll)),
+					goneButPaired(list, site.truth, 0.8), worse)
 			}
 		}
 	}
@@ -333,8 +335,7 @@ func TestDocuments(t *testing.T) {
 		}
 		for k, c := range list {
 			if c.said > 0 {
-				t.Logf("tenths of pairs, %s: 0.%d: %d said %.3f right %.3f", m, k, c.said, c.sum/float64(c.said),
-					float64(c.right)/float64(c.said))
+				t.Logf("tenths of pairs, %s: 0.%d: %s", m, k, c)
 			}
 		}
 	}

@@ -14,7 +14,7 @@ const (
 	titleEqual             // sign by sign
 	titleUnique            // titleEqual, and no other page of either side has that title
 	titleShared            // titleEqual, by how many new pages have that title
-	fewerNew               // the names are the same, and fewer new pages have it than old ones: for which part there is none
+	fewerNew               // the names are the same, and fewer new pages have it than old ones: which part has none
 	titleHead              // one title is the other up to a dash or colon, by how many titles begin so
 	titleBegins            // one title was cut off, and the other goes on
 	gramsAlike             // runs of letters that the titles, or last segments, share, by their rarity
@@ -65,7 +65,7 @@ const (
 	unknown                // which part of the old page's words no new page has
 	placed                 // how much oftener than by chance pages of this place went to that one: -1 to 1
 	placeShare             // which part of the pages of this place went to that one
-	titleHere              // several candidates have the title: which part of the pages of this place that went to theirs went to its
+	titleHere              // several candidates have the title: which part of what went to their places went to its
 	placeStrays            // which part went elsewhere, by how many did
 	folderLost             // a folder's name that usually stays isn't there any more
 	folderNew              // one that usually was there before is new

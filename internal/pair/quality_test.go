@@ -121,6 +121,10 @@ type tenth struct {
 	sum         float64
 }
 
+func (c tenth) String() string {
+	return fmt.Sprintf("%d said %.3f right %.3f", c.said, c.sum/float64(c.said), float64(c.right)/float64(c.said))
+}
+
 // calibration counts by tenths of confidence what was said and what was right.
 func calibration(list []said, truth []int) [10]tenth {
 	var tenths [10]tenth
@@ -452,7 +456,8 @@ func testSites(t *testing.T, m mode, promised bool, site func(n int, seed uint64
 		}
 	}
 	t.Logf("%s: %.0f pairs said at 0.9 and more, %.3f right; %.0f gones, %.3f right; "+
-		"gone pages paired above 0.8: %.3f", m, pairs, right/pairs, gones, goneRight/max(1, gones), goneButPaired(list, truth, 0.8))
+		"gone pages paired above 0.8: %.3f", m, pairs, right/pairs, gones, goneRight/max(1, gones),
+		goneButPaired(list, truth, 0.8))
 	least := 0.95
 	if promised {
 		least = 0.97
@@ -462,12 +467,12 @@ func testSites(t *testing.T, m mode, promised bool, site func(n int, seed uint64
 	assert.LessOrEqual(t, goneButPaired(list, truth, 0.8), 0.035, m)
 	for k, c := range goneCalibration(list, truth) {
 		if c.said > 0 {
-			t.Logf("%s: gone said at 0.%d: %d said %.3f right %.3f", m, k, c.said, c.sum/float64(c.said), float64(c.right)/float64(c.said))
+			t.Logf("%s: gone said at 0.%d: %s", m, k, c)
 		}
 	}
 	for k, c := range calibration(list, truth) {
 		if c.said > 0 {
-			t.Logf("%s: said at 0.%d: %d said %.3f right %.3f", m, k, c.said, c.sum/float64(c.said), float64(c.right)/float64(c.said))
+			t.Logf("%s: said at 0.%d: %s", m, k, c)
 		}
 		if c.said >= 200 && promised {
 			assertSaid(t, c, 0.07, 0.07, "%s: said at about 0.%d", m, k)

@@ -206,8 +206,8 @@ func (s *shelf) setUp(n int) {
 
 // edit makes the new site an edited version of the old one.
 func (s *shelf) edit(n int, r *maker) {
-	e := &edited{maker: r, files: map[string]bool{}, books: r.chance(15), kept: r.chance(60), elsewhere: r.chance(30), stays: n >= 40 && r.chance(40),
-		strays: r.IntN(20), changed: []int{0, 2, 5, 10, 20, 50, 100, 300}[r.IntN(8)]}
+	e := &edited{maker: r, files: map[string]bool{}, books: r.chance(15), kept: r.chance(60), elsewhere: r.chance(30),
+		stays: n >= 40 && r.chance(40), strays: r.IntN(20), changed: []int{0, 2, 5, 10, 20, 50, 100, 300}[r.IntN(8)]}
 	s.edited = e
 	s.suffixes[1], s.numbered[1], s.cut[1] = s.suffixes[0], s.numbered[0], s.cut[0]
 	if e.kept || e.stays {
