@@ -2,6 +2,7 @@ package pair
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -241,4 +242,23 @@ func BenchmarkPair(b *testing.B) {
 			})
 		}
 	}
+}
+
+// What is said to be sure is so in the written list too: confidences are thousandths, never rounded up.
+func TestConfidencesAreAsWritten(t *testing.T) {
+	site := makeShelf(300, 42)
+	for _, m := range Pair(pages(t, site.before, withTitles), pages(t, site.after, withTitles), nil) {
+		said := []float64{m.Gone}
+		for _, c := range m.Candidates {
+			said = append(said, c.Confidence)
+		}
+		for _, c := range said {
+			read, err := strconv.ParseFloat(strconv.FormatFloat(c, 'f', 3, 64), 64)
+			require.NoError(t, err)
+			assert.InDelta(t, c, read, 1e-12)
+		}
+	}
+	assert.InDelta(t, 0.899, written(0.8999), 1e-12)
+	assert.InDelta(t, 0.89, written(0.89), 1e-12)
+	assert.InDelta(t, 1, written(1), 1e-12)
 }
