@@ -364,6 +364,31 @@ func TestTitlesCutOffBeforeTheyDiffer(t *testing.T) {
 	}
 }
 
+// A page whose text most of is on a new page, under whatever title, isn't said to be gone: perhaps it was translated.
+func TestNotGoneWhereItsTextStays(t *testing.T) {
+	words := makeWords(rand.New(rand.NewPCG(11, 2026)), 4000)
+	text := func(from, n int) string { return strings.Join(words[from:from+n], " ") }
+	for _, kept := range []int{20, 70} { // of a hundred words
+		var before, after []Page
+		for i := range 40 {
+			p := parsedCase(t, fmt.Sprintf("%s %s /%d", words[i], words[50+i], i))
+			p.Text = text(100+30*i, 30)
+			if before = append(before, p); i < 10 { // most are gone
+				after = append(after, p)
+			}
+		}
+		old, new := parsedCase(t, "Open recent /recent"), parsedCase(t, "Zuletzt benutzte /zuletzt")
+		old.Text, new.Text = text(2000, 100), text(2000, kept)+" "+text(3000, 100-kept)
+		m := Pair(append(before, old), append(after, new), nil)[40]
+		if kept == 70 {
+			assert.Less(t, m.Gone, even, "%v", m)
+		} else {
+			assert.Nil(t, m.Best(), "%v", m)
+			assert.Greater(t, m.Gone, even, "%v", m)
+		}
+	}
+}
+
 // Surely gone is a page only if no text is nearly half alike, whatever it is called.
 func TestSurelyGoneByTheText(t *testing.T) {
 	random := rand.New(rand.NewPCG(8, 2026))

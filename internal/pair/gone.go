@@ -16,6 +16,10 @@ const (
 // unlike is how like another text is at most, so that a page with another is surely gone.
 const unlike = 0.4
 
+// mostlySame is how like another text is at least, so that nobody says of a page with it that it is gone: perhaps it was
+// translated, or is under another name.
+const mostlySame = 0.6
+
 // goneAnyway is how many pages are gone on a site where more aren't found: where only addresses are known, and nothing is
 // found of most pages, that says more of the addresses than of the pages.
 const goneAnyway = 0.3
@@ -109,10 +113,24 @@ func (s *sides) gone(i int, list []scored) (confidence float64, why []string) {
 		}
 		why = append(why, fmt.Sprintf("%d new pages %s", n, have))
 	}
+	if like := textOfAnother(list); like >= mostlySame && most >= even {
+		most = even - 0.01
+		why = append(why, fmt.Sprintf("a new page has %d %% of its text", percent(like)))
+	}
 	if words := s.lost(old); len(words) > 0 {
 		why = append(why, "no page of the new site has "+strings.Join(words, ", "))
 	}
 	return min(confidence, most), why
+}
+
+// textOfAnother returns how like the text of a candidate is that suits no other old page better.
+func textOfAnother(list []scored) (like float64) {
+	for k := range list {
+		if e := &list[k].evidence; e[beaten]+e[taken] == 0 {
+			like = max(like, e[textAlike])
+		}
+	}
+	return like
 }
 
 // textLike returns how like the likest text of the candidates is; known is false unless the old page has a text and
