@@ -66,7 +66,7 @@ const (
 	placed                 // how much oftener than by chance pages of this place went to that one: -1 to 1
 	placeShare             // which part of the pages of this place went to that one
 	titleHere              // several candidates have the title: which part of what went to their places went to its
-	placeStrays            // which part went elsewhere, by how many did
+	placeStrays            // which part of the pages of this place went elsewhere, by how many did
 	folderLost             // a folder's name that usually stays isn't there any more
 	folderNew              // one that usually was there before is new
 	ahead                  // by how much it goes before other old pages for this new one: -1 to 1
@@ -74,7 +74,7 @@ const (
 	taken                  // another old page has this new one's own title, and this one hasn't
 	goneAround             // of how many more of the other old pages of its place nothing was found than of all
 	goneHere               // of how many of all other old pages nothing was found
-	namesStay              // the name differs, by how many pairs of this site have the same one
+	namesStay              // the name differs, by how seldom it does in pairs of this site: the logarithm of that
 	textUnusual            // by how much less alike the texts are than those of other pairs of this site
 	kinds                  // how many there are
 )

@@ -103,7 +103,7 @@ func (l *learned) went(old, new *parts, e *evidence) (share float64) {
 
 // whichTitled notes which of several candidates with the old page's title lie where most of its place went, by their
 // shares of it.
-func (s *sides) whichTitled(list []scored, shares []float64) {
+func whichTitled(list []scored, shares []float64) {
 	all, n := 0.0, 0
 	for k := range list {
 		if list[k].evidence[titleEqual] > 0 {
@@ -301,7 +301,7 @@ func (s *sides) refine(i int, list []scored) {
 		e[folderLost] = s.missing(l.stays, old.all, new.all, unproven)
 		e[folderNew] = s.missing(l.was, new.all, old.all, unproven)
 	}
-	s.whichTitled(list, shares)
+	whichTitled(list, shares)
 }
 
 // contend adds to the evidence of an old page's candidates which other old pages suit them better, or as well.
