@@ -227,6 +227,25 @@ func TestWhyGone(t *testing.T) {
 	assert.LessOrEqual(t, bare.Gone, addressed)
 }
 
+// What is said not to be there is nowhere on the new site, and stands as the old page has it.
+func TestWhyGoneIsTrue(t *testing.T) {
+	before := []Page{pageAt(t, "de", "Grüne Tinte", "/tinte-grün"), pageAt(t, "de", "Möwenfeder", "/möwe"),
+		pageAt(t, "de", "readFile", "/api/readFile")}
+	after := []Page{pageAt(t, "de", "Papier", "/papier"), pageAt(t, "de", "Siegel", "/siegel")}
+	whyOf := func() (list []string) {
+		for _, m := range Pair(before, after, nil) {
+			list = append(list, strings.Join(m.GoneWhy, "; "))
+		}
+		return list
+	}
+	assert.Equal(t, []string{`no page of the new site has "Grüne", "Tinte"`, `no page of the new site has "Möwenfeder"`,
+		`no page of the new site has "read", "file"`}, whyOf())
+	after[0].Text = "Für Tinte und Gruene Kreide, nicht für die Moewenfeder."
+	list := whyOf()
+	assert.Equal(t, `no title or address of the new site has "Grüne", "Tinte"`, list[0])
+	assert.Equal(t, `no title or address of the new site has "Möwenfeder"`, list[1])
+}
+
 // Where very many pages have one title, those of the folder where the others of its folder went are still looked at.
 func TestOneTitleInManyFolders(t *testing.T) {
 	var before, after []Page

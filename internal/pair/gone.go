@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"unicode"
 )
 
 // The most that is said of a page being gone only because nothing was found: that is no proof.
@@ -117,8 +118,8 @@ func (s *sides) gone(i int, list []scored) (confidence float64, why []string) {
 		most = even - 0.01
 		why = append(why, fmt.Sprintf("a new page has %d %% of its text", percent(like)))
 	}
-	if words := s.lost(old); len(words) > 0 {
-		why = append(why, "no page of the new site has "+strings.Join(words, ", "))
+	if words, where := s.lost(i); len(words) > 0 {
+		why = append(why, fmt.Sprintf("no %s of the new site has %s", where, strings.Join(words, ", ")))
 	}
 	return min(confidence, most), why
 }
@@ -151,20 +152,45 @@ func (s *sides) textLike(old *parts, list []scored) (like float64, known bool) {
 	return like, true
 }
 
-// lost returns up to two words of what names an old page that no new page has, the rarest first.
-func (s *sides) lost(old *parts) []string {
-	var words bag
-	for _, n := range old.names() {
-		if s.words.lost(n) && len(s.words.words[n]) > 2 {
-			words = append(words, n)
+// lost returns up to two words of what names an old page that the new site doesn't have, the rarest first, and what
+// doesn't have them: no page at all, or else no title or address.
+func (s *sides) lost(i int) (shown []string, where string) {
+	var nowhere, unnamed bag
+	for _, n := range s.old[i].names() {
+		switch {
+		case !s.words.lost(n) || len(s.words.words[n]) <= 2:
+		case s.words.inTexts[n]:
+			unnamed = append(unnamed, n)
+		default:
+			nowhere = append(nowhere, n)
 		}
+	}
+	words, where := nowhere, "page"
+	if len(words) == 0 {
+		words, where = unnamed, "title or address"
 	}
 	slices.SortStableFunc(words, func(a, b int32) int {
 		return int(1000*s.words.weight[b]) - int(1000*s.words.weight[a])
 	})
-	var shown []string
 	for _, n := range words[:min(len(words), 2)] {
-		shown = append(shown, fmt.Sprintf("%q", s.words.words[n]))
+		shown = append(shown, fmt.Sprintf("%q", s.before[i].asWritten(s.words.words[n])))
 	}
-	return shown
+	return shown, where
+}
+
+// asWritten returns a word as the page has it in its title, or its address.
+//
+//	grun  ->  Grün
+func (p *Page) asWritten(word string) string {
+	_, last := segments(p.Address)
+	apart := func(r rune) bool { return !unicode.In(r, unicode.L, unicode.N, unicode.M) }
+	for _, text := range []string{p.Title, last} {
+		for _, token := range strings.FieldsFunc(text, apart) {
+			parts, is := 0, false
+			if split(token, func(part string) { parts++; is = part == word }); is && parts == 1 {
+				return token
+			}
+		}
+	}
+	return word
 }

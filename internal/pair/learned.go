@@ -427,12 +427,8 @@ func (s *sides) reasons(i int, c scored) []string {
 
 func percent(x float64) int { return int(math.Round(100 * x)) }
 
-// placeName is how a place is shown.
+// placeName is how a place is shown: its folders, or else its kind, or else the root.
 func placeName(place string) string {
-	if kind, folders, ok := strings.Cut(place, "/"); !ok {
-		return kind
-	} else if folders != "" {
-		return folders
-	}
-	return "/"
+	kind, folders, _ := strings.Cut(place, "/")
+	return cmp.Or(folders, kind, "/")
 }

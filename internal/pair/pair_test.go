@@ -166,6 +166,13 @@ func TestReasons(t *testing.T) {
 	assert.Regexp(t, `^title \d\d % alike$`, m.Best().Reasons[1])
 }
 
+func TestPlacesHaveAName(t *testing.T) {
+	for place, want := range map[string]string{"": "/", "guide": "guide", "/shop/en": "shop/en", "guide/shop": "shop",
+		"guide/": "guide"} {
+		assert.Equal(t, want, placeName(place), place)
+	}
+}
+
 func TestNothingToPair(t *testing.T) {
 	assert.Empty(t, Pair(nil, nil, nil))
 	assert.Equal(t, []string{"gone"}, leads([]Page{pageAt(t, "", "", "/")}, nil))

@@ -97,6 +97,11 @@ func newSides(before, after []Page) *sides {
 	guess := language.NewGuesser()
 	s.old, s.new = s.take(&old, 0, joins, guess), s.take(&new, len(before), joins, guess)
 	s.words.weigh(len(before) + len(after))
+	for i := range s.new {
+		for _, n := range s.new[i].text {
+			s.words.inTexts[n] = true
+		}
+	}
 	for _, side := range [][]parts{s.old, s.new} {
 		for i := range side {
 			side[i].text = s.rarest(side[i].text, shownText)

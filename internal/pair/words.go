@@ -299,6 +299,7 @@ type vocabulary struct {
 	most    float32     // weight of a word that each side has once
 	old     []bool      // the old site has the word in a title or an address
 	new     []bool      // the new one has it there
+	inTexts []bool      // the new one has it in a text
 }
 
 func (v *vocabulary) add(word string, page int) int32 {
@@ -308,7 +309,8 @@ func (v *vocabulary) add(word string, page int) int32 {
 		word = strings.Clone(word)
 		v.numbers[word] = n
 		v.words, v.pages, v.seen = append(v.words, word), append(v.pages, 0), append(v.seen, 0)
-		v.old, v.new, v.model = append(v.old, false), append(v.new, false), append(v.model, hasDigit(word) && !year(word))
+		v.old, v.new, v.inTexts = append(v.old, false), append(v.new, false), append(v.inTexts, false)
+		v.model = append(v.model, hasDigit(word) && !year(word))
 	}
 	if v.seen[n] != int32(page)+1 {
 		v.seen[n] = int32(page) + 1
