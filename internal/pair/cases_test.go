@@ -227,6 +227,26 @@ func TestWhyGone(t *testing.T) {
 	assert.LessOrEqual(t, bare.Gone, addressed)
 }
 
+// A family that was renamed as one isn't surely gone, though none of it is found.
+func TestFamiliesAreNotSurelyGoneTogether(t *testing.T) {
+	var before, after []Page
+	for n := range 26 {
+		before = append(before, parsedCase(t, fmt.Sprintf("Sailing Stats for Skerry 3.%d /old/stats%d", n, n)))
+		after = append(after, parsedCase(t, fmt.Sprintf("Sailings counted for 3.%d (Nov %d, 2018) /counted/%d", n, 1+n, 900+n)))
+	}
+	for i, place := range makeWords(rand.New(rand.NewPCG(4, 2026)), 60) {
+		before = append(before, parsedCase(t, fmt.Sprintf("%s harbour /ports/%s", place, place)))
+		after = append(after, parsedCase(t, fmt.Sprintf("%s harbour /harbours/%d", place, i)))
+	}
+	for i, m := range Pair(before, after, nil)[:26] {
+		if m.Best() == nil {
+			assert.Less(t, m.Gone, 0.9, before[i].Title)
+		} else {
+			assert.Equal(t, i, m.Best().New)
+		}
+	}
+}
+
 // What is said not to be there is nowhere on the new site, and stands as the old page has it.
 func TestWhyGoneIsTrue(t *testing.T) {
 	before := []Page{pageAt(t, "de", "Grüne Tinte", "/tinte-grün"), pageAt(t, "de", "Möwenfeder", "/möwe"),

@@ -15,6 +15,7 @@ const (
 	titleUnique            // titleEqual, and no other page of either side has that title
 	titleShared            // titleEqual, by how many new pages have that title
 	fewerNew               // the names are the same, and fewer new pages have it than old ones: which part has none
+	fewerLanguages         // the names are the same, and in more languages before than there are new pages: which part has none
 	titleHead              // one title is the other up to a dash or colon, by how many titles begin so
 	titleBegins            // one title was cut off, and the other goes on
 	gramsAlike             // runs of letters that the titles, or last segments, share, by their rarity
@@ -29,6 +30,7 @@ const (
 	sameDepth              // both addresses have as many folders
 	suffix                 // one path ends in the other, by its segments
 	wouldStay              // addresses of its form are still in the old page's folder, and it isn't this one's
+	leftOver               // the address is another, and most old addresses have a form that is still in their folder: how many
 	crossAlike             // a title and a last segment
 	allAlike               // all words of titles and addresses
 	shared                 // weight of all words shared, a tenth of it, at most 3
@@ -42,6 +44,7 @@ const (
 	few                    // the names differ, and there are so few pages that nobody knows which words are rare
 	elsewhere              // other new pages have a word that this one lacks
 	another                // other old pages have a word that this one lacks, and elsewhere
+	sibling                // they differ by a word in whose place several stand on one side: how many
 	modelDiffers           // each has a number, or a word with digits, that the other lacks
 	texted                 // both have text
 	textAlike              //
@@ -52,6 +55,7 @@ const (
 	yearEqual              //
 	yearDiffers            //
 	yearAlone              // one title, or last segment, has a year and the other none
+	numberEqual            // a number other than a year is in both titles
 	numberDiffers          // numbers other than years, in titles
 	idEqual                // one that one page on each side has, by how far ids can be trusted here
 	idDiffers              // both have ids, by how often equal pages have equal ones
@@ -70,6 +74,7 @@ const (
 	folderLost             // a folder's name that usually stays isn't there any more
 	folderNew              // one that usually was there before is new
 	ahead                  // by how much it goes before other old pages for this new one: -1 to 1
+	unclaimed              // ahead, by how many new pages no sure pair leads to: its own old page may not be in the list
 	beaten                 // another old page suits this new one better
 	taken                  // another old page has this new one's own title, and this one hasn't
 	goneAround             // of how many more of the other old pages of its place nothing was found than of all
@@ -143,9 +148,8 @@ func (s *sides) look(old, new *parts, before, after *Page, e *evidence) {
 		e[yearAlone] = is(old.dated != new.dated)
 	}
 	if !s.everywhere(old.numbers) && !s.everywhere(new.numbers) {
-		equal := 0.0
-		equal, e[numberDiffers] = compare(old.numbers, new.numbers)
-		e[yearAlone] *= 1 - equal // Report 14, and Report 14 (2021)
+		e[numberEqual], e[numberDiffers] = compare(old.numbers, new.numbers)
+		e[yearAlone] *= 1 - e[numberEqual] // Report 14, and Report 14 (2021)
 	}
 	if len(old.ids) > 0 && len(new.ids) > 0 {
 		if s.sameID(old, new) != "" {
@@ -181,6 +185,7 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 	}
 	e[sameDepth] = is(old.path != "" && strings.Count(old.path, "/") == strings.Count(new.path, "/"))
 	e[suffix] = pathSuffix(old.path, new.path)
+	e[leftOver] = s.leftOver * is(old.path != new.path)
 	e[wouldStay] = is(old.path != "" && old.path != new.path && s.forms[old.form])
 	e[allAlike], e[shared] = all.dice, min(all.matched/10, 3)
 	cross, other := v.alike(old.title, new.slug), v.alike(old.slug, new.title)
@@ -199,6 +204,9 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 	}
 	e[nameAlike] = own.dice
 	e[fewerNew] = sameName(e) * s.lacking(old)
+	if had := s.oldLanguages[old.name()]; had > 1 && new.language == "" {
+		e[fewerLanguages] = sameName(e) * max(0, 1-float64(s.newNames[old.name()])/float64(had))
+	}
 	e[rarest] = own.rarestShared / float64(v.most)
 	e[onlyOld], e[onlyNew] = min(own.left/10, 3), min(own.right/10, 3)
 	e[rarestLost] = rarer(own.rarestLeft, own.rarestShared)
@@ -206,6 +214,7 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 	e[few] = (1 - sameName(e)) / (1 + float64(len(s.old)+len(s.new))/20)
 	e[elsewhere] = is(all.leftElsewhere)
 	e[another] = is(all.leftElsewhere && all.rightBefore)
+	e[sibling] = s.siblings(old.names(), new.names())
 	e[modelDiffers] = is(own.unlikeNumbers)
 	both := 0.0
 	both, e[gramsAlike], e[gramsWithin] = s.byGram.shared(old.grams, new.grams)
@@ -304,12 +313,10 @@ func (s *sides) lacking(old *parts) float64 {
 	return max(0, 1-float64(after)/float64(max(before, 1)))
 }
 
-// everywhere reports whether a site has numbers on so many pages that they tell none from another: its version.
+// everywhere reports whether a site has numbers in so many names that they tell none from another: its version.
 func (s *sides) everywhere(numbers []string) bool {
-	return slices.ContainsFunc(numbers, func(number string) bool {
-		n, ok := s.words.numbers[number]
-		return ok && s.words.small(n)
-	})
+	pages := len(s.old) + len(s.new)
+	return slices.ContainsFunc(numbers, func(number string) bool { return 20*s.numbered[number] > pages+100 })
 }
 
 // sameID returns an id that only these two pages have; empty when there is none.

@@ -180,7 +180,9 @@ func printWeights(w *weights) {
 	// By hand: what made-up sites lack.
 	w[foreignLanguage], w[foreignWords] = [knowns]float64{-4, -4, -4, -4}, [knowns]float64{-2.5, -2.5, -2.5, -2.5}
 	w[homes], w[sameDepth] = [knowns]float64{6, 6, 6, 6}, [knowns]float64{0, 0, 0.8, 0.4}
-	w[slugUnique][titles] = 2.5 // made-up names are oftener the same by chance
+	w[fewerLanguages] = [knowns]float64{0, -6, -6, -6}
+	w[yearDiffers][texts] = min(w[yearDiffers][texts], w[yearDiffers][titles]) // no made-up page changes its year
+	w[slugUnique][titles] = 2.5                                                // made-up names are oftener the same by chance
 	for k, name := range constantNames("evidence.go", "kinds") {
 		if w[k] != [knowns]float64{} {
 			fmt.Printf("\t\t%s: {%.3f, %.3f, %.3f, %.3f},\n", name, w[k][0], w[k][1], w[k][2], w[k][3])
@@ -211,7 +213,8 @@ func sign(kind int) int {
 		return 0
 	case titleShared, fewerNew, wouldStay, onlyOld, onlyNew, rarestLost, rarestNew, elsewhere, another, modelDiffers,
 		signsDiffer, yearDiffers, yearAlone, numberDiffers, idDiffers, dateDiffers, foreignLanguage, foreignWords,
-		unknown, placeStrays, folderLost, folderNew, beaten, taken, goneAround, goneHere, namesStay, textUnusual, few:
+		unknown, placeStrays, folderLost, folderNew, beaten, taken, goneAround, goneHere, namesStay, textUnusual, few, fewerLanguages,
+		leftOver, sibling, unclaimed:
 		return -1
 	}
 	return 1

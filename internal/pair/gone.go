@@ -17,6 +17,10 @@ const (
 // unlike is how like another text is at most, so that a page with another is surely gone.
 const unlike = 0.4
 
+// nameUnlike is how like another name is less than, so that a page is surely gone with its folder, if no text tells:
+// where a family was renamed as one, no page of it is found, and each would seem to prove the others gone.
+const nameUnlike = 0.5
+
 // mostlySame is how like another text is at least, so that nobody says of a page with it that it is gone: perhaps it was
 // translated, or is under another name.
 const mostlySame = 0.6
@@ -98,7 +102,9 @@ func (s *sides) gone(i int, list []scored) (confidence float64, why []string) {
 	own := len(old.text) > 0 || len(s.oldTitles[old.raw]) == 1 // a title that several have says little of one
 	if place := s.learned.gone[old.place]; place.pages >= 6 && own {
 		if others := place.pages - 1; place.sum-none >= 0.8*float64(others) {
-			most = 1
+			if e[nearestName] < nameUnlike || of == texts && e[nearestText] < unlike {
+				most = 1
+			}
 			why = append(why, fmt.Sprintf("%.0f of %d others in %s are gone too", place.sum-none, others,
 				placeName(old.place)))
 		}

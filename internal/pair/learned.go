@@ -20,6 +20,7 @@ type learned struct {
 	told    map[move]int   // pairs that a person decided, by their places
 	idKept  float64        // how many sure pairs with ids have equal ones
 	drift   drift          // how much pairs differ
+	spare   float64        // which part of the new pages no sure pair leads to
 	rivals  [][]rival      // by new page: the old ones that suit it best
 }
 
@@ -123,6 +124,7 @@ func (s *sides) learn(all [][]scored) {
 	l := learned{places: newMoves(), tops: newMoves(), gone: map[string]share{},
 		stays: map[int32]rate{}, was: map[int32]rate{}, told: map[move]int{}}
 	both, kept := 1.0, 0.5 // as if one had been seen
+	led := map[int32]bool{}
 	for i, list := range all {
 		old := &s.old[i]
 		gone := s.goneOf(i, list)
@@ -140,6 +142,7 @@ func (s *sides) learn(all [][]scored) {
 		}
 		best := list[0]
 		new := &s.new[best.page]
+		led[best.page] = true
 		l.places.add(old.place, new.place)
 		l.tops.add(old.top, new.place)
 		count(l.stays, old.folders, new.all)
@@ -150,24 +153,31 @@ func (s *sides) learn(all [][]scored) {
 		}
 	}
 	l.idKept = kept / both
+	l.spare = 1 - float64(len(led))/float64(max(len(s.new), 1))
 	l.usual = l.places.usual()
 	s.learned = l
 }
 
 // drift is how much the pages of a site differ from the former ones, by all candidates, as far as each is likely.
 type drift struct {
-	pairs, same   float64 // pairs; how many of them have the same name
-	texted, texts float64 // pairs with texts; how alike these are
+	pairs, same   [2]float64 // pairs without titles, and with; how many of them have the same name
+	texted, texts float64    // pairs with texts; how alike these are
 }
 
 func (d *drift) add(list []scored) {
 	for k := range list {
 		c, e := list[k].confidence, &list[k].evidence
-		d.pairs += c
-		d.same += c * sameName(e)
+		with := int(e[titled])
+		d.pairs[with] += c
+		d.same[with] += c * sameName(e)
 		d.texted += c * e[texted]
 		d.texts += c * e[textAlike]
 	}
+}
+
+// seldom returns how seldom pairs with titles, or without, have another name: the logarithm of that.
+func (d *drift) seldom(with int) float64 {
+	return min(1, -math.Log(1-usual(d.same[with], d.pairs[with], 0.5))/5)
 }
 
 // sameName reports whether two pages are named the same.
@@ -278,14 +288,13 @@ func (s *sides) refine(i int, list []scored) {
 	expected := l.goneAll.without(none, goneAnyway)
 	more := max(0, l.gone[old.place].without(none, expected)-expected)
 	texts := usual(l.drift.texts, l.drift.texted, 0.3)
-	seldom := min(1, -math.Log(1-usual(l.drift.same, l.drift.pairs, 0.5))/5)
 	shares := make([]float64, len(list))
 	for k := range list {
 		c := &list[k]
 		e := &c.evidence
 		new := &s.new[c.page]
 		e[goneHere] = expected
-		e[namesStay] = seldom * (1 - sameName(e))
+		e[namesStay] = l.drift.seldom(int(e[titled])) * (1 - sameName(e))
 		e[textUnusual] = e[texted] * max(0, texts-e[textAlike])
 		if len(old.ids) > 0 && len(new.ids) > 0 && e[idEqual] == 0 {
 			e[idDiffers] = l.idKept
@@ -317,6 +326,7 @@ func (s *sides) contend(i int, list []scored) {
 			}
 		}
 		c.evidence[ahead] = several * max(-1, min(1, (c.score-other)/5))
+		c.evidence[unclaimed] = max(0, c.evidence[ahead]) * s.learned.spare
 		c.evidence[beaten] = is(other > c.score+0.01)
 	}
 }

@@ -32,28 +32,6 @@ type shelf struct {
 	edited         *edited     // nil: the site is written anew
 }
 
-// edited is how a site changes that is edited rather than written anew: names of files, and the forms of titles, stay.
-type edited struct {
-	*maker
-	books     bool // titles begin with the section's, and a colon
-	changed   int  // titles, of a thousand
-	kept      bool // last segments stay, whatever the title becomes
-	strays    int  // pages that move to another section, of a hundred
-	elsewhere bool // variants are in other folders
-	stays     bool // most addresses stay, and the list has few of those: it is what wasn't found any more
-	files     map[string]bool
-}
-
-// file returns a name that no other file of a folder has, or had.
-func (e *edited) file(folder, name string) string {
-	word, extension, _ := strings.Cut(name, ".")
-	for e.files[folder+"/"+word] {
-		word = word + "-" + e.word()
-	}
-	e.files[folder+"/"+word] = true
-	return word + "." + extension
-}
-
 type shelfSection struct {
 	names    [2]string // of the folder, in both sites
 	title    []string
@@ -62,6 +40,7 @@ type shelfSection struct {
 	template []string
 	prefixed bool // titles begin with the section's
 	own      int  // words of a page's text that aren't the template's, of a hundred
+	grid     *grid
 }
 
 // shelfPage is a page in both sites.
@@ -94,9 +73,6 @@ const (
 
 func makeShelf(n int, seed uint64) made { return shelfOf(n, seed, false) }
 
-// makeEdited makes up a site that was edited.
-func makeEdited(n int, seed uint64) made { return shelfOf(n, seed, true) }
-
 func shelfOf(n int, seed uint64, edited bool) made {
 	m := &maker{Rand: rand.New(rand.NewPCG(seed, 77))}
 	m.words = makeWords(m.Rand, 400+n*(1+m.IntN(8))/2)
@@ -106,6 +82,7 @@ func shelfOf(n int, seed uint64, edited bool) made {
 	}
 	s := &shelf{maker: m}
 	s.setUp(n)
+	s.refer(n, &maker{Rand: rand.New(rand.NewPCG(seed, 80)), words: m.words})
 	if edited {
 		s.edit(n, &maker{Rand: rand.New(rand.NewPCG(seed, 79)), words: m.words})
 	}
@@ -204,24 +181,11 @@ func (s *shelf) setUp(n int) {
 	}
 }
 
-// edit makes the new site an edited version of the old one.
-func (s *shelf) edit(n int, r *maker) {
-	e := &edited{maker: r, files: map[string]bool{}, books: r.chance(15), kept: r.chance(60), elsewhere: r.chance(30),
-		stays: n >= 40 && r.chance(40), strays: r.IntN(20), changed: []int{0, 2, 5, 10, 20, 50, 100, 300}[r.IntN(8)]}
-	s.edited = e
-	s.suffixes[1], s.numbered[1], s.cut[1] = s.suffixes[0], s.numbered[0], s.cut[0]
-	if e.kept || e.stays {
-		s.style[1], s.tail[1] = s.style[0], s.tail[0]
-	}
-	for i := range s.sections {
-		if sec := &s.sections[i]; e.stays && r.chance(70) {
-			sec.names[1] = sec.names[0]
-		}
-	}
-}
-
 // changes reports whether a title changes.
-func (s *shelf) changes() bool {
+func (s *shelf) changes(sec *shelfSection) bool {
+	if sec.grid != nil {
+		return sec.grid.IntN(1000) < sec.grid.changed
+	}
 	if s.edited != nil {
 		return s.edited.IntN(1000) < s.edited.changed
 	}
@@ -230,6 +194,9 @@ func (s *shelf) changes() bool {
 
 // name makes up what a page in a section is called.
 func (s *shelf) name(sec *shelfSection, before []shelfPage) []string {
+	if sec.grid != nil {
+		return sec.grid.name()
+	}
 	switch s.IntN(13) {
 	case 0, 1: // one of a family
 		return []string{s.one("driver", "module", "type", "model", sec.title[0]), sec.stem + fmt.Sprint(s.IntN(9000))}
@@ -267,7 +234,10 @@ func (s *shelf) name(sec *shelfSection, before []shelfPage) []string {
 const dash = "—"
 
 // rename returns a title as the new site has it.
-func (s *shelf) rename(title []string) []string {
+func (s *shelf) rename(sec *shelfSection, title []string) []string {
+	if sec.grid != nil {
+		return sec.grid.rename(title)
+	}
 	out := append([]string{}, title...)
 	if s.chance(10) { // what it is about, behind a dash
 		return append(append(out, dash), s.text(2+s.IntN(4))...)
@@ -333,8 +303,8 @@ func (s *shelf) pages(n int) []shelfPage {
 			seen[key], seen[named(k, p.title[0])] = true, true
 		}
 		p.title[1] = p.title[0]
-		if s.changes() {
-			if title := s.rename(p.title[0]); !seen[named(k, title)] {
+		if s.changes(sec) {
+			if title := s.rename(sec, p.title[0]); !seen[named(k, title)] {
 				p.title[1], seen[named(k, title)] = title, true
 			}
 		}

@@ -32,6 +32,7 @@ type sides struct {
 	forms         map[string]bool // folders and extensions of new pages
 	oldNames      map[string]int  // how many old pages have a name, but for one page at several addresses
 	newNames      map[string]int
+	oldLanguages  map[string]int     // in how many languages, as far as they are told, old pages have a name
 	byTail        map[string][]int32 // new pages by the last two segments of their path
 	titleAt       map[named][]int32  // those whose title very many have, by it and their place
 	lastAt        map[named][]int32  // the same of last segments
@@ -42,6 +43,9 @@ type sides struct {
 	texted        int                // how many new pages have a text
 	decided       map[int]Decision
 	learned       learned
+	numbered      map[string]int // how many pages have a number in title or last segment
+	leftOver      float64        // which part of the old pages has an address of a form that is still in its folder
+	slots         slots
 }
 
 // named is a title, or a last segment, at a place.
@@ -89,7 +93,7 @@ func newSides(before, after []Page) *sides {
 		byID: map[string][]int32{}, oldIDs: map[string]int{}, byTitle: map[string][]int32{}, oldTitles: map[string][]int32{},
 		heads: [2]map[string]int{{}, {}}, wholes: [2]map[string]int{{}, {}}, cutTitles: map[string]int{},
 		byLast: map[string][]int32{}, oldLasts: map[string][]int32{}, newNames: map[string]int{},
-		forms:  map[string]bool{},
+		forms: map[string]bool{}, numbered: map[string]int{},
 		byTail: map[string][]int32{}, titleAt: map[named][]int32{}, lastAt: map[named][]int32{}, languages: map[string]int{}}
 	titles := headsOf(before, after)
 	old, new := newSide(before, titles), newSide(after, titles)
@@ -109,6 +113,7 @@ func newSides(before, after []Page) *sides {
 	}
 	s.index()
 	s.spell()
+	s.slots = findSlots(s.old, s.new)
 	s.trust()
 	return s
 }
@@ -177,7 +182,10 @@ func (s *sides) index() {
 			s.oldLasts[q.last] = append(s.oldLasts[q.last], int32(i))
 		}
 	}
-	s.oldNames = different(s.old)
+	for i := range s.old {
+		s.leftOver += is(s.old[i].path != "" && s.forms[s.old[i].form]) / float64(len(s.old))
+	}
+	s.oldNames, s.oldLanguages = different(s.old), languagesOf(s.old)
 	slices.Sort(s.newTitles)
 	for title := range s.cutTitles {
 		s.cutLengths = append(s.cutLengths, len(title))
@@ -186,6 +194,9 @@ func (s *sides) index() {
 	s.cutLengths = slices.Compact(s.cutLengths)
 	for k, side := range [][]parts{s.old, s.new} {
 		for i := range side {
+			for _, number := range side[i].numbers {
+				s.numbered[number]++
+			}
 			s.heads[k][side[i].head]++
 			s.wholes[k][side[i].whole]++
 		}
@@ -228,6 +239,19 @@ func different(list []parts) map[string]int {
 			}
 		}
 		counts[name] = n
+	}
+	return counts
+}
+
+// languagesOf counts the languages in which there are pages of each name, as far as they are told.
+func languagesOf(list []parts) map[string]int {
+	counts, seen := map[string]int{}, map[named]bool{}
+	for i := range list {
+		q := &list[i]
+		if at := (named{q.name(), q.language}); q.language != "" && !q.guessed && !seen[at] {
+			seen[at] = true
+			counts[at.name]++
+		}
 	}
 	return counts
 }
@@ -392,6 +416,8 @@ func (q *parts) note(p *Page, title, folders, last string) {
 	for _, text := range []string{title, last} {
 		split(text, func(word string) { q.dated = q.dated || year(word) })
 	}
+	slices.Sort(q.numbers)
+	q.numbers = slices.Compact(q.numbers)
 	split(title, func(word string) { q.titleDated = q.titleDated || year(word) })
 	for _, text := range []string{folders, last} {
 		split(text, func(word string) {
