@@ -15,7 +15,7 @@ const (
 	titleUnique            // titleEqual, and no other page of either side has that title
 	titleShared            // titleEqual, by how many new pages have that title
 	fewerNew               // the names are the same, and fewer new pages have it than old ones: which part has none
-	fewerLanguages         // the names are the same, and in more languages before than there are new pages: which part has none
+	fewerLanguages         // the names are the same, and had more languages than there are new pages: which part has none
 	titleHead              // one title is the other up to a dash or colon, by how many titles begin so
 	titleBegins            // one title was cut off, and the other goes on
 	gramsAlike             // runs of letters that the titles, or last segments, share, by their rarity
@@ -30,7 +30,7 @@ const (
 	sameDepth              // both addresses have as many folders
 	suffix                 // one path ends in the other, by its segments
 	wouldStay              // addresses of its form are still in the old page's folder, and it isn't this one's
-	leftOver               // the address is another, and most old addresses have a form that is still in their folder: how many
+	leftOver               // another address, though most old ones have a form that is still in their folder: which part
 	crossAlike             // a title and a last segment
 	allAlike               // all words of titles and addresses
 	shared                 // weight of all words shared, a tenth of it, at most 3
@@ -74,7 +74,7 @@ const (
 	folderLost             // a folder's name that usually stays isn't there any more
 	folderNew              // one that usually was there before is new
 	ahead                  // by how much it goes before other old pages for this new one: -1 to 1
-	unclaimed              // ahead, by how many new pages no sure pair leads to: its own old page may not be in the list
+	unclaimed              // ahead, where names stay and few new pages have a sure pair: its own old page may not be listed
 	beaten                 // another old page suits this new one better
 	taken                  // another old page has this new one's own title, and this one hasn't
 	goneAround             // of how many more of the other old pages of its place nothing was found than of all

@@ -326,7 +326,7 @@ func (s *sides) contend(i int, list []scored) {
 			}
 		}
 		c.evidence[ahead] = several * max(-1, min(1, (c.score-other)/5))
-		c.evidence[unclaimed] = max(0, c.evidence[ahead]) * s.learned.spare
+		c.evidence[unclaimed] = max(0, c.evidence[ahead]) * s.learned.spare * c.evidence[namesStay]
 		c.evidence[beaten] = is(other > c.score+0.01)
 	}
 }

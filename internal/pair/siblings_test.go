@@ -19,8 +19,8 @@ func titledPages(t *testing.T, path string, list ...string) (pages []Page) {
 }
 
 func TestWordsInOnePlaceTellApart(t *testing.T) {
-	before := titledPages(t, "old", "Fares to Kvitsund", "Fares to Kvitsund", "Fares to Nordvoe", "Fares to Grimsay", "Seabirds",
-		"Seabirds of Aamoy", "Harbour walk", "One two three four five six seven eight", "Regatta")
+	before := titledPages(t, "old", "Fares to Kvitsund", "Fares to Kvitsund", "Fares to Nordvoe", "Fares to Grimsay",
+		"Seabirds", "Seabirds of Aamoy", "Harbour walk", "One two three four five six seven eight", "Regatta")
 	after := titledPages(t, "new", "Fares to Hildafjord", "Seals", "Seabirds of Skerry", "Harbour tour", "Harbor walk",
 		"One two three four five six seven nine", "One two three four five six seven eight nine", "Regatta in spring")
 	s := newSides(before, after)
@@ -47,7 +47,8 @@ func TestWordsInOnePlaceTellApart(t *testing.T) {
 			}
 			return s.old[len(s.old)-1].names()
 		}
-		assert.InDelta(t, c.want, s.siblings(names(before, s.old, c.old), names(after, s.new, c.new)), 1e-9, "%s, %s", c.old, c.new)
+		got := s.siblings(names(before, s.old, c.old), names(after, s.new, c.new))
+		assert.InDelta(t, c.want, got, 1e-9, "%s, %s", c.old, c.new)
 	}
 }
 
