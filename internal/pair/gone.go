@@ -192,8 +192,8 @@ func (p *Page) asWritten(word string) string {
 	apart := func(r rune) bool { return !unicode.In(r, unicode.L, unicode.N, unicode.M) }
 	for _, text := range []string{p.Title, last} {
 		for _, token := range strings.FieldsFunc(text, apart) {
-			parts, is := 0, false
-			if split(token, func(part string) { parts++; is = part == word }); is && parts == 1 {
+			parts, same := 0, false
+			if split(token, func(part string) { parts++; same = part == word }); same && parts == 1 {
 				return token
 			}
 		}
