@@ -204,8 +204,8 @@ func (s *sides) lookAtWords(old, new *parts, e *evidence) {
 	}
 	e[nameAlike] = own.dice
 	e[fewerNew] = sameName(e) * s.lacking(old)
-	if had := s.oldLanguages[old.name()]; had > 1 && new.language == "" {
-		e[fewerLanguages] = sameName(e) * max(0, 1-float64(s.newNames[old.name()])/float64(had))
+	if new.language == "" {
+		e[fewerLanguages] = sameName(e) * s.lackingLanguages(old)
 	}
 	e[rarest] = own.rarestShared / float64(v.most)
 	e[onlyOld], e[onlyNew] = min(own.left/10, 3), min(own.right/10, 3)
@@ -311,6 +311,17 @@ func (s *sides) lacking(old *parts) float64 {
 	name := old.name()
 	before, after := s.oldNames[name], s.newNames[name]
 	return max(0, 1-float64(after)/float64(max(before, 1)))
+}
+
+// lackingLanguages returns for which part of the languages that had a page named like this one there is no new page of
+// that name; nothing where one had it, or none is told.
+func (s *sides) lackingLanguages(old *parts) float64 {
+	name := old.name()
+	had, after := s.oldLanguages[name], s.newNames[name]
+	if had < 2 {
+		return 0
+	}
+	return max(0, 1-float64(after)/float64(had))
 }
 
 // everywhere reports whether a site has numbers in so many names that they tell none from another: its version.

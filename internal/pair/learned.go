@@ -288,13 +288,14 @@ func (s *sides) refine(i int, list []scored) {
 	expected := l.goneAll.without(none, goneAnyway)
 	more := max(0, l.gone[old.place].without(none, expected)-expected)
 	texts := usual(l.drift.texts, l.drift.texted, 0.3)
+	seldom := [2]float64{l.drift.seldom(0), l.drift.seldom(1)}
 	shares := make([]float64, len(list))
 	for k := range list {
 		c := &list[k]
 		e := &c.evidence
 		new := &s.new[c.page]
 		e[goneHere] = expected
-		e[namesStay] = l.drift.seldom(int(e[titled])) * (1 - sameName(e))
+		e[namesStay] = seldom[int(e[titled])] * (1 - sameName(e))
 		e[textUnusual] = e[texted] * max(0, texts-e[textAlike])
 		if len(old.ids) > 0 && len(new.ids) > 0 && e[idEqual] == 0 {
 			e[idDiffers] = l.idKept

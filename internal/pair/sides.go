@@ -45,7 +45,7 @@ type sides struct {
 	learned       learned
 	numbered      map[string]int // how many pages have a number in title or last segment
 	leftOver      float64        // which part of the old pages has an address of a form that is still in its folder
-	slots         slots
+	slots         slots          // of the names of both sides
 }
 
 // named is a title, or a last segment, at a place.
@@ -181,9 +181,7 @@ func (s *sides) index() {
 		if q.last != "" {
 			s.oldLasts[q.last] = append(s.oldLasts[q.last], int32(i))
 		}
-	}
-	for i := range s.old {
-		s.leftOver += is(s.old[i].path != "" && s.forms[s.old[i].form]) / float64(len(s.old))
+		s.leftOver += is(q.path != "" && s.forms[q.form]) / float64(len(s.old))
 	}
 	s.oldNames, s.oldLanguages = different(s.old), languagesOf(s.old)
 	slices.Sort(s.newTitles)
